@@ -1,0 +1,32 @@
+#include "base/digest.h"
+
+#include <fmt/format.h>
+#include <openssl/evp.h>
+#include <zlib.h>
+
+#include <array>
+
+namespace dredger {
+
+struct Sha256::State {
+    EVP_MD_CTX* context = EVP_MD_CTX_new();
+    ~State() { EVP_MD_CTX_free(context); }
+};
+
+Sha256::Sha256() : state_(std::make_unique<State>()) { EVP_DigestInit_ex(state_->context, EVP_sha256(), nullptr); }
+Sha256::~Sha256() = default;
+
+void Sha256::add(std::span<const std::byte> bytes) { EVP_DigestUpdate(state_->context, bytes.data(), bytes.size()); }
+
+std::string Sha256::finish() {
+    std::array<unsigned char, 32> digest{};
+    EVP_DigestFinal_ex(state_->context, digest.data(), nullptr);
+    return fmt::format("{:02x}", fmt::join(digest, ""));
+}
+
+std::uint32_t crc32(std::span<const std::byte> bytes) {
+    return static_cast<std::uint32_t>(
+        ::crc32_z(0, reinterpret_cast<const unsigned char*>(bytes.data()), bytes.size()));
+}
+
+}  // namespace dredger

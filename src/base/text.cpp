@@ -1,0 +1,77 @@
+#include "base/text.h"
+
+#include <unicode/uchar.h>
+#include <unicode/ucnv.h>
+#include <unicode/unistr.h>
+
+#include <array>
+
+namespace dredger {
+namespace {
+
+using Alphabet = std::array<std::string, 256>;
+
+Alphabet read_alphabet(const char* converter) {
+    Alphabet alphabet;
+    for (std::size_t code = 0; code < alphabet.size(); ++code) {
+        const char byte = static_cast<char>(code);
+        if (code < 0x80)
+            alphabet[code] = std::string(1, byte);
+        else
+            icu::UnicodeString(&byte, 1, converter).toUTF8String(alphabet[code]);
+    }
+    return alphabet;
+}
+
+const Alphabet& alphabet_of(CodePage page) {
+    static const Alphabet cp437 = read_alphabet("ibm-437");
+    static const Alphabet cp850 = read_alphabet("ibm-850");
+    return page == CodePage::cp437 ? cp437 : cp850;
+}
+
+icu::StringPiece piece(std::string_view text) { return {text.data(), static_cast<int32_t>(text.size())}; }
+
+}  // namespace
+
+std::string utf16_to_utf8(std::u16string_view text) {
+    std::string out;
+    icu::UnicodeString(text.data(), static_cast<int32_t>(text.size())).toUTF8String(out);
+    return out;
+}
+
+std::string code_page_to_utf8(std::span<const std::byte> text, CodePage page) {
+    const Alphabet& alphabet = alphabet_of(page);
+    std::string out;
+    for (const std::byte b : text) out += alphabet[std::to_integer<std::size_t>(b)];
+    return out;
+}
+
+std::string folded(std::string_view utf8) {
+    std::string out;
+    icu::UnicodeString::fromUTF8(piece(utf8)).foldCase().toUTF8String(out);
+    return out;
+}
+
+std::string extension_of(std::string_view name) {
+    const auto point = name.rfind('.');
+    if (point == std::string_view::npos || point == 0) return {};
+    return folded(name.substr(point + 1));
+}
+
+std::string printable(std::string_view text) {
+    const auto decoded = icu::UnicodeString::fromUTF8(piece(text));
+    icu::UnicodeString out;
+    for (int32_t at = 0; at < decoded.length(); at = decoded.moveIndex32(at, 1)) {
+        const UChar32 c = decoded.char32At(at);
+        const auto type = u_charType(c);
+        // Joiners are format characters too, but names in Indic scripts and emoji need them.
+        const bool joiner = c == 0x200C || c == 0x200D;
+        const bool hidden = type == U_CONTROL_CHAR || type == U_FORMAT_CHAR || c == 0x2028 || c == 0x2029;
+        out.append(hidden && !joiner ? UChar32{0xFFFD} : c);
+    }
+    std::string utf8;
+    out.toUTF8String(utf8);
+    return utf8;
+}
+
+}  // namespace dredger

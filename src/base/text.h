@@ -1,0 +1,29 @@
+// Names as media store them, to UTF-8, and what comparing them needs.
+#pragma once
+
+#include <cstddef>
+#include <span>
+#include <string>
+#include <string_view>
+
+namespace dredger {
+
+// The code pages in which short FAT names were written most often.
+enum class CodePage { cp437, cp850 };
+
+// Unpaired surrogates become U+FFFD.
+std::string utf16_to_utf8(std::u16string_view text);
+
+// Every byte has a character in both code pages; control characters stay what they are.
+std::string code_page_to_utf8(std::span<const std::byte> text, CodePage page);
+
+// Upper and lower case made equal (Unicode case folding), for comparing names as Windows and macOS do.
+std::string folded(std::string_view utf8);
+
+// The text after the last point of a file name, in lower case; empty where there is none.
+std::string extension_of(std::string_view name);
+
+// Bytes that are not UTF-8 and control characters become U+FFFD, so that no name can steer a terminal.
+std::string printable(std::string_view text);
+
+}  // namespace dredger

@@ -1,0 +1,82 @@
+#include "base/times.h"
+
+#include <fmt/format.h>
+
+#include <charconv>
+#include <chrono>
+
+namespace dredger {
+namespace {
+
+using namespace std::chrono;
+
+std::optional<std::int64_t> seconds_of(int year_, unsigned month_, unsigned day_, unsigned h, unsigned m, unsigned s) {
+    const year_month_day date{year{year_}, month{month_}, day{day_}};
+    if (!date.ok() || h > 23 || m > 59 || s > 59) return std::nullopt;
+    return duration_cast<seconds>(sys_days{date}.time_since_epoch()).count() + h * 3600 + m * 60 + s;
+}
+
+std::string digits(std::int64_t since_epoch, const char* between, bool with_seconds) {
+    const sys_seconds moment{seconds{since_epoch}};
+    const auto midnight = floor<days>(moment);
+    const year_month_day date{midnight};
+    const hh_mm_ss clock{moment - midnight};
+    std::string out = fmt::format("{:04}-{:02}-{:02}{}{:02}:{:02}", static_cast<int>(date.year()),
+                                  static_cast<unsigned>(date.month()), static_cast<unsigned>(date.day()), between,
+                                  clock.hours().count(), clock.minutes().count());
+    if (with_seconds) out += fmt::format(":{:02}", clock.seconds().count());
+    return out;
+}
+
+}  // namespace
+
+std::optional<FileTime> fat_time(std::uint16_t date, std::uint16_t time, std::uint8_t tenths) {
+    if (tenths > 199) tenths = 0;
+    const auto whole = seconds_of(1980 + (date >> 9), (date >> 5) & 15U, date & 31U, time >> 11, (time >> 5) & 63U,
+                                  (time & 31U) * 2U);
+    if (!whole) return std::nullopt;
+    return FileTime{*whole + tenths / 100, static_cast<std::uint32_t>(tenths % 100) * 10'000'000U, FileTime::Clock::local};
+}
+
+std::string iso8601(const FileTime& time) {
+    std::string out = digits(time.seconds, "T", true);
+    if (time.nanoseconds != 0) {
+        std::string decimals = fmt::format(".{:09}", time.nanoseconds);
+        out += decimals.substr(0, decimals.find_last_not_of('0') + 1);
+    }
+    return out + "Z";
+}
+
+std::string short_time(const FileTime& time) { return digits(time.seconds, " ", false); }
+
+std::optional<TypedTime> parse_time(std::string_view text) {
+    // Each field with the separators that may stand before it.
+    static constexpr std::string_view kBefore[] = {"", "-", "-", "T ", ":", ":"};
+    static constexpr std::size_t kWidth[] = {4, 2, 2, 2, 2, 2};
+    unsigned value[] = {0, 1, 1, 0, 0, 0};
+    if (text.ends_with('Z')) text.remove_suffix(1);
+    std::size_t fields = 0;
+    for (; fields < 6 && !text.empty(); ++fields) {
+        if (fields > 0) {
+            if (kBefore[fields].find(text.front()) == std::string_view::npos) return std::nullopt;
+            text.remove_prefix(1);
+        }
+        if (text.size() < kWidth[fields]) return std::nullopt;
+        const char* end = text.data() + kWidth[fields];
+        const auto [stop, error] = std::from_chars(text.data(), end, value[fields]);
+        if (error != std::errc() || stop != end) return std::nullopt;
+        text.remove_prefix(kWidth[fields]);
+    }
+    if (!text.empty() || fields == 0 || fields == 4) return std::nullopt;
+    const auto first = seconds_of(static_cast<int>(value[0]), value[1], value[2], value[3], value[4], value[5]);
+    if (!first) return std::nullopt;
+    const year_month_day date{year{static_cast<int>(value[0])}, month{value[1]}, day{value[2]}};
+    std::int64_t after = *first + 1;
+    if (fields == 1) after = seconds_of(static_cast<int>(date.year()) + 1, 1, 1, 0, 0, 0).value_or(after);
+    if (fields == 2) after = duration_cast<seconds>(sys_days{date + months{1}}.time_since_epoch()).count();
+    if (fields == 3) after = *first + 86'400;
+    if (fields == 5) after = *first + 60;
+    return TypedTime{*first, after - 1};
+}
+
+}  // namespace dredger

@@ -1,0 +1,46 @@
+// Times as media store them.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <string_view>
+
+namespace dredger {
+
+// A moment as a file system wrote it. Some file systems keep the digits of a local clock without its zone: then `seconds`
+// counts as if those digits were UTC, and `clock` says that they may not be.
+struct FileTime {
+    enum class Clock { utc, local };
+
+    std::int64_t seconds = 0;       // since 1970-01-01T00:00:00
+    std::uint32_t nanoseconds = 0;  // 0 .. 999,999,999
+    Clock clock = Clock::utc;
+
+    auto operator<=>(const FileTime& other) const {
+        return seconds != other.seconds ? seconds <=> other.seconds : nanoseconds <=> other.nanoseconds;
+    }
+    bool operator==(const FileTime& other) const {
+        return seconds == other.seconds && nanoseconds == other.nanoseconds;
+    }
+};
+
+// A FAT date and time (Microsoft FAT specification, "Date and Time Formats"): days in `date`, steps of 2 s in `time`,
+// steps of 10 ms in `tenths` (0..199). Nothing for a zero date or a day that no calendar has.
+std::optional<FileTime> fat_time(std::uint16_t date, std::uint16_t time = 0, std::uint8_t tenths = 0);
+
+// "2026-05-03T09:12:44Z", with decimals only where there are any.
+std::string iso8601(const FileTime& time);
+
+// "2026-05-03 09:12", for people.
+std::string short_time(const FileTime& time);
+
+// A day or a moment that a person typed: YYYY, YYYY-MM, YYYY-MM-DD or YYYY-MM-DD[T ]HH:MM[:SS]. `first` and `last` are
+// the first and last second that it can mean.
+struct TypedTime {
+    std::int64_t first = 0;
+    std::int64_t last = 0;
+};
+std::optional<TypedTime> parse_time(std::string_view text);
+
+}  // namespace dredger

@@ -1,0 +1,41 @@
+// What a catalog keeps: media, volumes, and the candidates found on them.
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+#include "filesystems/filesystem.h"
+#include "media/identity.h"
+#include "ranking/prospect.h"
+#include "volumes/volume.h"
+
+namespace dredger {
+
+struct ScannedSource {
+    std::int64_t id = 0;
+    std::string path;  // absolute, as it was when scanned
+    Identity identity;
+};
+
+struct ScannedVolume {
+    std::int64_t id = 0;
+    std::int64_t source = 0;
+    Volume place;
+    VolumeFacts facts;
+    bool done = false;     // its records are all in the catalog
+    std::string settings;  // the scan options that narrow what is kept; a volume is scanned again only with the same ones
+};
+
+// A candidate with all that is known of it. `record.layout` counts from the start of the medium, and `record.id` from
+// the start of the volume.
+struct Candidate {
+    std::int64_t id = 0;
+    std::int64_t volume = 0;  // ScannedVolume::id
+    Record record;
+    Kind kind = Kind::other;
+    std::string format;  // empty: not known
+    Prospect prospect;
+};
+
+}  // namespace dredger

@@ -1,0 +1,390 @@
+#include "catalog/catalog.h"
+
+#include <fmt/format.h>
+#include <sqlite3.h>
+
+#include <fstream>
+#include <nlohmann/json.hpp>
+
+namespace dredger {
+namespace {
+
+namespace fs = std::filesystem;
+using nlohmann::json;
+using sqlite::Database;
+using sqlite::Statement;
+
+constexpr int kApplicationId = 0x44524447;  // "DRDG": what `file` and SQLite call the kind of database
+
+constexpr const char* kSchema = R"(
+CREATE TABLE sources (
+    id INTEGER PRIMARY KEY, path TEXT NOT NULL, size INTEGER NOT NULL, serial TEXT NOT NULL, samples TEXT NOT NULL);
+CREATE TABLE volumes (
+    id INTEGER PRIMARY KEY, source INTEGER NOT NULL REFERENCES sources, number INTEGER NOT NULL, offset INTEGER NOT NULL,
+    length INTEGER NOT NULL, partition_table INTEGER NOT NULL, filesystem TEXT NOT NULL, label TEXT NOT NULL,
+    serial TEXT NOT NULL, cluster_size INTEGER NOT NULL, used INTEGER NOT NULL, warnings TEXT NOT NULL,
+    settings TEXT NOT NULL, done INTEGER NOT NULL);
+CREATE TABLE candidates (
+    id INTEGER PRIMARY KEY, volume INTEGER NOT NULL REFERENCES volumes, record INTEGER NOT NULL, state INTEGER NOT NULL,
+    origin INTEGER NOT NULL, is_folder INTEGER NOT NULL, folder TEXT NOT NULL, name TEXT NOT NULL,
+    name_is_whole INTEGER NOT NULL, size INTEGER NOT NULL, kind INTEGER NOT NULL, format TEXT NOT NULL,
+    created INTEGER, created_ns INTEGER, modified INTEGER, modified_ns INTEGER, accessed INTEGER, accessed_ns INTEGER,
+    deleted INTEGER, deleted_ns INTEGER, clock INTEGER NOT NULL, attributes TEXT NOT NULL, trust INTEGER NOT NULL,
+    prospect INTEGER NOT NULL, band INTEGER NOT NULL, chk INTEGER NOT NULL, reasons TEXT NOT NULL);
+CREATE TABLE extents (
+    candidate INTEGER NOT NULL REFERENCES candidates, position INTEGER NOT NULL, offset INTEGER NOT NULL,
+    length INTEGER NOT NULL, PRIMARY KEY (candidate, position)) WITHOUT ROWID;
+CREATE INDEX candidates_by_prospect ON candidates (state, is_folder, prospect DESC, folder, name, id);
+)";
+
+constexpr const char* kColumns =
+    "id, volume, record, state, origin, is_folder, folder, name, name_is_whole, size, kind, format, created, created_ns, "
+    "modified, modified_ns, accessed, accessed_ns, deleted, deleted_ns, clock, attributes, trust, prospect, band, chk, "
+    "reasons";
+
+// SQLite holds signed numbers; a hole keeps its sign, everything else on a medium is smaller.
+std::int64_t stored(std::uint64_t value) { return static_cast<std::int64_t>(value); }
+std::uint64_t loaded(std::int64_t value) { return static_cast<std::uint64_t>(value); }
+
+std::string list_text(const std::vector<std::string>& list) { return json(list).dump(-1, ' ', false, json::error_handler_t::replace); }
+
+std::vector<std::string> list_from(const std::string& text) {
+    const json parsed = json::parse(text, nullptr, false);
+    return parsed.is_array() ? parsed.get<std::vector<std::string>>() : std::vector<std::string>();
+}
+
+void text_function(sqlite3_context* context, sqlite3_value* value, std::string (*function)(std::string_view)) {
+    const auto* text = reinterpret_cast<const char*>(sqlite3_value_text(value));
+    if (text == nullptr) return sqlite3_result_null(context);
+    const std::string result = function({text, static_cast<std::size_t>(sqlite3_value_bytes(value))});
+    sqlite3_result_text(context, result.data(), static_cast<int>(result.size()), SQLITE_TRANSIENT);
+}
+
+void add_functions(const Database& database) {
+    constexpr int kFlags = SQLITE_UTF8 | SQLITE_DETERMINISTIC;
+    sqlite3_create_function(database.handle(), "folded", 1, kFlags, nullptr,
+                            [](sqlite3_context* c, int, sqlite3_value** v) { text_function(c, v[0], folded); }, nullptr, nullptr);
+    sqlite3_create_function(database.handle(), "extension_of", 1, kFlags, nullptr,
+                            [](sqlite3_context* c, int, sqlite3_value** v) { text_function(c, v[0], extension_of); }, nullptr, nullptr);
+}
+
+void bind_time(Statement& statement, int at, const std::optional<FileTime>& time) {
+    if (!time) {
+        statement.bind_null(at).bind_null(at + 1);
+        return;
+    }
+    statement.bind(at, time->seconds).bind(at + 1, std::int64_t{time->nanoseconds});
+}
+
+std::optional<FileTime> time_at(const Statement& row, int at, FileTime::Clock clock) {
+    if (row.is_null(at)) return std::nullopt;
+    return FileTime{row.number(at), static_cast<std::uint32_t>(row.number(at + 1)), clock};
+}
+
+FileTime::Clock clock_of(const Record& record) {
+    for (const auto& time : {record.created, record.modified, record.accessed, record.deleted})
+        if (time) return time->clock;
+    return FileTime::Clock::utc;
+}
+
+Candidate candidate_at(const Statement& row) {
+    Candidate c;
+    const auto clock = static_cast<FileTime::Clock>(row.number(20));
+    c.id = row.number(0);
+    c.volume = row.number(1);
+    c.record.id = loaded(row.number(2));
+    c.record.state = static_cast<State>(row.number(3));
+    c.record.origin = static_cast<Origin>(row.number(4));
+    c.record.is_folder = row.number(5) != 0;
+    c.record.folder = row.text(6);
+    c.record.name = row.text(7);
+    c.record.name_is_whole = row.number(8) != 0;
+    c.record.size = loaded(row.number(9));
+    c.kind = static_cast<Kind>(row.number(10));
+    c.format = row.text(11);
+    c.record.created = time_at(row, 12, clock);
+    c.record.modified = time_at(row, 14, clock);
+    c.record.accessed = time_at(row, 16, clock);
+    c.record.deleted = time_at(row, 18, clock);
+    c.record.attributes = list_from(row.text(21));
+    c.record.trust = static_cast<LayoutTrust>(row.number(22));
+    c.prospect.value = static_cast<int>(row.number(23));
+    c.prospect.band = static_cast<Band>(row.number(24));
+    c.prospect.check = static_cast<Check>(row.number(25));
+    c.prospect.reasons = list_from(row.text(26));
+    return c;
+}
+
+void bind_values(Statement& statement, const Condition& condition) {
+    int parameter = 0;
+    for (const Condition::Value& value : condition.values) {
+        ++parameter;
+        if (value.is_text)
+            statement.bind(parameter, value.text);
+        else
+            statement.bind(parameter, value.number);
+    }
+}
+
+bool begins_as_database(const fs::path& path) {
+    std::ifstream in(path, std::ios::binary);
+    char head[16] = {};
+    in.read(head, sizeof head);
+    return in.gcount() == 0 || std::string_view(head, sizeof head) == std::string_view("SQLite format 3\0", 16);
+}
+
+}  // namespace
+
+Catalog::Catalog(fs::path path, Database database) : path_(std::move(path)), database_(std::move(database)) {}
+
+Result<Catalog> Catalog::checked(const fs::path& path, Database database) {
+    const auto application = database.number("PRAGMA application_id");
+    if (!application) return tl::unexpected<Error>(application.error());
+    if (*application != kApplicationId)
+        return fail(ErrorKind::not_understood, "this is not a catalog", path.string(), "dredger scan makes one: -c NAME.dredge");
+    DREDGER_TRY(const std::int64_t version, database.number("PRAGMA user_version"));
+    if (version != kVersion)
+        return fail(ErrorKind::not_understood,
+                    fmt::format("this catalog has version {}, this program knows version {}", version, kVersion), path.string(),
+                    version > kVersion ? "use a newer dredger" : "scan again into a new catalog");
+    add_functions(database);
+    Catalog catalog(path, std::move(database));
+    DREDGER_TRY(catalog.add_candidate_,
+                catalog.database_.prepare(fmt::format("INSERT INTO candidates ({}) VALUES (NULL{})", kColumns, [] {
+                    std::string marks;
+                    for (int i = 0; i < 26; ++i) marks += ",?";
+                    return marks;
+                }())));
+    DREDGER_TRY(catalog.add_extent_, catalog.database_.prepare("INSERT INTO extents VALUES (?,?,?,?)"));
+    DREDGER_TRY(catalog.set_prospect_,
+                catalog.database_.prepare("UPDATE candidates SET prospect=?, band=?, chk=?, reasons=? WHERE id=?"));
+    DREDGER_TRY(catalog.find_, catalog.database_.prepare(fmt::format("SELECT {} FROM candidates WHERE id=?", kColumns)));
+    DREDGER_TRY(catalog.layout_,
+                catalog.database_.prepare("SELECT offset, length FROM extents WHERE candidate=? ORDER BY position"));
+    DREDGER_TRY(catalog.name_, catalog.database_.prepare("SELECT folder, name, coalesce(created, modified) FROM candidates WHERE id=?"));
+    return catalog;
+}
+
+Result<Catalog> Catalog::open_for_scan(const fs::path& path) {
+    std::error_code failed;
+    const bool exists = fs::exists(path, failed);
+    if (exists && (fs::is_directory(path, failed) || !begins_as_database(path)))
+        return fail(ErrorKind::not_understood, "this is not a catalog, and is left alone", path.string(),
+                    "give another name after -c");
+    auto opened = Database::open(path.string(), Database::Mode::create);
+    if (!opened)
+        return fail(ErrorKind::output, "the catalog can't be written here", path.string(), "check that the folder exists and is yours");
+    Database database = std::move(*opened);
+    DREDGER_CHECK(database.execute("PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL;"));
+    DREDGER_TRY(const std::int64_t tables, database.number("SELECT count(*) FROM sqlite_master"));
+    if (tables == 0) {
+        const std::string setup = fmt::format("BEGIN; PRAGMA application_id={}; PRAGMA user_version={}; {} COMMIT;",
+                                              kApplicationId, kVersion, kSchema);
+        DREDGER_CHECK(database.execute(setup.c_str()));
+    }
+    return checked(path, std::move(database));
+}
+
+Result<Catalog> Catalog::open(const fs::path& path) {
+    std::error_code failed;
+    if (!fs::exists(path, failed))
+        return fail(ErrorKind::unreadable, "no such catalog", path.string(), "dredger scan SOURCE -c CATALOG makes one");
+    if (fs::is_directory(path, failed) || !begins_as_database(path))
+        return fail(ErrorKind::not_understood, "this is not a catalog", path.string(), "dredger scan SOURCE -c CATALOG makes one");
+    // Reading a catalog that a scan is writing needs its shared-memory file, which a read-only folder does not allow.
+    auto opened = Database::open(path.string(), Database::Mode::read_write);
+    if (!opened) opened = Database::open(path.string(), Database::Mode::read_only);
+    if (!opened) return tl::unexpected<Error>(opened.error());
+    return checked(path, std::move(*opened));
+}
+
+Result<std::vector<ScannedSource>> Catalog::sources() const {
+    DREDGER_TRY(Statement rows, database_.prepare("SELECT id, path, size, serial, samples FROM sources ORDER BY id"));
+    std::vector<ScannedSource> list;
+    for (;;) {
+        DREDGER_TRY(const bool there, rows.step());
+        if (!there) return list;
+        list.push_back({rows.number(0), rows.text(1), {loaded(rows.number(2)), rows.text(3), list_from(rows.text(4))}});
+    }
+}
+
+Result<std::vector<ScannedVolume>> Catalog::volumes() const {
+    DREDGER_TRY(Statement rows, database_.prepare("SELECT id, source, number, offset, length, partition_table, filesystem, label, "
+                                                  "serial, cluster_size, used, warnings, settings, done FROM volumes ORDER BY id"));
+    std::vector<ScannedVolume> list;
+    for (;;) {
+        DREDGER_TRY(const bool there, rows.step());
+        if (!there) return list;
+        ScannedVolume v;
+        v.id = rows.number(0);
+        v.source = rows.number(1);
+        v.place.number = static_cast<unsigned>(rows.number(2));
+        v.place.offset = loaded(rows.number(3));
+        v.place.length = loaded(rows.number(4));
+        v.place.table = static_cast<TableKind>(rows.number(5));
+        v.facts = {rows.text(6), rows.text(7), rows.text(8), loaded(rows.number(9)), v.place.length, loaded(rows.number(10)),
+                   list_from(rows.text(11))};
+        v.settings = rows.text(12);
+        v.done = rows.number(13) != 0;
+        list.push_back(std::move(v));
+    }
+}
+
+Result<std::int64_t> Catalog::add_source(const ScannedSource& source) {
+    DREDGER_TRY(Statement insert, database_.prepare("INSERT INTO sources VALUES (NULL,?,?,?,?)"));
+    insert.bind(1, source.path).bind(2, stored(source.identity.size)).bind(3, source.identity.serial);
+    insert.bind(4, list_text(source.identity.samples));
+    DREDGER_CHECK(insert.run());
+    return database_.last_id();
+}
+
+Result<std::int64_t> Catalog::add_volume(const ScannedVolume& v) {
+    DREDGER_TRY(Statement insert, database_.prepare("INSERT INTO volumes VALUES (NULL,?,?,?,?,?,?,?,?,?,?,?,?,0)"));
+    insert.bind(1, v.source).bind(2, std::int64_t{v.place.number}).bind(3, stored(v.place.offset)).bind(4, stored(v.place.length));
+    insert.bind(5, static_cast<std::int64_t>(v.place.table)).bind(6, v.facts.filesystem).bind(7, v.facts.label);
+    insert.bind(8, v.facts.serial).bind(9, stored(v.facts.cluster_size)).bind(10, stored(v.facts.used));
+    insert.bind(11, list_text(v.facts.warnings)).bind(12, v.settings);
+    DREDGER_CHECK(insert.run());
+    return database_.last_id();
+}
+
+Result<void> Catalog::finish_volume(const ScannedVolume& v) {
+    DREDGER_TRY(Statement update, database_.prepare("UPDATE volumes SET done=1, warnings=? WHERE id=?"));
+    return update.bind(1, list_text(v.facts.warnings)).bind(2, v.id).run();
+}
+
+Result<void> Catalog::remove_volume(std::int64_t volume) {
+    for (const char* sql : {"DELETE FROM extents WHERE candidate IN (SELECT id FROM candidates WHERE volume=?)",
+                            "DELETE FROM candidates WHERE volume=?", "DELETE FROM volumes WHERE id=?"}) {
+        DREDGER_TRY(Statement remove, database_.prepare(sql));
+        DREDGER_CHECK(remove.bind(1, volume).run());
+    }
+    return {};
+}
+
+Result<void> Catalog::begin() { return database_.execute("BEGIN IMMEDIATE"); }
+Result<void> Catalog::commit() { return database_.execute("COMMIT"); }
+void Catalog::roll_back() {
+    if (sqlite3_get_autocommit(database_.handle()) == 0) (void)database_.execute("ROLLBACK");
+}
+
+Result<std::int64_t> Catalog::add(const Candidate& c) {
+    Statement& s = add_candidate_;
+    s.bind(1, c.volume).bind(2, stored(c.record.id)).bind(3, static_cast<std::int64_t>(c.record.state));
+    s.bind(4, static_cast<std::int64_t>(c.record.origin)).bind(5, std::int64_t{c.record.is_folder}).bind(6, c.record.folder);
+    s.bind(7, c.record.name).bind(8, std::int64_t{c.record.name_is_whole}).bind(9, stored(c.record.size));
+    s.bind(10, static_cast<std::int64_t>(c.kind)).bind(11, c.format);
+    bind_time(s, 12, c.record.created);
+    bind_time(s, 14, c.record.modified);
+    bind_time(s, 16, c.record.accessed);
+    bind_time(s, 18, c.record.deleted);
+    s.bind(20, static_cast<std::int64_t>(clock_of(c.record))).bind(21, list_text(c.record.attributes));
+    s.bind(22, static_cast<std::int64_t>(c.record.trust)).bind(23, std::int64_t{c.prospect.value});
+    s.bind(24, static_cast<std::int64_t>(c.prospect.band)).bind(25, static_cast<std::int64_t>(c.prospect.check));
+    s.bind(26, list_text(c.prospect.reasons));
+    DREDGER_CHECK(s.run());
+    const std::int64_t id = database_.last_id();
+    std::int64_t position = 0;
+    for (const Extent& extent : c.record.layout) {
+        add_extent_.bind(1, id).bind(2, position++).bind(3, stored(extent.offset)).bind(4, stored(extent.length));
+        DREDGER_CHECK(add_extent_.run());
+    }
+    return id;
+}
+
+Result<void> Catalog::set_prospect(std::int64_t id, const Prospect& p) {
+    set_prospect_.bind(1, std::int64_t{p.value}).bind(2, static_cast<std::int64_t>(p.band));
+    set_prospect_.bind(3, static_cast<std::int64_t>(p.check)).bind(4, list_text(p.reasons)).bind(5, id);
+    return set_prospect_.run();
+}
+
+Result<std::vector<std::int64_t>> Catalog::unjudged(std::int64_t volume) const {
+    DREDGER_TRY(Statement rows, database_.prepare("SELECT id FROM candidates WHERE volume=? AND state<>0 ORDER BY id"));
+    rows.bind(1, volume);
+    std::vector<std::int64_t> ids;
+    for (;;) {
+        DREDGER_TRY(const bool there, rows.step());
+        if (!there) return ids;
+        ids.push_back(rows.number(0));
+    }
+}
+
+Result<void> Catalog::load_layout(Candidate& candidate) const {
+    layout_.bind(1, candidate.id);
+    for (;;) {
+        const auto there = layout_.step();
+        if (!there || !*there) {
+            layout_.reset();
+            return there ? Result<void>() : tl::unexpected<Error>(there.error());
+        }
+        candidate.record.layout.push_back({loaded(layout_.number(0)), loaded(layout_.number(1))});
+    }
+}
+
+Result<std::optional<Candidate>> Catalog::find(std::int64_t id) const {
+    find_.bind(1, id);
+    const auto there = find_.step();
+    std::optional<Candidate> found;
+    if (there && *there) found = candidate_at(find_);
+    find_.reset();
+    if (!there) return tl::unexpected<Error>(there.error());
+    if (found) DREDGER_CHECK(load_layout(*found));
+    return found;
+}
+
+Result<std::int64_t> Catalog::count(const Selection& selection) const {
+    const Condition condition = condition_for(selection);
+    DREDGER_TRY(Statement row, database_.prepare("SELECT count(*) FROM candidates WHERE " + condition.sql));
+    bind_values(row, condition);
+    DREDGER_TRY(const bool there, row.step());
+    return there ? row.number(0) : 0;
+}
+
+Result<void> Catalog::each(const Selection& selection, Sort sort, bool with_layouts,
+                           const std::function<bool(const Candidate&)>& visit) const {
+    const Condition condition = condition_for(selection);
+    const char* order = sort == Sort::prospect ? "is_folder, prospect DESC, folder, name, id" : "folder, name, id";
+    DREDGER_TRY(Statement rows, database_.prepare(fmt::format("SELECT {} FROM candidates WHERE {} ORDER BY {}", kColumns,
+                                                              condition.sql, order)));
+    bind_values(rows, condition);
+    for (;;) {
+        DREDGER_TRY(const bool there, rows.step());
+        if (!there) return {};
+        Candidate candidate = candidate_at(rows);
+        if (with_layouts) DREDGER_CHECK(load_layout(candidate));
+        if (!visit(candidate)) return {};
+    }
+}
+
+Result<std::vector<Catalog::Overlap>> Catalog::overlapping(std::int64_t volume, const Extent& where, std::size_t most) const {
+    DREDGER_TRY(Statement rows,
+                database_.prepare("SELECT c.id, c.folder, c.name, c.state, e.offset, e.length FROM extents e "
+                                  "JOIN candidates c ON c.id = e.candidate WHERE c.volume = ? AND e.offset < ? AND "
+                                  "e.offset + e.length > ? AND e.offset >= 0 ORDER BY c.state, c.id LIMIT ?"));
+    rows.bind(1, volume).bind(2, stored(where.end())).bind(3, stored(where.offset)).bind(4, static_cast<std::int64_t>(most));
+    std::vector<Overlap> list;
+    for (;;) {
+        DREDGER_TRY(const bool there, rows.step());
+        if (!there) return list;
+        const Extent extent{loaded(rows.number(4)), loaded(rows.number(5))};
+        const std::uint64_t first = std::max(extent.offset, where.offset);
+        const std::string folder = rows.text(1);
+        list.push_back({rows.number(0), folder.empty() ? rows.text(2) : folder + "/" + rows.text(2),
+                        static_cast<State>(rows.number(3)), {first, std::min(extent.end(), where.end()) - first}});
+    }
+}
+
+std::string Catalog::name_of(std::int64_t id) const {
+    name_.bind(1, id);
+    const auto there = name_.step();
+    std::string text;
+    if (there && *there) {
+        const std::string folder = name_.text(0);
+        text = folder.empty() ? name_.text(1) : folder + "/" + name_.text(1);
+        if (!name_.is_null(2)) text += fmt::format(" (written {})", short_time(FileTime{name_.number(2), 0, {}}));
+    }
+    name_.reset();
+    return text;
+}
+
+}  // namespace dredger

@@ -1,0 +1,221 @@
+#include "catalog/selection.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <charconv>
+
+#include "base/checked.h"
+#include "base/text.h"
+#include "base/times.h"
+
+namespace dredger {
+namespace {
+
+std::string_view trimmed(std::string_view text) {
+    while (!text.empty() && text.front() == ' ') text.remove_prefix(1);
+    while (!text.empty() && text.back() == ' ') text.remove_suffix(1);
+    return text;
+}
+
+std::vector<std::string_view> split(std::string_view text) {
+    std::vector<std::string_view> parts;
+    for (std::size_t from = 0; from <= text.size();) {
+        const std::size_t comma = std::min(text.find(',', from), text.size());
+        parts.push_back(trimmed(text.substr(from, comma - from)));
+        from = comma + 1;
+    }
+    return parts;
+}
+
+// A comma-separated list of the words of an enumeration.
+template <class Enum, std::size_t N>
+Result<std::set<Enum>> parse_set(std::string_view text, const std::string_view (&words)[N], const char* what) {
+    std::set<Enum> set;
+    for (const std::string_view part : split(text)) {
+        const auto found = std::find(std::begin(words), std::end(words), folded(part));
+        if (found == std::end(words))
+            return fail(ErrorKind::usage, fmt::format("{} is no {}", part, what), "", fmt::format("choose from {}", fmt::join(words, ", ")));
+        set.insert(static_cast<Enum>(found - std::begin(words)));
+    }
+    return set;
+}
+
+std::optional<std::int64_t> whole_number(std::string_view text) {
+    std::int64_t value = 0;
+    const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), value);
+    if (error != std::errc() || end != text.data() + text.size() || value < 0) return std::nullopt;
+    return value;
+}
+
+std::optional<std::int64_t> size_in_bytes(std::string_view text) {
+    std::uint64_t unit = 1;
+    if (!text.empty() && (text.back() == 'B' || text.back() == 'b')) text.remove_suffix(1);
+    if (!text.empty()) {
+        constexpr std::string_view kUnits = "KMGTP";
+        const char last = text.back() >= 'a' ? static_cast<char>(text.back() - 'a' + 'A') : text.back();
+        if (const auto power = kUnits.find(last); power != kUnits.npos) {
+            unit <<= 10 * (power + 1);
+            text.remove_suffix(1);
+        }
+    }
+    const auto count = whole_number(text);
+    if (!count) return std::nullopt;
+    const auto bytes = checked_mul(static_cast<std::uint64_t>(*count), unit);
+    if (!bytes || *bytes > INT64_MAX) return std::nullopt;
+    return static_cast<std::int64_t>(*bytes);
+}
+
+// "FROM..TO", "FROM..", "..TO" or "ONE"; `first` and `last` say what a side means.
+template <class First, class Last>
+Result<Range> parse_range(std::string_view text, First first, Last last, const char* example) {
+    const auto wrong = fail(ErrorKind::usage, fmt::format("{} is no range", text), "", fmt::format("write it like {}", example));
+    const auto dots = text.find("..");
+    const std::string_view from = trimmed(dots == text.npos ? text : text.substr(0, dots));
+    const std::string_view to = trimmed(dots == text.npos ? text : text.substr(dots + 2));
+    if (from.empty() && to.empty()) return wrong;
+    Range range;
+    if (!from.empty() && !(range.from = first(from))) return wrong;
+    if (!to.empty() && !(range.to = last(to))) return wrong;
+    return range;
+}
+
+class Builder {
+  public:
+    void text(std::string value) { condition_.values.push_back({true, std::move(value), 0}); }
+    void number(std::int64_t value) { condition_.values.push_back({false, {}, value}); }
+
+    void require(const std::string& sql) { condition_.sql += (condition_.sql.empty() ? "" : " AND ") + ("(" + sql + ")"); }
+
+    template <class Enum>
+    void require_in(const char* column, const std::set<Enum>& set) {
+        if (set.empty()) return;
+        std::vector<int> numbers;
+        for (const Enum e : set) numbers.push_back(static_cast<int>(e));
+        require(fmt::format("{} IN ({})", column, fmt::join(numbers, ",")));
+    }
+
+    void require_any(const std::vector<std::string>& values, const char* sql) {
+        if (values.empty()) return;
+        std::vector<std::string> parts;
+        for (const std::string& value : values) {
+            parts.emplace_back(sql);
+            text(value);
+        }
+        require(fmt::format("{}", fmt::join(parts, " OR ")));
+    }
+
+    void require_range(const char* column, const Range& range) {
+        if (range.from) {
+            require(fmt::format("{} >= ?", column));
+            number(*range.from);
+        }
+        if (range.to) {
+            require(fmt::format("{} <= ?", column));
+            number(*range.to);
+        }
+    }
+
+    Condition finish() {
+        if (condition_.sql.empty()) condition_.sql = "1";
+        return std::move(condition_);
+    }
+
+  private:
+    Condition condition_;
+};
+
+}  // namespace
+
+Result<std::set<State>> parse_states(std::string_view text) { return parse_set<State>(text, kStateWords, "state"); }
+Result<std::set<Origin>> parse_origins(std::string_view text) { return parse_set<Origin>(text, kOriginWords, "origin"); }
+Result<std::set<Check>> parse_checks(std::string_view text) { return parse_set<Check>(text, kCheckWords, "check"); }
+Result<std::set<Kind>> parse_kinds(std::string_view text) { return parse_set<Kind>(text, kKindWords, "kind"); }
+
+std::vector<std::string> parse_words(std::string_view text) {
+    std::vector<std::string> words;
+    for (std::string_view part : split(text)) {
+        if (part.starts_with('.')) part.remove_prefix(1);
+        if (!part.empty()) words.push_back(folded(part));
+    }
+    return words;
+}
+
+Result<std::vector<std::string>> parse_formats(std::string_view text) {
+    std::vector<std::string> words = parse_words(text);
+    for (const std::string& word : words) {
+        const auto formats = all_formats();
+        if (std::none_of(formats.begin(), formats.end(), [&](const Format* f) { return f->name == word; }))
+            return fail(ErrorKind::usage, fmt::format("{} is no format that is known", word), "",
+                        "write it like jpeg,docx,mp4, or use --ext for file name extensions");
+    }
+    return words;
+}
+
+Result<std::vector<Range>> parse_ids(std::string_view text) {
+    std::vector<Range> ids;
+    for (const std::string_view part : split(text)) {
+        const auto dash = part.find('-');
+        const auto from = whole_number(part.substr(0, dash));
+        const auto to = dash == part.npos ? from : whole_number(part.substr(dash + 1));
+        if (!from || !to || *from > *to)
+            return fail(ErrorKind::usage, fmt::format("{} is no ID or run of IDs", part), "", "write them like 7,12-40");
+        ids.push_back({from, to});
+    }
+    return ids;
+}
+
+Result<Range> parse_sizes(std::string_view text) { return parse_range(text, size_in_bytes, size_in_bytes, "10K..20M, 5M.. or ..1G"); }
+
+Result<Range> parse_times(std::string_view text) {
+    const auto first = [](std::string_view t) -> std::optional<std::int64_t> {
+        const auto typed = parse_time(t);
+        return typed ? std::optional(typed->first) : std::nullopt;
+    };
+    const auto last = [](std::string_view t) -> std::optional<std::int64_t> {
+        const auto typed = parse_time(t);
+        return typed ? std::optional(typed->last) : std::nullopt;
+    };
+    return parse_range(text, first, last, "2026-05-01..2026-05-31, 2026-05.. or ..2025");
+}
+
+Result<Range> parse_prospects(std::string_view text) { return parse_range(text, whole_number, whole_number, "60.. or 20..80"); }
+
+Condition condition_for(const Selection& selection) {
+    Builder builder;
+    builder.require_in("state", selection.states);
+    builder.require_in("origin", selection.origins);
+    builder.require_in("chk", selection.checks);
+    builder.require_in("kind", selection.kinds);
+    builder.require_any(selection.formats, "format = ?");
+    builder.require_any(selection.extensions, "extension_of(name) = ?");
+    builder.require_any(selection.names, "folded(name) GLOB folded(?)");
+    if (!selection.folders.empty()) {
+        std::vector<std::string> parts;
+        for (std::string folder : selection.folders) {
+            while (folder.ends_with('/')) folder.pop_back();
+            while (folder.starts_with('/')) folder.erase(0, 1);
+            parts.emplace_back("folded(folder) GLOB folded(?) OR folded(folder) GLOB folded(?)");
+            builder.text(folder);
+            builder.text(folder + "/*");
+        }
+        builder.require(fmt::format("{}", fmt::join(parts, " OR ")));
+    }
+    if (!selection.ids.empty()) {
+        std::vector<std::string> parts;
+        for (const Range& range : selection.ids) {
+            parts.emplace_back("id BETWEEN ? AND ?");
+            builder.number(range.from.value_or(0));
+            builder.number(range.to.value_or(INT64_MAX));
+        }
+        builder.require(fmt::format("{}", fmt::join(parts, " OR ")));
+    }
+    builder.require_range("size", selection.size);
+    builder.require_range("modified", selection.modified);
+    builder.require_range("created", selection.created);
+    builder.require_range("deleted", selection.deleted);
+    builder.require_range("prospect", selection.prospect);
+    return builder.finish();
+}
+
+}  // namespace dredger

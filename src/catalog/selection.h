@@ -1,0 +1,60 @@
+// The selection grammar that list, preview, restore and report share: which candidates of a catalog are meant.
+#pragma once
+
+#include <optional>
+#include <set>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "base/error.h"
+#include "ranking/prospect.h"
+
+namespace dredger {
+
+// FROM..TO; either side may be missing.
+struct Range {
+    std::optional<std::int64_t> from;
+    std::optional<std::int64_t> to;  // inclusive
+};
+
+struct Selection {
+    std::set<State> states = {State::deleted, State::trashed, State::lost};
+    std::set<Origin> origins;          // this and the next empty: all
+    std::set<Check> checks;
+    std::set<Kind> kinds;
+    std::vector<std::string> formats;  // lower case
+    std::vector<std::string> extensions;
+    std::vector<std::string> names;    // globs, letter case ignored; any of them
+    std::vector<std::string> folders;  // globs; what lies below a folder counts too
+    std::vector<Range> ids;
+    Range size;                        // bytes
+    Range modified, created, deleted;  // seconds since 1970
+    Range prospect;
+};
+
+// Each reads one option's words and says in its error what it expected.
+Result<std::set<State>> parse_states(std::string_view text);
+Result<std::set<Origin>> parse_origins(std::string_view text);
+Result<std::set<Check>> parse_checks(std::string_view text);
+Result<std::set<Kind>> parse_kinds(std::string_view text);
+std::vector<std::string> parse_words(std::string_view text);  // "docx, JPG" to lower case
+Result<std::vector<std::string>> parse_formats(std::string_view text);
+Result<std::vector<Range>> parse_ids(std::string_view text);    // "7,12-40"
+Result<Range> parse_sizes(std::string_view text);               // "10K..20M", 1K = 1024
+Result<Range> parse_times(std::string_view text);               // "2026-05-01..2026-06"
+Result<Range> parse_prospects(std::string_view text);           // "60.."
+
+// The condition that picks the selection, for a query on `candidates`; its values are bound in order, texts and numbers.
+struct Condition {
+    std::string sql;
+    struct Value {
+        bool is_text;
+        std::string text;
+        std::int64_t number;
+    };
+    std::vector<Value> values;
+};
+Condition condition_for(const Selection& selection);
+
+}  // namespace dredger

@@ -1,0 +1,108 @@
+#include "catalog/sqlite.h"
+
+#include <sqlite3.h>
+
+namespace dredger::sqlite {
+namespace {
+
+tl::unexpected<Error> failure(sqlite3* handle) {
+    const int code = sqlite3_extended_errcode(handle);
+    const char* file = sqlite3_db_filename(handle, "main");
+    const ErrorKind kind = (code & 0xFF) == SQLITE_NOTADB || (code & 0xFF) == SQLITE_CORRUPT ? ErrorKind::not_understood
+                           : (code & 0xFF) == SQLITE_CANTOPEN || (code & 0xFF) == SQLITE_AUTH ? ErrorKind::unreadable
+                                                                                             : ErrorKind::output;
+    return fail(kind, std::string("the catalog: ") + sqlite3_errmsg(handle), file == nullptr ? "" : file,
+                (code & 0xFF) == SQLITE_FULL      ? "free some space and run the same command again"
+                : (code & 0xFF) == SQLITE_BUSY    ? "another command is writing to it; try again when it is done"
+                : (code & 0xFF) == SQLITE_CORRUPT ? "it is damaged; scan again into a new catalog"
+                                                  : "");
+}
+
+}  // namespace
+
+void Statement::Finalize::operator()(sqlite3_stmt* statement) const { sqlite3_finalize(statement); }
+void Database::Close::operator()(sqlite3* handle) const { sqlite3_close_v2(handle); }
+
+Statement& Statement::bind(int parameter, std::int64_t value) {
+    sqlite3_bind_int64(statement_.get(), parameter, value);
+    return *this;
+}
+
+Statement& Statement::bind(int parameter, std::string_view value) {
+    sqlite3_bind_text(statement_.get(), parameter, value.data(), static_cast<int>(value.size()), SQLITE_TRANSIENT);
+    return *this;
+}
+
+Statement& Statement::bind_null(int parameter) {
+    sqlite3_bind_null(statement_.get(), parameter);
+    return *this;
+}
+
+Result<bool> Statement::step() {
+    const int code = sqlite3_step(statement_.get());
+    if (code == SQLITE_ROW) return true;
+    if (code == SQLITE_DONE) return false;
+    return failure(sqlite3_db_handle(statement_.get()));
+}
+
+Result<void> Statement::run() {
+    const auto done = step();
+    if (!done) {
+        const auto error = done.error();
+        reset();
+        return tl::unexpected<Error>(error);
+    }
+    reset();
+    return {};
+}
+
+void Statement::reset() {
+    sqlite3_reset(statement_.get());
+    sqlite3_clear_bindings(statement_.get());
+}
+
+std::int64_t Statement::number(int column) const { return sqlite3_column_int64(statement_.get(), column); }
+
+std::string Statement::text(int column) const {
+    const auto* text = reinterpret_cast<const char*>(sqlite3_column_text(statement_.get(), column));
+    return text == nullptr ? std::string() : std::string(text, static_cast<std::size_t>(sqlite3_column_bytes(statement_.get(), column)));
+}
+
+bool Statement::is_null(int column) const { return sqlite3_column_type(statement_.get(), column) == SQLITE_NULL; }
+
+Result<Database> Database::open(const std::string& path, Mode mode) {
+    Database database;
+    sqlite3* handle = nullptr;
+    const int flags = mode == Mode::create       ? SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE
+                      : mode == Mode::read_write ? SQLITE_OPEN_READWRITE
+                                                 : SQLITE_OPEN_READONLY;
+    const int code = sqlite3_open_v2(path.c_str(), &handle, flags, nullptr);
+    database.handle_.reset(handle);
+    if (code != SQLITE_OK) return failure(handle);
+    sqlite3_busy_timeout(handle, 5000);
+    return database;
+}
+
+Result<void> Database::execute(const char* sql) {
+    if (sqlite3_exec(handle_.get(), sql, nullptr, nullptr, nullptr) != SQLITE_OK) return failure(handle_.get());
+    return {};
+}
+
+Result<Statement> Database::prepare(std::string_view sql) const {
+    Statement statement;
+    sqlite3_stmt* raw = nullptr;
+    if (sqlite3_prepare_v2(handle_.get(), sql.data(), static_cast<int>(sql.size()), &raw, nullptr) != SQLITE_OK)
+        return failure(handle_.get());
+    statement.statement_.reset(raw);
+    return statement;
+}
+
+Result<std::int64_t> Database::number(std::string_view sql) const {
+    DREDGER_TRY(Statement statement, prepare(sql));
+    DREDGER_TRY(const bool there, statement.step());
+    return there ? statement.number(0) : 0;
+}
+
+std::int64_t Database::last_id() const { return sqlite3_last_insert_rowid(handle_.get()); }
+
+}  // namespace dredger::sqlite

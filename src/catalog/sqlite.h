@@ -1,0 +1,66 @@
+// SQLite with errors as values and statements that are finalised by themselves.
+#pragma once
+
+#include <cstdint>
+#include <memory>
+#include <optional>
+#include <string>
+#include <string_view>
+
+#include "base/error.h"
+
+struct sqlite3;
+struct sqlite3_stmt;
+
+namespace dredger::sqlite {
+
+class Statement {
+  public:
+    Statement() = default;
+
+    // Parameters count from 1.
+    Statement& bind(int parameter, std::int64_t value);
+    Statement& bind(int parameter, std::string_view value);
+    Statement& bind_null(int parameter);
+    Statement& bind(int parameter, const std::optional<std::int64_t>& value) {
+        return value ? bind(parameter, *value) : bind_null(parameter);
+    }
+
+    // True: a row is there. False: done.
+    Result<bool> step();
+    // Runs to the end and makes the statement ready for the next use.
+    Result<void> run();
+    void reset();
+
+    // Columns count from 0.
+    std::int64_t number(int column) const;
+    std::string text(int column) const;
+    bool is_null(int column) const;
+
+  private:
+    friend class Database;
+    struct Finalize {
+        void operator()(sqlite3_stmt* statement) const;
+    };
+    std::unique_ptr<sqlite3_stmt, Finalize> statement_;
+};
+
+class Database {
+  public:
+    enum class Mode { create, read_write, read_only };
+    static Result<Database> open(const std::string& path, Mode mode);
+
+    Result<void> execute(const char* sql);
+    Result<Statement> prepare(std::string_view sql) const;
+    Result<std::int64_t> number(std::string_view sql) const;  // of a query with one row and one column
+    std::int64_t last_id() const;
+    sqlite3* handle() const { return handle_.get(); }
+
+  private:
+    struct Close {
+        void operator()(sqlite3* handle) const;
+    };
+    std::unique_ptr<sqlite3, Close> handle_;
+};
+
+}  // namespace dredger::sqlite

@@ -1,0 +1,20 @@
+// The commands. Each adds itself to the program, with its options and examples, and sets the exit code when it ran.
+#pragma once
+
+#include <CLI/CLI.hpp>
+
+#include "cli/terminal.h"
+
+namespace dredger::cli {
+
+void add_survey(CLI::App& program, int& exit_code);
+void add_scan(CLI::App& program, int& exit_code);
+void add_list(CLI::App& program, int& exit_code);
+void add_show(CLI::App& program, int& exit_code);
+void add_restore(CLI::App& program, int& exit_code);
+void add_demo(CLI::App& program, int& exit_code);
+
+// Runs the program with these words behind its name.
+int run(const std::vector<std::string>& arguments);
+
+}  // namespace dredger::cli

@@ -1,0 +1,133 @@
+#include "scanning/scan.h"
+
+#include <fmt/format.h>
+
+#include <filesystem>
+
+#include "cli/commands.h"
+#include "cli/words.h"
+#include "media/drives.h"
+
+namespace dredger::cli {
+namespace {
+
+namespace fs = std::filesystem;
+
+struct Options {
+    std::vector<std::string> sources;
+    std::string catalog, folder, kind, ext;
+    std::vector<unsigned> volumes;
+    int code_page = 850;
+    bool quick = false;
+    bool catalog_on_same_drive = false;
+};
+
+// A catalog must not overwrite what is being looked for.
+Result<void> check_safe(const Options& options, const std::string& source) {
+    const std::string danger = writing_endangers(options.catalog, source);
+    if (danger.empty()) return {};
+    if (!options.catalog_on_same_drive)
+        return fail(ErrorKind::unsafe, "the catalog could destroy what is to be found: " + danger, options.catalog,
+                    "keep it on another drive, or spell out --catalog-on-same-drive");
+    warn(fmt::format("{}: {}; going on as told by --catalog-on-same-drive", options.catalog, danger));
+    return {};
+}
+
+void say(const VolumeReport& volume) {
+    if (volume.filesystem.empty()) {
+        fmt::print("  volume {}: no file system that is known; left alone\n", volume.number);
+        return;
+    }
+    const std::string name = volume.label.empty() ? volume.filesystem : fmt::format("{} {}", volume.filesystem, volume.label);
+    if (volume.was_done_before)
+        fmt::print("  volume {} ({}): in the catalog already\n", volume.number, name);
+    else
+        fmt::print("  volume {} ({}): {} deleted and {} live records\n", volume.number, name, count_text(volume.deleted),
+                   count_text(volume.live));
+}
+
+int scan_all(const Options& options) {
+    ScanRequest request;
+    request.volumes = {options.volumes.begin(), options.volumes.end()};
+    request.folder = options.folder;
+    while (request.folder.ends_with('/')) request.folder.pop_back();
+    while (request.folder.starts_with('/')) request.folder.erase(0, 1);
+    request.extensions = parse_words(options.ext);
+    request.code_page = options.code_page == 437 ? CodePage::cp437 : CodePage::cp850;
+    if (!options.kind.empty()) {
+        auto kinds = parse_kinds(options.kind);
+        if (!kinds) return report(kinds.error());
+        request.kinds = std::move(*kinds);
+    }
+
+    // A source that can't be read is told before a catalog is made for it.
+    for (const std::string& source : options.sources) {
+        if (const auto medium = FileMedium::open(source); !medium) return report(medium.error());
+        if (const auto safe = check_safe(options, source); !safe) return report(safe.error());
+        for (const Mount& mount : mounts_on_drive_of(source))
+            if (mount.writable)
+                warn(fmt::format("{} is mounted for writing on {}; sudo mount -o remount,ro {} keeps it from changing", mount.device,
+                                 mount.folder, mount.folder));
+    }
+    const bool was_there = fs::exists(options.catalog);
+    auto catalog = Catalog::open_for_scan(options.catalog);
+    if (!catalog) return report(catalog.error());
+
+    catch_interrupts();
+    int code = kDone;
+    bool any = false;
+    for (const std::string& source : options.sources) {
+        request.source = source;
+        TerminalObserver<Observer> observer;
+        const auto outcome = scan(*catalog, request, observer);
+        observer.line().clear();
+        if (!outcome) {
+            code = report(outcome.error());
+            continue;
+        }
+        any = true;
+        fmt::print("{}\n", source);
+        for (const VolumeReport& volume : outcome->volumes) say(volume);
+        if (outcome->interrupted) {
+            fmt::print(stderr, "dredger: interrupted: run the same command again to go on\n");
+            return kInterrupted;
+        }
+    }
+    if (!any && !was_there) {
+        const std::string path = options.catalog;
+        { const auto closed = std::move(*catalog); }
+        for (const char* ending : {"", "-wal", "-shm"}) fs::remove(path + ending);
+        return code;
+    }
+    const auto finds = catalog->count({});
+    if (finds && *finds == 0)
+        fmt::print("\nNothing that was deleted has left a record here.\n");
+    else if (finds)
+        fmt::print("\n{} in {}. Next: dredger list {}\n", counted(static_cast<std::uint64_t>(*finds), "find"), options.catalog, options.catalog);
+    return code;
+}
+
+}  // namespace
+
+void add_scan(CLI::App& program, int& exit_code) {
+    CLI::App* command = program.add_subcommand("scan", "Find deleted files and keep what is known of them in a catalog");
+    auto options = std::make_shared<Options>();
+    command->add_option("SOURCE", options->sources, "device or image")->required();
+    command->add_option("-c,--catalog", options->catalog, "where to keep the finds, NAME.dredge; on another drive than the source")->required();
+    command->add_flag("--quick", options->quick, "records only (the default)");
+    command->add_option("--volume", options->volumes, "only the volume with this number; may be repeated")->allow_extra_args(false);
+    command->add_option("--folder", options->folder, "keep only finds of this original folder and below it");
+    command->add_option("--kind", options->kind, "keep only finds of these kinds: picture,document ...");
+    command->add_option("--ext", options->ext, "keep only finds with these file name extensions: jpg,docx ...");
+    command->add_option("--code-page", options->code_page, "of short FAT names: 850 (default) or 437")->check(CLI::IsMember({437, 850}));
+    command->add_flag("--catalog-on-same-drive", options->catalog_on_same_drive,
+                      "allow a catalog on the drive that is read; it may overwrite what is looked for");
+    command->footer(
+        "Examples:\n"
+        "  dredger scan nest-card.img -c nest-card.dredge\n"
+        "  dredger scan /dev/sdc -c /mnt/rescue/card.dredge --folder \"DCIM/100NESTS\" --kind picture\n"
+        "\nRun again with the same catalog, it goes on where it was stopped and reads nothing twice.");
+    command->callback([options, &exit_code] { exit_code = scan_all(*options); });
+}
+
+}  // namespace dredger::cli

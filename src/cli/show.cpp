@@ -1,0 +1,155 @@
+#include <fmt/format.h>
+
+#include "cli/commands.h"
+#include "cli/table.h"
+#include "cli/words.h"
+#include "catalog/catalog.h"
+#include "media/content.h"
+#include "media/file_medium.h"
+
+namespace dredger::cli {
+namespace {
+
+struct Options {
+    std::string catalog;
+    std::int64_t id = 0;
+    std::string source;
+};
+
+constexpr std::size_t kHeadBytes = 128;
+constexpr std::size_t kMostPieces = 40;
+
+void fact(const char* name, const std::string& value) { fmt::print("  {}{}\n", styled(fmt::format("{:<10}", name), Style::dim), value); }
+
+const char* origin_in_words(Origin origin) {
+    switch (origin) {
+        case Origin::record: return "from a file-system record";
+        case Origin::remnant: return "from a record that nothing refers to any more";
+        case Origin::signature: break;
+    }
+    return "from its content alone";
+}
+
+void print_hex(ByteView bytes) {
+    for (std::size_t at = 0; at < bytes.size(); at += 16) {
+        std::string hex;
+        std::string text;
+        for (std::size_t i = at; i < std::min(at + 16, bytes.size()); ++i) {
+            const auto b = std::to_integer<unsigned>(bytes.bytes()[i]);
+            hex += fmt::format("{:02x} ", b);
+            text += b >= 0x20 && b < 0x7F ? static_cast<char>(b) : '.';
+        }
+        fmt::print("  {:06x}  {:<48} {}\n", at, hex, text);
+    }
+}
+
+void print_times(const Record& r) {
+    fact("modified", time_text(r.modified));
+    fact("created", time_text(r.created));
+    fact("accessed", r.accessed && r.accessed->seconds % 86'400 == 0 ? time_text(r.accessed).substr(0, 10) : time_text(r.accessed));
+    if (r.deleted) fact("deleted", time_text(r.deleted));
+    const bool local = r.modified && r.modified->clock == FileTime::Clock::local;
+    if (local) fact("", styled("times as the clock of the writing device showed them; their zone is not recorded", Style::dim));
+}
+
+Result<void> print_pieces(const Catalog& catalog, const Candidate& c) {
+    const auto& layout = c.record.layout;
+    fmt::print("\n{}\n", styled(fmt::format("Where it lies ({})", layout.empty() ? "not known" : counted(layout.size(), "piece")), Style::bold));
+    if (layout.empty()) return {};
+    Table table({{"PIECE", Table::Align::right}, {"IN THE FILE", Table::Align::right}, {"ON THE MEDIUM", Table::Align::right},
+                 {"BYTES", Table::Align::right}, {"NOW HELD BY"}});
+    std::uint64_t at = 0;
+    for (std::size_t n = 0; n < std::min(layout.size(), kMostPieces); ++n) {
+        const Extent& piece = layout[n];
+        std::vector<std::string> holders;
+        if (!piece.is_hole()) {
+            DREDGER_TRY(const auto overlaps, catalog.overlapping(c.volume, piece, 6));
+            for (const auto& other : overlaps)
+                if (other.candidate != c.id)
+                    holders.push_back(fmt::format("{} {} ({}, {} shared)", other.candidate, printable(other.path), word_for(other.state),
+                                                  size_text(other.shared.length)));
+        }
+        table.add({std::to_string(n + 1), count_text(at), piece.is_hole() ? "hole" : count_text(piece.offset), count_text(piece.length),
+                   holders.empty() ? (c.record.state == State::live ? "itself" : "nothing known") : fmt::format("{}", fmt::join(holders, "; "))});
+        at += piece.length;
+    }
+    table.print(2);
+    if (layout.size() > kMostPieces) fmt::print("  ... and {} more pieces\n", layout.size() - kMostPieces);
+    return {};
+}
+
+// The source need not be attached to read what the catalog knows.
+void print_head(const ScannedSource& source, const std::string& elsewhere, const Candidate& c) {
+    if (c.record.layout.empty() || c.record.size == 0) return;
+    fmt::print("\n{}\n", styled("How it begins", Style::bold));
+    const auto medium = FileMedium::open(elsewhere.empty() ? source.path : elsewhere);
+    if (!medium) {
+        fmt::print("  The medium is not at {}; tell where it is with --source PATH.\n", source.path);
+        return;
+    }
+    const Content content(*medium, c.record.layout);
+    std::vector<std::byte> head(static_cast<std::size_t>(std::min<std::uint64_t>(512, content.size())));
+    std::vector<Extent> bad;
+    if (const auto read = content.read(0, head, &bad); !read || !bad.empty()) {
+        fmt::print("  Its first bytes can't be read.\n");
+        return;
+    }
+    const ByteView view(head);
+    print_hex(view.slice(0, std::min(kHeadBytes, head.size())).value_or(view));
+    if (const Format* format = format_with_head(view)) fmt::print("  The signature of {} stands there.\n", format->name);
+}
+
+int show(const Options& options) {
+    const auto catalog = Catalog::open(options.catalog);
+    if (!catalog) return report(catalog.error());
+    const auto found = catalog->find(options.id);
+    if (!found) return report(found.error());
+    if (!*found)
+        return report({ErrorKind::usage, fmt::format("there is no candidate {}", options.id), options.catalog,
+                       fmt::format("dredger list {} shows the IDs", options.catalog)});
+    const Candidate& c = **found;
+    const auto volumes = catalog->volumes();
+    const auto sources = catalog->sources();
+    if (!volumes) return report(volumes.error());
+    if (!sources) return report(sources.error());
+
+    fmt::print("{}  {}\n\n", styled(fmt::format("{}", c.id), Style::bold), styled(printable(c.record.path()), Style::bold));
+    fact("prospect", meter(c.prospect));
+    fact("state", fmt::format("{}, {}", word_for(c.record.state), origin_in_words(c.record.origin)));
+    fact("check", std::string(word_for(c.prospect.check)));
+    fact("kind", c.record.is_folder ? "folder" : c.format.empty() ? std::string(word_for(c.kind)) : fmt::format("{}, {}", word_for(c.kind), c.format));
+    if (!c.record.is_folder) fact("size", fmt::format("{} ({} bytes)", size_text(c.record.size), count_text(c.record.size)));
+    print_times(c.record);
+    if (!c.record.attributes.empty()) fact("attributes", fmt::format("{}", fmt::join(c.record.attributes, ", ")));
+    const ScannedSource* source = nullptr;
+    for (const ScannedVolume& v : *volumes) {
+        if (v.id != c.volume) continue;
+        for (const ScannedSource& s : *sources)
+            if (s.id == v.source) source = &s;
+        fact("volume", fmt::format("{}, {} {} of {}", v.place.number, v.facts.filesystem, v.facts.label, source != nullptr ? source->path : "?"));
+        fact("record", fmt::format("at offset {}", count_text(v.place.offset + c.record.id)));
+    }
+    if (!c.prospect.reasons.empty()) fmt::print("\n{}\n", styled("Why this prospect", Style::bold));
+    for (const std::string& reason : c.prospect.reasons) fmt::print("  - {}\n", printable(reason));
+    if (c.record.is_folder) return kDone;
+    if (const auto printed = print_pieces(*catalog, c); !printed) return report(printed.error());
+    if (source != nullptr) print_head(*source, options.source, c);
+    return kDone;
+}
+
+}  // namespace
+
+void add_show(CLI::App& program, int& exit_code) {
+    CLI::App* command = program.add_subcommand("show", "Show all that is known of one find");
+    auto options = std::make_shared<Options>();
+    command->add_option("CATALOG", options->catalog, "made by dredger scan")->required();
+    command->add_option("ID", options->id, "as dredger list shows it")->required();
+    command->add_option("--source", options->source, "where the medium is now, if not where it was scanned");
+    command->footer(
+        "Examples:\n"
+        "  dredger show card.dredge 17\n"
+        "  dredger show card.dredge 17 --source /mnt/images/card.img");
+    command->callback([options, &exit_code] { exit_code = show(*options); });
+}
+
+}  // namespace dredger::cli

@@ -1,0 +1,116 @@
+#include <fmt/format.h>
+
+#include "cli/commands.h"
+#include "cli/table.h"
+#include "cli/words.h"
+#include "filesystems/filesystem.h"
+#include "media/drives.h"
+#include "media/file_medium.h"
+#include "media/window.h"
+#include "volumes/volume.h"
+
+namespace dredger::cli {
+namespace {
+
+int survey_machine() {
+    const auto drives = list_drives();
+    if (!drives) return report(drives.error());
+    if (drives->empty()) {
+        fmt::print("No drive is attached. Attach one, or survey an image file: dredger survey FILE\n");
+        return kDone;
+    }
+    Table table({{"DEVICE"}, {"SIZE", Table::Align::right}, {"FILE SYSTEM"}, {"LABEL"}, {"MOUNTED"}, {"WHAT"}});
+    bool writable = false;
+    for (const Drive& drive : *drives) {
+        std::string what = drive.model.empty() ? "drive" : drive.model;
+        if (!drive.serial.empty()) what += ", serial " + drive.serial;
+        if (drive.removable) what += ", removable";
+        const bool whole = drive.partitions.size() == 1 && drive.partitions.front().device == drive.device;
+        const Partition* only = whole ? &drive.partitions.front() : nullptr;
+        const auto mounted = [](const Partition& p) { return p.mount_points.empty() ? std::string("-") : p.mount_points.front(); };
+        table.add({drive.device, size_text(drive.size), only != nullptr ? only->filesystem : "", only != nullptr ? only->label : "",
+                   only != nullptr ? mounted(*only) : "", what});
+        if (only != nullptr) writable = writable || (only->writable && drive.removable);
+        if (whole) continue;
+        for (const Partition& p : drive.partitions) {
+            table.add({"  " + p.device, size_text(p.size), p.filesystem, p.label, mounted(p), "partition"});
+            writable = writable || (p.writable && drive.removable);
+        }
+    }
+    table.print();
+    fmt::print("\nNext: dredger survey DEVICE shows the volumes of one of them, dredger scan DEVICE -c NAME.dredge looks for\n"
+               "deleted files. Unmount the drive first, so that nothing is written to it meanwhile.\n");
+    if (writable) warn("a removable drive is mounted for writing; sudo umount MOUNTPOINT keeps its deleted files from being overwritten");
+    return kDone;
+}
+
+int survey_source(const std::string& source) {
+    const auto medium = FileMedium::open(source);
+    if (!medium) return report(medium.error());
+    const auto map = read_partition_map(**medium);
+    if (!map) return report(map.error());
+
+    const std::string table_words = map->table == TableKind::none ? "no partition table"
+                                                                  : fmt::format("partition table {}", word_for(map->table));
+    fmt::print("{}: {}, {}, {}\n\n", source, (*medium)->is_device() ? "device" : "image", size_text((*medium)->size()), table_words);
+    Table table({{"VOLUME", Table::Align::right}, {"START", Table::Align::right}, {"SIZE", Table::Align::right}, {"FILE SYSTEM"},
+                 {"LABEL"}, {"USED", Table::Align::right}, {"CLUSTER", Table::Align::right}, {"TABLE SAYS"}});
+    std::vector<std::string> warnings = map->warnings;
+    std::size_t readable = 0;
+    for (const Volume& volume : map->volumes) {
+        const auto opened = open_filesystem(std::make_shared<Window>(*medium, volume.offset, volume.length));
+        std::string says = volume.name.empty() ? volume.type : fmt::format("{}, {}", volume.type, volume.name);
+        if (!opened) {
+            warnings.push_back(fmt::format("volume {}: {}", volume.number, opened.error().line()));
+        } else if (*opened) {
+            ++readable;
+            const VolumeFacts& facts = (*opened)->facts();
+            const std::uint64_t clusters = (*opened)->space().units() * facts.cluster_size;
+            const std::string used = clusters == 0 ? "-" : fmt::format("{} ({} %)", size_text(facts.used), facts.used * 100 / clusters);
+            table.add({std::to_string(volume.number), count_text(volume.offset), size_text(volume.length), facts.filesystem,
+                       facts.label.empty() ? "-" : facts.label, used, size_text(facts.cluster_size), says});
+            for (const std::string& warning : facts.warnings) warnings.push_back(fmt::format("volume {}: {}", volume.number, warning));
+            continue;
+        }
+        const Recognised other = recognise(source, volume.offset, volume.length);
+        const std::string name = other.filesystem.empty() ? "not recognised" : other.filesystem + " (not readable yet)";
+        table.add({std::to_string(volume.number), count_text(volume.offset), size_text(volume.length), name,
+                   other.label.empty() ? "-" : other.label, "-", "-", says});
+    }
+    if (table.empty())
+        fmt::print("The partition table has no entries.\n");
+    else
+        table.print();
+    if (!warnings.empty()) fmt::print("\n");
+    for (const std::string& warning : warnings) fmt::print("Note: {}\n", warning);
+    for (const Mount& mount : mounts_on_drive_of(source))
+        fmt::print("Note: {} is mounted on {}{}\n", mount.device, mount.folder,
+                   mount.writable ? fmt::format(" for writing; sudo umount {} keeps it as it is", mount.folder) : ", read-only");
+    if (readable == 0) {
+        fmt::print("\nNo volume has a file system that this version reads.\n");
+        return kDone;
+    }
+    fmt::print("\nNext: dredger scan {} -c NAME.dredge\n", source);
+    return kDone;
+}
+
+}  // namespace
+
+void add_survey(CLI::App& program, int& exit_code) {
+    CLI::App* command = program.add_subcommand("survey", "Show drives, partitions and volumes, and what to do next");
+    auto sources = std::make_shared<std::vector<std::string>>();
+    command->add_option("SOURCE", *sources, "device or image; without it all drives of this machine");
+    command->footer(
+        "Examples:\n"
+        "  dredger survey                     every drive and card of this machine\n"
+        "  dredger survey /dev/sdc nest.img   the volumes of a card and of an image");
+    command->callback([sources, &exit_code] {
+        if (sources->empty()) exit_code = survey_machine();
+        for (const std::string& source : *sources) {
+            if (&source != &sources->front()) fmt::print("\n");
+            if (const int code = survey_source(source); code != kDone) exit_code = code;
+        }
+    });
+}
+
+}  // namespace dredger::cli

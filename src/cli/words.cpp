@@ -1,0 +1,108 @@
+#include "cli/words.h"
+
+#include <fmt/format.h>
+#include <unicode/uchar.h>
+#include <unicode/unistr.h>
+
+#include <vector>
+
+#include "cli/terminal.h"
+
+namespace dredger::cli {
+namespace {
+
+std::size_t columns_of(UChar32 c) {
+    const auto type = u_charType(c);
+    if (type == U_NON_SPACING_MARK || type == U_ENCLOSING_MARK || type == U_FORMAT_CHAR) return 0;
+    const int width = u_getIntPropertyValue(c, UCHAR_EAST_ASIAN_WIDTH);
+    return width == U_EA_WIDE || width == U_EA_FULLWIDTH ? 2 : 1;
+}
+
+icu::UnicodeString decoded(std::string_view text) {
+    return icu::UnicodeString::fromUTF8({text.data(), static_cast<int32_t>(text.size())});
+}
+
+Style style_of(Band band) {
+    switch (band) {
+        case Band::sound: return Style::good;
+        case Band::patchy: return Style::fair;
+        case Band::faint: return Style::poor;
+        case Band::gone: break;
+    }
+    return Style::bad;
+}
+
+}  // namespace
+
+std::string count_text(std::uint64_t count) {
+    const std::string digits = std::to_string(count);
+    std::string text;
+    for (std::size_t i = 0; i < digits.size(); ++i) {
+        if (i > 0 && (digits.size() - i) % 3 == 0) text += ',';
+        text += digits[i];
+    }
+    return text;
+}
+
+std::string size_text(std::uint64_t bytes) {
+    if (bytes < 1024) return fmt::format("{} B", bytes);
+    static constexpr const char* kUnits[] = {"KiB", "MiB", "GiB", "TiB", "PiB", "EiB"};
+    double value = static_cast<double>(bytes) / 1024;
+    std::size_t unit = 0;
+    for (; value >= 1023.95 && unit + 1 < std::size(kUnits); ++unit) value /= 1024;
+    return fmt::format("{:.1f} {}", value, kUnits[unit]);
+}
+
+std::string time_text(const std::optional<FileTime>& time) { return time ? short_time(*time) : "-"; }
+
+std::string counted(std::uint64_t count, std::string_view one, std::string_view many) {
+    if (count == 1) return fmt::format("1 {}", one);
+    return many.empty() ? fmt::format("{} {}s", count_text(count), one) : fmt::format("{} {}", count_text(count), many);
+}
+
+std::string meter(const Prospect& prospect) {
+    constexpr int kCells = 5;
+    std::string bar;
+    // Only what is believed whole fills the bar; only what is gone empties it.
+    int filled = (prospect.value * kCells + 50) / 100;
+    if (prospect.band != Band::sound) filled = std::min(filled, kCells - 1);
+    if (prospect.band != Band::gone) filled = std::max(filled, 1);
+    for (int i = 0; i < kCells; ++i) bar += i < filled ? "━" : "╌";
+    return styled(fmt::format("{} {:3} {:<6}", bar, prospect.value, word_for(prospect.band)), style_of(prospect.band));
+}
+
+std::size_t display_width(std::string_view text) {
+    const auto units = decoded(text);
+    std::size_t width = 0;
+    bool in_escape = false;
+    for (int32_t at = 0; at < units.length(); at = units.moveIndex32(at, 1)) {
+        const UChar32 c = units.char32At(at);
+        if (c == 0x1B) in_escape = true;
+        if (!in_escape) width += columns_of(c);
+        if (in_escape && c == 'm') in_escape = false;
+    }
+    return width;
+}
+
+std::string shortened(const std::string& text, std::size_t most) {
+    if (most < 5 || display_width(text) <= most) return text;
+    std::vector<UChar32> characters;
+    const auto units = decoded(text);
+    for (int32_t at = 0; at < units.length(); at = units.moveIndex32(at, 1)) characters.push_back(units.char32At(at));
+    // A third of the room for the beginning: the end, with the file's name, tells more.
+    const std::size_t for_head = (most - 1) / 3;
+    std::size_t head = 0;
+    for (std::size_t width = 0; width + columns_of(characters[head]) <= for_head; ++head) width += columns_of(characters[head]);
+    std::size_t tail = characters.size();
+    for (std::size_t width = 0; tail > head && width + columns_of(characters[tail - 1]) <= most - 1 - for_head; --tail)
+        width += columns_of(characters[tail - 1]);
+    icu::UnicodeString out;
+    for (std::size_t i = 0; i < head; ++i) out.append(characters[i]);
+    out.append(UChar32{0x2026});
+    for (std::size_t i = tail; i < characters.size(); ++i) out.append(characters[i]);
+    std::string utf8;
+    out.toUTF8String(utf8);
+    return utf8;
+}
+
+}  // namespace dredger::cli

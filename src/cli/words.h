@@ -1,0 +1,29 @@
+// Numbers and names as people read them.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <string_view>
+
+#include "catalog/candidate.h"
+
+namespace dredger::cli {
+
+std::string count_text(std::uint64_t count);  // "12,345"
+std::string size_text(std::uint64_t bytes);   // "11.2 KiB"
+std::string time_text(const std::optional<FileTime>& time);  // "-" where there is none
+
+// "1 file", "2 files".
+std::string counted(std::uint64_t count, std::string_view one, std::string_view many = {});
+
+// The prospect as a small bar, a number and its word, in the colour of its band.
+std::string meter(const Prospect& prospect);
+
+// How many columns of a terminal the text takes; East Asian characters and emoji take two.
+std::size_t display_width(std::string_view text);
+
+// `text` with its middle replaced by an ellipsis where it takes more than `most` columns.
+std::string shortened(const std::string& text, std::size_t most);
+
+}  // namespace dredger::cli

@@ -1,0 +1,29 @@
+// FAT12, FAT16 and FAT32 as a file system.
+#pragma once
+
+#include "filesystems/fat/table.h"
+#include "filesystems/filesystem.h"
+
+namespace dredger::fat {
+
+// See FileSystemKind::open. A damaged boot sector is replaced by its backup where there is one.
+Result<std::unique_ptr<FileSystem>> open(MediumPtr volume);
+
+class Fat final : public FileSystem {
+  public:
+    Fat(MediumPtr volume, Geometry geometry, Table table);
+
+    const VolumeFacts& facts() const override { return facts_; }
+    const SpaceMap& space() const override { return table_.space(); }
+    Result<void> walk(const WalkOptions& options, RecordSink& sink, std::vector<std::string>& warnings) const override;
+
+  private:
+    std::string root_label() const;
+
+    MediumPtr volume_;
+    Geometry geometry_;
+    Table table_;
+    VolumeFacts facts_;
+};
+
+}  // namespace dredger::fat

@@ -1,0 +1,422 @@
+#include "filesystems/fat/walk.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <map>
+#include <bit>
+#include <numeric>
+#include <tuple>
+
+namespace dredger::fat {
+namespace {
+
+constexpr std::size_t kHeadBytes = 512;
+constexpr std::uint32_t kFolderReach = 1024;    // clusters behind a folder's last one in which the next is looked for
+constexpr std::uint64_t kMostProbes = 1 << 20;  // in one volume
+constexpr char kLostFirst = '_';                // stands for a first character that nothing tells
+
+std::optional<FileTime> created(const DirectoryEntry& e) { return fat_time(e.DIR_CrtDate, e.DIR_CrtTime, e.DIR_CrtTimeTenth); }
+std::optional<FileTime> modified(const DirectoryEntry& e) { return fat_time(e.DIR_WrtDate, e.DIR_WrtTime); }
+
+// When the file's clusters were taken, as well as the entry tells.
+std::optional<FileTime> written(const DirectoryEntry& e) {
+    const auto time = created(e);
+    return time ? time : modified(e);
+}
+
+std::uint32_t write_stamp(const DirectoryEntry& e) { return std::uint32_t{e.DIR_WrtDate} << 16 | e.DIR_WrtTime; }
+
+bool has_end(std::span<const Slot> slots) {
+    return std::any_of(slots.begin(), slots.end(), [](const Slot& s) { return s.entry.DIR_Name[0] == kEntryEnd; });
+}
+
+// Whether `next` can stand behind `last` in one directory: the pieces of a long name and their short entry stay together.
+bool joins(const DirectoryEntry& last, const DirectoryEntry& next) {
+    if (!last.is_long_name()) {
+        if (!next.is_long_name() || next.DIR_Name[0] == kEntryFree) return true;
+        return (next.DIR_Name[0] & LAST_LONG_ENTRY) != 0;
+    }
+    const std::uint8_t sum = std::bit_cast<LongNameEntry>(last).LDIR_Chksum;
+    if (next.is_long_name()) return std::bit_cast<LongNameEntry>(next).LDIR_Chksum == sum;
+    const ShortName name = std::to_array(next.DIR_Name);
+    return next.DIR_Name[0] == kEntryFree ? can_begin(first_byte_for(name, sum)) : checksum(name) == sum;
+}
+
+}  // namespace
+
+Walk::Walk(MediumPtr volume, const Geometry& geometry, const Table& table, const WalkOptions& options, RecordSink& sink,
+           std::vector<std::string>& warnings)
+    : volume_(volume),
+      geometry_(geometry),
+      table_(table),
+      options_(options),
+      sink_(sink),
+      warnings_(warnings),
+      chains_(std::move(volume), geometry, table),
+      layouts_(table, geometry),
+      probes_left_(kMostProbes) {}
+
+void Walk::run() {
+    walk_live();
+    walk_deleted();
+    lay_out_deleted();
+    emit_deleted();
+    if (broken_chains_ > 0)
+        warnings_.push_back(fmt::format("{} live files or folders have a damaged cluster chain", broken_chains_));
+    if (earlier_names_ > 0)
+        warnings_.push_back(
+            fmt::format("{} deleted entries are earlier names of what is still there, and are left out", earlier_names_));
+}
+
+void Walk::emit(Record&& record) {
+    if (!stopped_ && !sink_.take(std::move(record))) stopped_ = true;
+}
+
+Record Walk::record_of(const DirectoryItem& item, std::size_t folder, std::string name) const {
+    Record record;
+    record.id = item.offset;
+    record.folder = folders_[folder].path;
+    record.name = std::move(name);
+    record.is_folder = item.entry.is_folder();
+    record.size = record.is_folder ? 0 : item.entry.DIR_FileSize.value();
+    record.created = created(item.entry);
+    record.modified = modified(item.entry);
+    record.accessed = fat_time(item.entry.DIR_LstAccDate);
+    if ((item.entry.DIR_Attr & ATTR_READ_ONLY) != 0) record.attributes.emplace_back("read-only");
+    if ((item.entry.DIR_Attr & ATTR_HIDDEN) != 0) record.attributes.emplace_back("hidden");
+    if ((item.entry.DIR_Attr & ATTR_SYSTEM) != 0) record.attributes.emplace_back("system");
+    return record;
+}
+
+// ---- what is there -------------------------------------------------------------------------------------------------
+
+void Walk::walk_live() {
+    folders_.push_back({"", geometry_.width == Width::fat32 ? geometry_.root_cluster : 0});
+    for (std::size_t folder = 0; folder < folders_.size() && !stopped_; ++folder)
+        read_live(folder, live_slots(folders_[folder]));
+    std::sort(live_heads_.begin(), live_heads_.end());
+}
+
+std::vector<Slot> Walk::live_slots(const Folder& folder) {
+    const bool is_root = &folder == &folders_.front();
+    if (is_root && geometry_.width != Width::fat32) return chains_.fixed_root();
+    const auto chain = chains_.follow(folder.first_cluster, clusters_for(kMostEntries * kEntrySize));
+    if (!chain.whole) ++broken_chains_;
+    std::vector<Slot> all;
+    for (const Run& run : chain.runs) {
+        for (std::uint32_t i = 0; i < run.count; ++i) {
+            const auto slots = chains_.slots_of(run.first + i);
+            if (all.empty() && !is_root && !dot_entries(slots) && !continues_directory(slots)) {
+                warnings_.push_back(fmt::format("the folder {} holds no entries that make sense", folder.path));
+                return {};
+            }
+            note_folder_cluster({run.first + i, 1}, slots);
+            all.insert(all.end(), slots.begin(), slots.end());
+        }
+    }
+    return all;
+}
+
+// A folder takes further clusters as it grows: each dates from the earliest entry in it.
+void Walk::note_folder_cluster(const Run& cluster, std::span<const Slot> slots) {
+    std::optional<FileTime> earliest;
+    for (const Slot& slot : slots) {
+        if (slot.entry.DIR_Name[0] == kEntryEnd) break;
+        const auto time = slot.entry.is_long_name() ? std::nullopt : written(slot.entry);
+        if (time && (!earliest || *time < *earliest)) earliest = time;
+    }
+    layouts_.add_live({cluster}, earliest);
+}
+
+void Walk::read_live(std::size_t folder, std::span<const Slot> slots) {
+    std::vector<DirectoryItem> items = read_items(slots);
+    std::vector<ShortName> neighbours;
+    for (const DirectoryItem& item : items)
+        if (item.first_known) neighbours.push_back(item.short_name);
+    for (DirectoryItem& item : items) {
+        if (stopped_) return;
+        if ((item.entry.DIR_Attr & ATTR_VOLUME_ID) != 0) continue;
+        if (item.deleted)
+            take_deleted(folder, std::move(item), neighbours);
+        else
+            take_live(folder, item);
+    }
+}
+
+void Walk::take_live(std::size_t folder, const DirectoryItem& item) {
+    std::string name = item.long_state == LongName::whole ? utf16_to_utf8(item.long_name)
+                                                          : shown(item.short_name, item.entry.DIR_NTRes, options_.code_page);
+    Record record = record_of(item, folder, std::move(name));
+    const std::uint32_t first = item.entry.first_cluster();
+    if (record.is_folder) {
+        live_heads_.push_back({first, 0, 0});
+        folders_.push_back({record.path(), first});
+    } else if (record.size > 0) {
+        const auto chain = chains_.follow(first, clusters_for(record.size));
+        live_heads_.push_back({first, item.entry.DIR_FileSize, write_stamp(item.entry)});
+        layouts_.add_live(chain.runs, written(item.entry));
+        record.layout = chains_.extents(chain.runs, record.size);
+        if (!chain.whole) {
+            ++broken_chains_;
+            record.notes.emplace_back("its cluster chain is damaged");
+        }
+    }
+    emit(std::move(record));
+}
+
+// ---- what was deleted ----------------------------------------------------------------------------------------------
+
+void Walk::take_deleted(std::size_t folder, DirectoryItem item, const std::vector<ShortName>& neighbours) {
+    if (item.entry.DIR_FileSize > geometry_.cluster_count * geometry_.cluster_size) return;
+    Deleted file{std::move(item), folder, {}, true, 0, {}, {}, LayoutTrust::none};
+    file.first_cluster = file.item.entry.first_cluster();
+    ShortName short_name = file.item.short_name;
+    if (!file.item.first_known) {
+        file.name_is_whole = false;
+        if (const auto first = first_byte_from_neighbours(short_name, neighbours)) {
+            short_name[0] = *first;
+            file.notes.emplace_back("the first letter of the name is inferred from the names around it");
+        } else {
+            short_name[0] = kLostFirst;
+            file.notes.push_back(fmt::format("the first letter of the name is lost; {} stands for it", kLostFirst));
+        }
+    }
+    switch (file.item.long_state) {
+        case LongName::whole: file.name = utf16_to_utf8(file.item.long_name); break;
+        case LongName::none: file.name = shown(short_name, file.item.entry.DIR_NTRes, options_.code_page); break;
+        case LongName::cut:
+            file.name_is_whole = false;
+            file.name = utf16_to_utf8(file.item.long_name) + "…";
+            if (const auto extension = extension_of(shown(short_name, 0, options_.code_page)); !extension.empty())
+                file.name += "." + extension;
+            file.notes.emplace_back("the end of the long name is overwritten; … stands for it");
+            break;
+    }
+    if (file.name.empty()) return;
+    deleted_.push_back(std::move(file));
+}
+
+bool Walk::is_earlier_name(const DirectoryItem& item) const {
+    const DirectoryEntry& e = item.entry;
+    if (e.first_cluster() == 0) return false;
+    const LiveHead head = e.is_folder() ? LiveHead{e.first_cluster(), 0, 0}
+                                        : LiveHead{e.first_cluster(), e.DIR_FileSize, write_stamp(e)};
+    return std::binary_search(live_heads_.begin(), live_heads_.end(), head);
+}
+
+void Walk::walk_deleted() {
+    const auto leave_out_earlier_names = [&](std::size_t from) {
+        const auto kept = std::remove_if(deleted_.begin() + static_cast<std::ptrdiff_t>(from), deleted_.end(),
+                                         [&](const Deleted& file) { return is_earlier_name(file.item); });
+        earlier_names_ += static_cast<std::uint64_t>(deleted_.end() - kept);
+        deleted_.erase(kept, deleted_.end());
+    };
+    leave_out_earlier_names(0);
+    for (std::size_t index = 0; index < deleted_.size() && !stopped_; ++index) {
+        if (!deleted_[index].item.entry.is_folder()) continue;
+        const std::size_t before = deleted_.size();
+        open_deleted_folder(index);
+        leave_out_earlier_names(before);
+    }
+}
+
+// Whether the folder's own first cluster still stands at `cluster`: it points to itself and to the folder above.
+bool Walk::begins_folder(const Deleted& folder, std::uint32_t cluster, bool check_parent) const {
+    if (!geometry_.holds(cluster) || table_.taken(cluster)) return false;
+    const auto dots = dot_entries(chains_.slots_of(cluster));
+    if (!dots || dots->self != cluster) return false;
+    if (!check_parent) return true;
+    const std::uint32_t parent = folders_[folder.folder].first_cluster;
+    return dots->parent == parent || (dots->parent == 0 && folder.folder == 0);
+}
+
+void Walk::open_deleted_folder(std::size_t index) {
+    Deleted& folder = deleted_[index];
+    std::uint32_t first = folder.first_cluster;
+    if (!begins_folder(folder, first, true) && geometry_.width == Width::fat32 && first < 0x10000) {
+        for (std::uint32_t high = 1; high <= geometry_.last_cluster() >> 16; ++high) {
+            if (!begins_folder(folder, high << 16 | first, true)) continue;
+            first |= high << 16;
+            folder.notes.emplace_back("the high half of its first cluster was cleared; the folder was found by its own entries");
+            break;
+        }
+    }
+    folder.first_cluster = first;
+    if (!begins_folder(folder, first, true) || layouts_.is_deleted_folder(first)) {
+        folder.notes.emplace_back("its list of files is overwritten");
+        return;
+    }
+    folder.trust = LayoutTrust::exact;
+    const std::string parent = folders_[folder.folder].path;
+    folders_.push_back({parent.empty() ? folder.name : parent + "/" + folder.name, first});
+    const std::size_t opened = folders_.size() - 1;
+
+    std::vector<DirectoryItem> items = read_items(deleted_slots(first));
+    std::vector<ShortName> neighbours;
+    for (const DirectoryItem& item : items)
+        if (item.first_known) neighbours.push_back(item.short_name);
+    for (DirectoryItem& item : items) {
+        if ((item.entry.DIR_Attr & ATTR_VOLUME_ID) != 0 || !makes_sense(item.entry, item.first_known)) continue;
+        take_deleted(opened, std::move(item), neighbours);
+    }
+}
+
+std::vector<Slot> Walk::deleted_slots(std::uint32_t first) {
+    std::vector<Slot> all = chains_.slots_of(first);
+    layouts_.add_deleted_folder(first);
+    std::vector<std::uint32_t> stale = table_.stale_chain(first, clusters_for(kMostEntries * kEntrySize));
+    std::vector<Slot> slots = all;
+    for (std::uint32_t current = first; all.size() < kMostEntries && !has_end(slots);) {
+        const auto told = std::find(stale.begin(), stale.end(), current);
+        const bool next_is_told = told != stale.end() && told + 1 != stale.end();
+        const std::uint32_t next = next_is_told ? *(told + 1) : next_folder_cluster(first, current, slots);
+        if (next == 0 || layouts_.is_deleted_folder(next)) break;
+        slots = chains_.slots_of(next);
+        layouts_.add_deleted_folder(next);
+        all.insert(all.end(), slots.begin(), slots.end());
+        current = next;
+    }
+    return all;
+}
+
+// A full folder goes on in another cluster, which nothing points to any more. Drivers take it when the next entry no
+// longer fits: right behind this cluster, or behind the last file that this cluster lists.
+std::uint32_t Walk::next_folder_cluster(std::uint32_t first, std::uint32_t current, std::span<const Slot> slots) {
+    std::vector<std::uint32_t> places = {current + 1};
+    for (const Slot& slot : slots) {
+        const DirectoryEntry& e = slot.entry;
+        const std::uint64_t behind = e.first_cluster() + (e.is_folder() ? 1 : clusters_for(e.DIR_FileSize));
+        if (!e.is_long_name() && e.first_cluster() != 0 && behind <= geometry_.last_cluster())
+            places.push_back(static_cast<std::uint32_t>(behind));
+    }
+    std::sort(places.rbegin(), places.rend());
+    for (const std::uint32_t place : places)
+        if (can_follow(first, slots, place)) return place;
+    for (std::uint32_t step = 1; step <= kFolderReach; ++step)
+        if (can_follow(first, slots, current + step)) return current + step;
+    return 0;
+}
+
+bool Walk::can_follow(std::uint32_t first, std::span<const Slot> slots, std::uint32_t cluster) {
+    if (probes_left_ == 0 || !geometry_.holds(cluster) || table_.taken(cluster) || layouts_.is_deleted_folder(cluster))
+        return false;
+    --probes_left_;
+    const auto next = chains_.slots_of(cluster);
+    return continues_directory(next) && joins(slots.back().entry, next.front().entry) && !subfolders_deny(first, next);
+}
+
+// Whether a folder listed in `slots` still stands and says that it belongs to another folder than the one at `first`.
+bool Walk::subfolders_deny(std::uint32_t first, std::span<const Slot> slots) const {
+    const std::uint32_t as_parent = geometry_.width == Width::fat32 && first == geometry_.root_cluster ? 0 : first;
+    return std::any_of(slots.begin(), slots.end(), [&](const Slot& slot) {
+        const std::uint32_t below = slot.entry.first_cluster();
+        if (slot.entry.is_long_name() || !slot.entry.is_folder() || !geometry_.holds(below) || table_.taken(below)) return false;
+        const auto dots = dot_entries(chains_.slots_of(below));
+        return dots && dots->self == below && dots->parent != as_parent;
+    });
+}
+
+// ---- where deleted files lie ---------------------------------------------------------------------------------------
+
+Fit Walk::begins_as_named(const Deleted& file, std::uint32_t cluster) const {
+    if (!options_.content_fits_name || !geometry_.holds(cluster)) return Fit::unknown;
+    std::byte head[kHeadBytes];
+    const auto part = std::span(head).first(std::min<std::size_t>(kHeadBytes, file.item.entry.DIR_FileSize));
+    if (!volume_->read(geometry_.offset_of(cluster), part)) return Fit::unknown;
+    return options_.content_fits_name(file.name, ByteView(part));
+}
+
+// On FAT32 some systems clear the high half of a deleted entry's first cluster. Where the low half alone leads to what
+// can't be the file, the other possible places are tried; only one whose content agrees is taken.
+void Walk::find_start(Deleted& file) const {
+    const std::uint32_t low = file.first_cluster;
+    if (geometry_.width != Width::fat32 || low >= 0x10000 || file.item.entry.DIR_FileSize == 0) return;
+    const bool possible = geometry_.holds(low) && !table_.taken(low);
+    if (possible && begins_as_named(file, low) != Fit::no) return;
+    // Where the deleting system is seen to keep the high halves, text alone is too little to go by.
+    const Fit needed = high_halves_kept_ ? Fit::yes : Fit::likely;
+    std::vector<std::uint32_t> found;
+    for (std::uint32_t high = 1; high <= geometry_.last_cluster() >> 16; ++high) {
+        const std::uint32_t cluster = high << 16 | low;
+        if (!geometry_.holds(cluster) || table_.taken(cluster) || known_starts_.contains(cluster) ||
+            layouts_.is_deleted_folder(cluster))
+            continue;
+        if (begins_as_named(file, cluster) >= needed) found.push_back(cluster);
+    }
+    if (found.empty()) return;
+    const auto distance = [&](std::uint32_t cluster) {
+        const std::uint32_t folder = folders_[file.folder].first_cluster;
+        return cluster > folder ? cluster - folder : folder - cluster;
+    };
+    file.first_cluster = *std::min_element(found.begin(), found.end(),
+                                           [&](auto a, auto b) { return distance(a) < distance(b); });
+    file.notes.push_back(found.size() == 1
+                             ? "the high half of its first cluster was cleared; it is inferred from the content"
+                             : fmt::format("the high half of its first cluster was cleared; of {} places whose content agrees "
+                                           "the one nearest to its folder is taken",
+                                           found.size()));
+}
+
+void Walk::lay_out_deleted() {
+    for (const Deleted& file : deleted_) {
+        if (file.item.entry.DIR_FstClusHI == 0 || !geometry_.holds(file.item.entry.first_cluster())) continue;
+        high_halves_kept_ = true;
+        known_starts_.insert(file.item.entry.first_cluster());
+    }
+    std::vector<std::size_t> order(deleted_.size());
+    std::iota(order.begin(), order.end(), std::size_t{0});
+    std::erase_if(order, [&](std::size_t i) { return deleted_[i].item.entry.is_folder(); });
+    for (const std::size_t i : order) find_start(deleted_[i]);
+    std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
+        const auto when_a = written(deleted_[a].item.entry);
+        const auto when_b = written(deleted_[b].item.entry);
+        return when_a != when_b ? when_a < when_b : deleted_[a].first_cluster < deleted_[b].first_cluster;
+    });
+    for (const std::size_t i : order) {
+        Deleted& file = deleted_[i];
+        const std::uint64_t count = clusters_for(file.item.entry.DIR_FileSize);
+        if (count == 0) {
+            file.trust = LayoutTrust::exact;
+            continue;
+        }
+        if (!geometry_.holds(file.first_cluster)) continue;
+        const auto stale = table_.stale_chain(file.first_cluster, count);
+        if (stale.size() == count) {
+            for (const std::uint32_t cluster : stale) file.runs.push_back({cluster, 1});
+            file.notes.emplace_back("its cluster chain still stands in the other FAT");
+        } else {
+            file.runs = layouts_.lay_out(file.first_cluster, count, written(file.item.entry));
+        }
+        file.trust = count == 1 || stale.size() == count ? LayoutTrust::exact : LayoutTrust::assumed;
+        const bool standing = !table_.taken(file.first_cluster) && begins_as_named(file, file.first_cluster) >= Fit::likely;
+        layouts_.add_deleted_file(i, file.runs, standing);
+    }
+}
+
+void Walk::emit_deleted() {
+    // A file that was renamed and then deleted left two entries: the better name stands for both.
+    std::map<std::tuple<std::uint32_t, std::uint32_t, std::uint32_t>, std::size_t> by_content;
+    for (std::size_t i = 0; i < deleted_.size(); ++i) {
+        const DirectoryEntry& e = deleted_[i].item.entry;
+        if (e.is_folder() || e.DIR_FileSize == 0) continue;
+        const auto [same, fresh] = by_content.try_emplace({deleted_[i].first_cluster, e.DIR_FileSize, write_stamp(e)}, i);
+        if (!fresh && deleted_[i].name_is_whole && !deleted_[same->second].name_is_whole) same->second = i;
+    }
+    for (std::size_t i = 0; i < deleted_.size() && !stopped_; ++i) {
+        Deleted& file = deleted_[i];
+        const DirectoryEntry& e = file.item.entry;
+        const auto same = by_content.find({file.first_cluster, e.DIR_FileSize, write_stamp(e)});
+        if (!e.is_folder() && same != by_content.end() && same->second != i) continue;
+        Record record = record_of(file.item, file.folder, std::move(file.name));
+        record.state = State::deleted;
+        record.origin = file.item.behind_end ? Origin::remnant : Origin::record;
+        record.layout = chains_.extents(file.runs, record.size);
+        record.trust = file.trust;
+        record.name_is_whole = file.name_is_whole;
+        record.notes = std::move(file.notes);
+        emit(std::move(record));
+    }
+}
+
+}  // namespace dredger::fat

@@ -1,0 +1,86 @@
+// Walks all directories of a FAT volume, first the live ones, then the deleted ones, and works out names, places and
+// layouts of what was deleted.
+#pragma once
+
+#include <set>
+
+#include "filesystems/fat/chains.h"
+#include "filesystems/filesystem.h"
+
+namespace dredger::fat {
+
+class Walk {
+  public:
+    // `volume` may be cached; file heads are read from it too. All must outlive the walk.
+    Walk(MediumPtr volume, const Geometry& geometry, const Table& table, const WalkOptions& options, RecordSink& sink,
+         std::vector<std::string>& warnings);
+    void run();
+
+  private:
+    struct Folder {
+        std::string path;
+        std::uint32_t first_cluster;  // 0: the root
+    };
+    // A deleted entry, until its place is known.
+    struct Deleted {
+        DirectoryItem item;
+        std::size_t folder;  // index into folders_
+        std::string name;
+        bool name_is_whole = true;
+        std::uint32_t first_cluster = 0;
+        std::vector<std::string> notes;
+        std::vector<Run> runs;
+        LayoutTrust trust = LayoutTrust::none;
+    };
+    struct LiveHead {
+        std::uint32_t first_cluster;
+        std::uint32_t size;
+        std::uint32_t written;  // DIR_WrtDate and DIR_WrtTime
+        auto operator<=>(const LiveHead&) const = default;
+    };
+
+    void walk_live();
+    void walk_deleted();
+    void lay_out_deleted();
+    void emit_deleted();
+
+    std::vector<Slot> live_slots(const Folder& folder);
+    void read_live(std::size_t folder, std::span<const Slot> slots);
+    void take_live(std::size_t folder, const DirectoryItem& item);
+    void note_folder_cluster(const Run& cluster, std::span<const Slot> slots);
+
+    void take_deleted(std::size_t folder, DirectoryItem item, const std::vector<ShortName>& neighbours);
+    void open_deleted_folder(std::size_t index);
+    bool begins_folder(const Deleted& folder, std::uint32_t cluster, bool check_parent) const;
+    std::vector<Slot> deleted_slots(std::uint32_t first);
+    std::uint32_t next_folder_cluster(std::uint32_t first, std::uint32_t current, std::span<const Slot> slots);
+    bool can_follow(std::uint32_t first, std::span<const Slot> slots, std::uint32_t cluster);
+    bool subfolders_deny(std::uint32_t first, std::span<const Slot> slots) const;
+
+    bool is_earlier_name(const DirectoryItem& item) const;
+    void find_start(Deleted& file) const;
+    Fit begins_as_named(const Deleted& file, std::uint32_t cluster) const;
+    Record record_of(const DirectoryItem& item, std::size_t folder, std::string name) const;
+    std::uint64_t clusters_for(std::uint64_t bytes) const { return divide_up(bytes, geometry_.cluster_size); }
+    void emit(Record&& record);
+
+    MediumPtr volume_;
+    const Geometry& geometry_;
+    const Table& table_;
+    const WalkOptions& options_;
+    RecordSink& sink_;
+    std::vector<std::string>& warnings_;
+    Chains chains_;
+    Layouts layouts_;
+    std::vector<Folder> folders_;
+    std::vector<Deleted> deleted_;
+    std::vector<LiveHead> live_heads_;  // sorted once the live tree is walked
+    std::set<std::uint32_t> known_starts_;  // first clusters that deleted entries tell in full
+    bool high_halves_kept_ = false;         // by the system that deleted here, as some entry shows
+    std::uint64_t probes_left_;             // clusters that may still be looked at for the rest of a folder
+    bool stopped_ = false;
+    std::uint64_t broken_chains_ = 0;
+    std::uint64_t earlier_names_ = 0;
+};
+
+}  // namespace dredger::fat

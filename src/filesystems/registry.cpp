@@ -1,0 +1,21 @@
+#include "filesystems/fat/fat.h"
+#include "filesystems/filesystem.h"
+
+namespace dredger {
+namespace {
+
+constexpr FileSystemKind kKinds[] = {
+    {"FAT", fat::open},
+};
+
+}  // namespace
+
+Result<std::unique_ptr<FileSystem>> open_filesystem(const MediumPtr& volume) {
+    for (const FileSystemKind& kind : kKinds) {
+        DREDGER_TRY(std::unique_ptr<FileSystem> found, kind.open(volume));
+        if (found) return found;
+    }
+    return nullptr;
+}
+
+}  // namespace dredger

@@ -1,0 +1,20 @@
+#include "filesystems/space_map.h"
+
+#include <algorithm>
+
+namespace dredger {
+
+std::uint64_t SpaceMap::taken_bytes_in(const Extent& extent) const {
+    std::uint64_t sum = 0;
+    for (std::uint64_t at = extent.offset; at < extent.end();) {
+        const std::uint64_t index = at < base_ ? units() : (at - base_) / unit_;
+        std::uint64_t next = at < base_ ? base_ : base_ + (index + 1) * unit_;
+        if (index >= units() && at >= base_) next = extent.end();
+        next = std::min(next, extent.end());
+        if (index >= units() || taken(index)) sum += next - at;
+        at = next;
+    }
+    return sum;
+}
+
+}  // namespace dredger

@@ -1,0 +1,81 @@
+#include <algorithm>
+#include <map>
+
+#include "base/text.h"
+#include "formats/families.h"
+
+namespace dredger {
+namespace {
+
+bool holds(const std::vector<Signature>& group, ByteView head) {
+    return std::all_of(group.begin(), group.end(), [&](const Signature& s) { return head.has(s.offset, s.bytes); });
+}
+
+bool shows(const Format& format, ByteView head) {
+    return std::any_of(format.signatures.begin(), format.signatures.end(), [&](const auto& group) { return holds(group, head); });
+}
+
+// Characters only: no zero bytes and no control characters but those that texts have. UTF-16 is told by its mark.
+bool looks_like_text(ByteView head) {
+    if (head.has(0, "\xFF\xFE") || head.has(0, "\xFE\xFF")) return true;
+    return std::all_of(head.bytes().begin(), head.bytes().end(), [](std::byte b) {
+        const auto c = std::to_integer<unsigned>(b);
+        return c >= 0x20 ? c != 0x7F : c == '\t' || c == '\r' || c == '\n' || c == '\f' || c == 0x1B;
+    });
+}
+
+}  // namespace
+
+std::span<const Format* const> all_formats() {
+    static const std::vector<const Format*> all = [] {
+        std::vector<const Format*> list;
+        for (const auto* family : {&formats::pictures(), &formats::video(), &formats::audio(), &formats::documents(),
+                                   &formats::archives(), &formats::mail(), &formats::databases(), &formats::programs()})
+            for (const Format& format : *family) list.push_back(&format);
+        return list;
+    }();
+    return all;
+}
+
+std::optional<Kind> kind_from_word(std::string_view word) {
+    const auto found = std::find(std::begin(kKindWords), std::end(kKindWords), word);
+    if (found == std::end(kKindWords)) return std::nullopt;
+    return static_cast<Kind>(found - std::begin(kKindWords));
+}
+
+const Format* format_with_extension(std::string_view extension) {
+    static const std::map<std::string_view, const Format*> by_extension = [] {
+        std::map<std::string_view, const Format*> map;
+        for (const Format* format : all_formats())
+            for (const auto known : format->extensions) map.emplace(known, format);
+        return map;
+    }();
+    const auto found = by_extension.find(extension);
+    return found == by_extension.end() ? nullptr : found->second;
+}
+
+const Format* format_with_head(ByteView head) {
+    for (const Format* format : all_formats())
+        if (shows(*format, head)) return format;
+    return nullptr;
+}
+
+Kind kind_of_name(std::string_view name) {
+    const Format* format = format_with_extension(extension_of(name));
+    return format != nullptr ? format->kind : Kind::other;
+}
+
+Agreement judge_head(std::string_view extension, ByteView head) {
+    if (head.size() >= 16 && head.is_uniform()) return Agreement::blank;
+    const Format* format = format_with_extension(extension);
+    if (format == nullptr) return Agreement::unknown;
+    if (format->is_text) return looks_like_text(head) ? Agreement::fits : Agreement::disagrees;
+    if (shows(*format, head)) return Agreement::agrees;
+    // A signature that lies beyond the bytes at hand can't be missed.
+    for (const auto& group : format->signatures)
+        for (const Signature& s : group)
+            if (s.offset + s.bytes.size() > head.size()) return Agreement::unknown;
+    return Agreement::disagrees;
+}
+
+}  // namespace dredger

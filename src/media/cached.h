@@ -1,0 +1,39 @@
+// Keeps the blocks of a medium that were read last, for parsers that come back to the same places. Not for threads.
+#pragma once
+
+#include <list>
+#include <unordered_map>
+
+#include "media/medium.h"
+
+namespace dredger {
+
+class Cached final : public Medium {
+  public:
+    static constexpr std::size_t kBlock = 16 * 1024;  // bytes
+
+    // Holds at most `blocks` blocks of kBlock bytes.
+    explicit Cached(MediumPtr whole, std::size_t blocks = 512) : whole_(std::move(whole)), most_(blocks) {}
+
+    std::uint64_t size() const override { return whole_->size(); }
+    std::uint32_t sector_size() const override { return whole_->sector_size(); }
+    std::string name() const override { return whole_->name(); }
+
+  protected:
+    Result<void> read_within(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>& bad) const override;
+
+  private:
+    struct Block {
+        std::uint64_t number;
+        std::vector<std::byte> bytes;
+        std::vector<Extent> bad;
+    };
+    Result<const Block*> block(std::uint64_t number) const;
+
+    MediumPtr whole_;
+    std::size_t most_;
+    mutable std::list<Block> recent_;  // newest first
+    mutable std::unordered_map<std::uint64_t, std::list<Block>::iterator> by_number_;
+};
+
+}  // namespace dredger

@@ -1,0 +1,49 @@
+// What is read: a device, an image, a part of either, or a file's content laid out on them. There is no way to write.
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <memory>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "base/error.h"
+
+namespace dredger {
+
+// A run of bytes on a medium, or a hole of that length in a file's content (bytes that no medium holds).
+struct Extent {
+    static constexpr std::uint64_t kHole = ~std::uint64_t{0};
+
+    std::uint64_t offset = 0;  // bytes from the start of the medium, or kHole
+    std::uint64_t length = 0;  // bytes
+
+    bool is_hole() const { return offset == kHole; }
+    std::uint64_t end() const { return offset + length; }
+    bool operator==(const Extent&) const = default;
+};
+
+class Medium {
+  public:
+    virtual ~Medium() = default;
+
+    virtual std::uint64_t size() const = 0;         // bytes
+    virtual std::uint32_t sector_size() const = 0;  // bytes; the smallest piece that can be unreadable by itself
+    virtual std::string name() const = 0;           // for messages
+
+    // Fills `into` with the bytes from `offset` on. Past the end of the medium: an error. Bytes that can't be read come
+    // as zeros and their runs are added to `bad`; without `bad` they are an error.
+    Result<void> read(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>* bad = nullptr) const;
+
+    // The `length` bytes from `offset` on; fails as read() without `bad` does.
+    Result<std::vector<std::byte>> bytes(std::uint64_t offset, std::size_t length) const;
+
+  protected:
+    // The range lies within size(). Zero-fills what can't be read and adds its runs to `bad`.
+    virtual Result<void> read_within(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>& bad) const = 0;
+};
+
+using MediumPtr = std::shared_ptr<const Medium>;
+
+}  // namespace dredger

@@ -1,0 +1,117 @@
+#include "ranking/evidence.h"
+
+#include <algorithm>
+#include <map>
+
+#include "media/content.h"
+
+namespace dredger {
+namespace {
+
+constexpr std::uint64_t kSector = 512;
+constexpr std::uint64_t kLeastPadding = 8;  // bytes; fewer zeros can be chance
+constexpr unsigned kLearnFrom = 256;        // live files
+
+// The bytes behind the end of the content, up to the end of its last sector; empty where there are too few.
+Extent padding_of(const std::vector<Extent>& layout) {
+    if (layout.empty() || layout.back().is_hole()) return {};
+    const std::uint64_t end = layout.back().end();
+    const std::uint64_t length = (kSector - end % kSector) % kSector;
+    return length < kLeastPadding ? Extent{} : Extent{end, length};
+}
+
+Tail look_behind(const Medium& volume, const std::vector<Extent>& layout) {
+    const Extent padding = padding_of(layout);
+    if (padding.length == 0) return Tail::unknown;
+    const auto bytes = volume.bytes(padding.offset, static_cast<std::size_t>(padding.length));
+    if (!bytes) return Tail::unknown;
+    const ByteView view(*bytes);
+    return view.is_uniform() && view.bytes().front() == std::byte{0} ? Tail::padded : Tail::foreign;
+}
+
+std::vector<Holder> most_first(const std::map<std::int64_t, std::uint64_t>& bytes_by_candidate) {
+    std::vector<Holder> holders;
+    for (const auto& [candidate, bytes] : bytes_by_candidate) holders.push_back({candidate, bytes});
+    std::stable_sort(holders.begin(), holders.end(), [](const Holder& a, const Holder& b) { return a.bytes > b.bytes; });
+    return holders;
+}
+
+// Bytes covered by any of `pieces`, which may overlap.
+std::uint64_t covered(std::vector<Extent> pieces) {
+    std::sort(pieces.begin(), pieces.end(), [](const Extent& a, const Extent& b) { return a.offset < b.offset; });
+    std::uint64_t sum = 0;
+    std::uint64_t reached = 0;
+    for (const Extent& piece : pieces) {
+        const std::uint64_t from = std::max(reached, piece.offset);
+        if (piece.end() > from) sum += piece.end() - from;
+        reached = std::max(reached, piece.end());
+    }
+    return sum;
+}
+
+void gather_claims(const Record& record, std::int64_t candidate, const Claims& claims, const SpaceMap& space,
+                   Evidence& evidence) {
+    const auto written = record.created ? record.created : record.modified;
+    std::map<std::int64_t, std::uint64_t> live;
+    std::map<std::int64_t, std::uint64_t> newer;
+    for (const Extent& extent : record.layout) {
+        if (extent.is_hole()) continue;
+        std::vector<Extent> held;
+        std::vector<Extent> claimed;
+        claims.live_in(extent, [&](const Claim& claim, const Extent& shared) {
+            live[claim.candidate] += shared.length;
+            held.push_back(shared);
+        });
+        const std::uint64_t held_here = covered(held);
+        const std::uint64_t taken_here = space.taken_bytes_in(extent);
+        evidence.held_by_live += held_here;
+        if (taken_here > held_here) evidence.taken_by_unknown += taken_here - held_here;
+        claims.others_in(extent, [&](const Claim& claim, const Extent& shared) {
+            const bool is_newer = claim.written && written && *written < *claim.written;
+            if (claim.candidate == candidate || !is_newer) return;
+            newer[claim.candidate] += shared.length;
+            claimed.push_back(shared);
+        });
+
+        evidence.claimed_by_newer += std::min(covered(claimed), extent.length - std::min(extent.length, taken_here));
+    }
+    evidence.live_holders = most_first(live);
+    evidence.newer_claimants = most_first(newer);
+}
+
+}  // namespace
+
+void PaddingHabit::learn(const Medium& volume, const Record& record) {
+    if (padded_ + foreign_ >= kLearnFrom || record.state != State::live || record.size == 0) return;
+    const Tail tail = look_behind(volume, record.layout);
+    if (tail == Tail::padded) ++padded_;
+    if (tail == Tail::foreign) ++foreign_;
+}
+
+Evidence gather(const Record& record, std::int64_t candidate, const Claims& claims, const SpaceMap& space,
+                const Medium& volume, const PaddingHabit& habit) {
+    Evidence evidence;
+    evidence.is_live = record.state == State::live;
+    evidence.is_folder = record.is_folder;
+    evidence.size = record.size;
+    evidence.fragments = record.layout.size();
+    evidence.trust = record.trust;
+    evidence.notes = record.notes;
+    for (const Extent& extent : record.layout) evidence.laid += extent.length;
+    if (evidence.is_live || record.is_folder || record.layout.empty()) return evidence;
+
+    gather_claims(record, candidate, claims, space, evidence);
+    const Content content(std::shared_ptr<const Medium>(std::shared_ptr<void>(), &volume), record.layout);
+    std::vector<std::byte> head(static_cast<std::size_t>(std::min(kSector, content.size())));
+    std::vector<Extent> bad;
+    if (content.read(0, head, &bad)) {
+        for (const Extent& lost : bad) evidence.unreadable += lost.length;
+        const ByteView view(head);
+        if (bad.empty()) evidence.head = judge_head(extension_of(record.name), view);
+        if (evidence.head == Agreement::disagrees) evidence.found_format = format_with_head(view);
+    }
+    if (habit.is_known() && evidence.laid == evidence.size) evidence.tail = look_behind(volume, record.layout);
+    return evidence;
+}
+
+}  // namespace dredger

@@ -1,0 +1,162 @@
+#include "ranking/prospect.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+namespace dredger {
+namespace {
+
+// How much of what is left to hope for each finding leaves.
+struct Weights {
+    double newer_claim = 0.1;        // of the bytes that a newer deleted file claims, the share still hoped for
+    double head_disagrees = 0.1;     // something else stands where the file began
+    double head_blank = 0.02;        // wiped, trimmed, or never written
+    double head_unknown = 0.93;
+    double head_fits = 0.97;
+    double layout_assumed = 0.99;    // in one piece: files mostly are
+    double layout_in_pieces = 0.85;  // around what was there: plausible, but nothing proves it
+    double pieces_with_tail = 0.97;  // ... except an end that fits
+    double tail_foreign = 0.5;
+};
+constexpr Weights kWeights;
+
+constexpr double kSoundFrom = 88;
+constexpr double kPatchyFrom = 35;
+constexpr double kFaintFrom = 5;
+
+std::string amount(std::uint64_t part, std::uint64_t whole) {
+    const double share = 100.0 * static_cast<double>(part) / static_cast<double>(whole);
+    return part == whole ? "all of it" : share < 1 ? "less than 1 % of it" : fmt::format("{:.0f} % of it", std::floor(share));
+}
+
+std::string names(const std::vector<Holder>& holders, const Namer& name_of, const char* unnamed) {
+    constexpr std::size_t kShown = 3;
+    std::vector<std::string> shown;
+    std::size_t others = 0;
+    for (const Holder& holder : holders) {
+        std::string name = holder.candidate != 0 && shown.size() < kShown ? name_of(holder.candidate) : "";
+        if (name.empty())
+            ++others;
+        else
+            shown.push_back(std::move(name));
+    }
+    std::string text = fmt::format("{}", fmt::join(shown, ", "));
+    if (shown.empty()) return unnamed;
+    if (others > 0) text += fmt::format(" and {} more", others);
+    return text;
+}
+
+void judge_head_and_tail(const Evidence& e, double& hope, Prospect& prospect) {
+    auto& reasons = prospect.reasons;
+    switch (e.head) {
+        case Agreement::agrees:
+            prospect.check = Check::plausible;
+            reasons.emplace_back("its first bytes are those of the format that its name tells");
+            break;
+        case Agreement::fits:
+            prospect.check = Check::plausible;
+            hope *= kWeights.head_fits;
+            reasons.emplace_back("it begins with text, as its name says");
+            break;
+        case Agreement::disagrees:
+            prospect.check = Check::damaged;
+            hope *= kWeights.head_disagrees;
+            reasons.push_back(e.found_format != nullptr
+                                  ? fmt::format("its first bytes are those of another format ({}): it is overwritten",
+                                                e.found_format->name)
+                                  : "its first bytes are not those of the format that its name tells: it is overwritten");
+            break;
+        case Agreement::blank:
+            prospect.check = Check::damaged;
+            hope *= kWeights.head_blank;
+            reasons.emplace_back("it begins with one repeated byte: wiped, trimmed or never written");
+            break;
+        case Agreement::unknown:
+            hope *= kWeights.head_unknown;
+            reasons.emplace_back("its name does not tell how its content should begin, so that is not checked");
+            break;
+    }
+    if (e.tail == Tail::foreign) {
+        hope *= kWeights.tail_foreign;
+        reasons.emplace_back("its last sector is not padded as files on this volume are: its end is probably overwritten");
+    }
+}
+
+void judge_layout(const Evidence& e, double& hope, std::vector<std::string>& reasons) {
+    if (e.laid < e.size)
+        reasons.push_back(fmt::format("the place of {} is not known", amount(e.size - e.laid, e.size)));
+    if (e.trust == LayoutTrust::exact) {
+        reasons.emplace_back("the file system still tells where all of it lies");
+    } else if (e.fragments <= 1) {
+        hope *= kWeights.layout_assumed;
+        reasons.emplace_back("only its start is recorded; the rest is assumed to follow in one piece");
+    } else {
+        const bool fits = e.tail == Tail::padded && e.head != Agreement::disagrees;
+        hope *= fits ? kWeights.pieces_with_tail : kWeights.layout_in_pieces;
+        reasons.push_back(fmt::format("only its start is recorded; the rest is assumed in {} pieces around what was there "
+                                      "when it was written",
+                                      e.fragments));
+    }
+}
+
+}  // namespace
+
+Prospect judge(const Evidence& e, const Namer& name_of) {
+    Prospect prospect;
+    auto& reasons = prospect.reasons;
+    reasons = e.notes;
+    if (e.is_folder || (e.size == 0)) {
+        prospect.value = 100;
+        prospect.band = Band::sound;
+        if (!e.is_folder) reasons.emplace_back("the file is empty");
+        return prospect;
+    }
+    const auto size = static_cast<double>(e.size);
+    if (e.is_live) {
+        prospect.value = static_cast<int>(100.0 * static_cast<double>(std::min(e.laid, e.size)) / size);
+        prospect.band = e.laid >= e.size ? Band::sound : prospect.value >= kFaintFrom ? Band::patchy : Band::gone;
+        return prospect;
+    }
+    if (e.laid == 0) {
+        reasons.emplace_back("nothing tells where its content lies");
+        return prospect;
+    }
+
+    if (e.held_by_live > 0)
+        reasons.push_back(fmt::format("{} is overwritten by {}", amount(e.held_by_live, e.size),
+                                      names(e.live_holders, name_of, "files that are there now")));
+    if (e.taken_by_unknown > 0)
+        reasons.push_back(
+            fmt::format("{} lies in clusters that are in use, though no file accounts for them", amount(e.taken_by_unknown, e.size)));
+    if (e.claimed_by_newer > 0)
+        reasons.push_back(fmt::format("{} was later used by {}, deleted since", amount(e.claimed_by_newer, e.size),
+                                      names(e.newer_claimants, name_of, "other files")));
+    if (e.unreadable > 0) reasons.push_back(fmt::format("{} bytes of its start can't be read", e.unreadable));
+
+    const std::uint64_t lost = std::min(e.size, e.held_by_live + e.taken_by_unknown + (e.size - std::min(e.laid, e.size)));
+    const double left = size - static_cast<double>(lost) -
+                        (1 - kWeights.newer_claim) * static_cast<double>(std::min(e.claimed_by_newer, e.size - lost));
+    double hope = 100.0 * left / size;
+    // A start that is known to be another file's says nothing of the rest.
+    const bool start_is_lost = e.head == Agreement::disagrees && lost > 0;
+    if (start_is_lost) {
+        prospect.check = Check::damaged;
+        reasons.emplace_back("its first bytes are no longer its own");
+    } else {
+        judge_head_and_tail(e, hope, prospect);
+    }
+    judge_layout(e, hope, reasons);
+
+    prospect.value = static_cast<int>(std::floor(std::clamp(hope, 0.0, 100.0)));
+    const bool doubted = lost > 0 || e.claimed_by_newer > 0 || e.unreadable > 0 || e.tail == Tail::foreign ||
+                         e.head == Agreement::disagrees || e.head == Agreement::blank;
+    prospect.band = hope >= kSoundFrom && !doubted ? Band::sound
+                    : hope >= kPatchyFrom          ? Band::patchy
+                    : hope >= kFaintFrom           ? Band::faint
+                                                   : Band::gone;
+    return prospect;
+}
+
+}  // namespace dredger

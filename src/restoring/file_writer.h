@@ -1,0 +1,26 @@
+// Writes one restored file: under a temporary name first, so that no half-written file ever has its final one.
+#pragma once
+
+#include <filesystem>
+#include <functional>
+#include <string>
+
+#include "filesystems/filesystem.h"
+
+namespace dredger {
+
+struct WrittenFile {
+    std::string sha256;
+    std::uint64_t missing = 0;  // bytes for which zeros were written: holes in the layout and unreadable places
+    std::vector<Extent> gaps;   // where these are, in bytes of the file
+    bool interrupted = false;   // nothing was left behind
+};
+
+// `step` hears how many bytes were written and says whether to go on.
+Result<WrittenFile> write_file(const MediumPtr& medium, const Record& record, const std::filesystem::path& target,
+                               const std::function<bool(std::uint64_t)>& step);
+
+// The record's times; where its clock was local, its digits are taken to be this machine's local time.
+void set_times(const std::filesystem::path& target, const Record& record);
+
+}  // namespace dredger

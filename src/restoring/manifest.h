@@ -1,0 +1,39 @@
+// manifest.csv and SHA256SUMS in the destination: what was restored from where, and the proof.
+#pragma once
+
+#include <filesystem>
+#include <fstream>
+#include <map>
+#include <string>
+
+#include "base/error.h"
+
+namespace dredger {
+
+struct ManifestRow {
+    std::string catalog, state, origin, band, check, original_path, restored_path, sha256, outcome, modified;
+    std::int64_t id = 0;
+    int prospect = 0;
+    std::uint64_t size = 0;
+    std::uint64_t restored_bytes = 0;  // bytes that were read; holes and unreadable places are not among them
+};
+
+class Manifest {
+  public:
+    // Reads the one that an earlier run left in `folder`, and goes on with it.
+    static Result<Manifest> open(const std::filesystem::path& folder);
+
+    // What an earlier run or this one did with a candidate; null where nothing.
+    const ManifestRow* find(const std::string& catalog, std::int64_t id) const;
+    // Written to the file at once, so that an interrupted run is remembered.
+    Result<void> add(ManifestRow row);
+    // Brings both files to their final form: each candidate once.
+    Result<void> finish();
+
+  private:
+    std::filesystem::path folder_;
+    std::map<std::pair<std::string, std::int64_t>, ManifestRow> rows_;
+    std::ofstream out_;
+};
+
+}  // namespace dredger

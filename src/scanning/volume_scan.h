@@ -1,0 +1,45 @@
+// The quick scan of one volume: its records into the catalog, then their prospects.
+#pragma once
+
+#include "ranking/claims.h"
+#include "ranking/evidence.h"
+#include "scanning/scan.h"
+
+namespace dredger {
+
+class VolumeScan final : RecordSink {
+  public:
+    struct Outcome {
+        VolumeReport report;
+        bool interrupted = false;
+    };
+
+    VolumeScan(Catalog& catalog, const ScanRequest& request, Observer& observer)
+        : catalog_(catalog), request_(request), observer_(observer) {}
+
+    // `before`: what the catalog already has of this volume, or null.
+    Result<Outcome> run(std::int64_t source, const Volume& place, const MediumPtr& volume, const FileSystem& filesystem,
+                        const ScannedVolume* before);
+
+  private:
+    bool take(Record&& record) override;
+    Result<void> keep(Record&& record);
+    bool is_wanted(const Record& record) const;
+    Result<void> judge_all(const Medium& volume, const FileSystem& filesystem);
+    Result<void> save_now_and_then();
+    void report_progress(const char* doing, std::uint64_t done, std::uint64_t total);
+
+    Catalog& catalog_;
+    const ScanRequest& request_;
+    Observer& observer_;
+    ScannedVolume row_;
+    const Medium* volume_ = nullptr;
+    Claims claims_;
+    PaddingHabit habit_;
+    VolumeReport report_;
+    std::uint64_t unsaved_ = 0;
+    bool interrupted_ = false;
+    std::optional<Error> failure_;  // of a take(), which can only say that the walk should end
+};
+
+}  // namespace dredger

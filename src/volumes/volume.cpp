@@ -1,0 +1,59 @@
+#include "volumes/volume.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+
+#include "volumes/gpt.h"
+#include "volumes/mbr.h"
+
+namespace dredger {
+namespace {
+
+// What lies beyond the medium can't be read; the rest of the volume can.
+void keep_on_medium(PartitionMap& map, std::uint64_t size) {
+    std::erase_if(map.volumes, [&](const Volume& volume) {
+        if (volume.offset < size) return false;
+        map.warnings.push_back(fmt::format("a partition at offset {} lies beyond the end of the medium", volume.offset));
+        return true;
+    });
+    std::stable_sort(map.volumes.begin(), map.volumes.end(),
+                     [](const Volume& a, const Volume& b) { return a.offset < b.offset; });
+    unsigned number = 0;
+    for (Volume& volume : map.volumes) {
+        volume.number = ++number;
+        if (volume.length <= size - volume.offset) continue;
+        volume.cut = volume.length - (size - volume.offset);
+        volume.length = size - volume.offset;
+        map.warnings.push_back(fmt::format("volume {} should be {} bytes longer than the medium is: the image may be cut short",
+                                           volume.number, volume.cut));
+    }
+}
+
+}  // namespace
+
+const char* word_for(TableKind kind) {
+    switch (kind) {
+        case TableKind::mbr: return "mbr";
+        case TableKind::gpt: return "gpt";
+        case TableKind::none: break;
+    }
+    return "none";
+}
+
+Result<PartitionMap> read_partition_map(const Medium& medium) {
+    PartitionMap map;
+    if (auto found = gpt::read(medium)) {
+        map = std::move(*found);
+    } else if (auto older = mbr::read(medium); older && !mbr::is_protective(medium)) {
+        map = std::move(*older);
+    } else {
+        map.volumes.push_back({1, 0, medium.size(), TableKind::none, {}, {}, 0});
+        if (mbr::is_protective(medium))
+            map.warnings.emplace_back("the medium had a GPT, but both its copies are damaged");
+    }
+    keep_on_medium(map, medium.size());
+    return map;
+}
+
+}  // namespace dredger
