@@ -10,23 +10,22 @@ namespace {
 
 constexpr std::uint64_t kSector = 512;
 constexpr std::uint64_t kLeastPadding = 8;  // bytes; fewer zeros can be chance
+constexpr std::uint64_t kLastBytes = 8;     // of the content
 constexpr unsigned kLearnFrom = 256;        // live files
 
-// The bytes behind the end of the content, up to the end of its last sector; empty where there are too few.
-Extent padding_of(const std::vector<Extent>& layout) {
-    if (layout.empty() || layout.back().is_hole()) return {};
-    const std::uint64_t end = layout.back().end();
-    const std::uint64_t length = (kSector - end % kSector) % kSector;
-    return length < kLeastPadding ? Extent{} : Extent{end, length};
-}
-
 Tail look_behind(const Medium& volume, const std::vector<Extent>& layout) {
-    const Extent padding = padding_of(layout);
-    if (padding.length == 0) return Tail::unknown;
-    const auto bytes = volume.bytes(padding.offset, static_cast<std::size_t>(padding.length));
+    if (layout.empty() || layout.back().is_hole() || layout.back().length < kLastBytes) return Tail::unknown;
+    const std::uint64_t end = layout.back().end();
+    const std::uint64_t padding = (kSector - end % kSector) % kSector;
+    if (padding < kLeastPadding) return Tail::unknown;
+    const auto bytes = volume.bytes(end - kLastBytes, static_cast<std::size_t>(kLastBytes + padding));
     if (!bytes) return Tail::unknown;
-    const ByteView view(*bytes);
-    return view.is_uniform() && view.bytes().front() == std::byte{0} ? Tail::padded : Tail::foreign;
+    const std::span<const std::byte> all(*bytes);
+    const ByteView last(all.first(kLastBytes));
+    const ByteView behind(all.subspan(kLastBytes));
+    if (!behind.is_uniform() || behind.bytes().front() != std::byte{0}) return Tail::foreign;
+    // Zeros behind zeros show no end.
+    return last.is_uniform() && last.bytes().front() == std::byte{0} ? Tail::unknown : Tail::padded;
 }
 
 std::vector<Holder> most_first(const std::map<std::int64_t, std::uint64_t>& bytes_by_candidate) {

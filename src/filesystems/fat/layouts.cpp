@@ -26,16 +26,17 @@ void Layouts::add_live(const std::vector<Run>& runs, const std::optional<FileTim
     sorted_ = false;
 }
 
-void Layouts::add_deleted_folder(std::uint32_t cluster) { deleted_.assign(cluster, 1, kFolder); }
+void Layouts::add_deleted_folder(std::uint32_t cluster) { deleted_.assign(cluster, 1, {kFolder, Standing::yes}); }
 
-void Layouts::add_deleted_file(std::size_t file, const std::vector<Run>& runs, bool standing) {
-    if (!standing) return;
-    for (const Run& run : runs) deleted_.assign(run.first, run.count, file);
+void Layouts::add_deleted_file(const std::vector<Run>& runs, Standing standing) {
+    ++files_;
+    if (standing == Standing::no) return;
+    for (const Run& run : runs) deleted_.assign(run.first, run.count, {files_, standing});
 }
 
 bool Layouts::is_deleted_folder(std::uint32_t cluster) const {
-    const std::size_t* owner = deleted_.find(cluster);
-    return owner != nullptr && *owner == kFolder;
+    const DeletedOwner* owner = deleted_.find(cluster);
+    return owner != nullptr && owner->file == kFolder;
 }
 
 const Layouts::LiveRun* Layouts::live_at(std::uint32_t cluster) {
@@ -50,11 +51,11 @@ const Layouts::LiveRun* Layouts::live_at(std::uint32_t cluster) {
     return cluster - it->first < it->count ? &*it : nullptr;
 }
 
-std::vector<Run> Layouts::lay_out(std::uint32_t first, std::uint64_t count, const std::optional<FileTime>& written) {
+std::vector<Run> Layouts::lay_out(std::uint32_t first, std::uint64_t count, const std::optional<FileTime>& written, Standing least) {
     std::vector<Run> runs;
-    const std::size_t* at_start = deleted_.find(first);
+    const DeletedOwner* at_start = deleted_.find(first);
     // What this file begins inside of was gone when it was written, and can't have been in its way.
-    const std::size_t overwritten = at_start != nullptr ? *at_start : kFolder;
+    const std::size_t overwritten = at_start != nullptr ? at_start->file : kFolder;
     const std::uint32_t last = geometry_.last_cluster();
     std::uint64_t laid = 0;
     // Drivers go on at the front when they reach the end of the volume.
@@ -67,8 +68,8 @@ std::vector<Run> Layouts::lay_out(std::uint32_t first, std::uint64_t count, cons
                 const LiveRun* live = live_at(cluster);
                 const bool taken_since = live != nullptr && live->dated && written && *written < live->written;
                 if (!taken_since) continue;
-            } else if (const std::size_t* owner = deleted_.find(cluster)) {
-                if (*owner == kFolder || *owner != overwritten) continue;
+            } else if (const DeletedOwner* owner = deleted_.find(cluster); owner != nullptr && owner->standing >= least) {
+                if (owner->file == kFolder || owner->file != overwritten) continue;
             }
         }
         append(runs, cluster);

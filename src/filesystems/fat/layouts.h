@@ -53,6 +53,13 @@ class RunMap {
     std::map<std::uint32_t, Held> runs_;
 };
 
+// How sure it is that a deleted file's content is still all there.
+enum class Standing {
+    no,
+    likely,  // text where text should be, and an end where it should be
+    yes,     // its format's signature
+};
+
 // What is known of the clusters, and the rule by which a deleted file is laid out over them:
 // - it skips what live files older than itself hold: they were in its way when it was written;
 // - it does not skip what newer live files hold: they have taken its place since;
@@ -64,11 +71,11 @@ class Layouts {
 
     void add_live(const std::vector<Run>& runs, const std::optional<FileTime>& written);
     void add_deleted_folder(std::uint32_t cluster);
-    // `standing`: the file's content begins as its name says.
-    void add_deleted_file(std::size_t file, const std::vector<Run>& runs, bool standing);
+    void add_deleted_file(const std::vector<Run>& runs, Standing standing);
 
-    // `count` clusters from `first` on; fewer where the volume has no more. `first` must be held by the geometry.
-    std::vector<Run> lay_out(std::uint32_t first, std::uint64_t count, const std::optional<FileTime>& written);
+    // `count` clusters from `first` on; fewer where the volume has no more. Skips only those deleted files that stand as
+    // surely as `least`. `first` must be held by the geometry.
+    std::vector<Run> lay_out(std::uint32_t first, std::uint64_t count, const std::optional<FileTime>& written, Standing least);
 
     bool is_deleted_folder(std::uint32_t cluster) const;
 
@@ -85,8 +92,13 @@ class Layouts {
     const Geometry& geometry_;
     std::vector<LiveRun> live_;
     bool sorted_ = true;
+    struct DeletedOwner {
+        std::size_t file;  // counts up; kFolder for folders
+        Standing standing;
+    };
     static constexpr std::size_t kFolder = ~std::size_t{0};
-    RunMap<std::size_t> deleted_;
+    RunMap<DeletedOwner> deleted_;
+    std::size_t files_ = 0;
     std::uint64_t steps_left_;
 };
 

@@ -120,4 +120,30 @@ std::optional<std::uint8_t> first_byte_from_neighbours(const ShortName& name, co
     return first;
 }
 
+std::optional<std::uint8_t> first_byte_of_device_name(const ShortName& name, bool is_folder) {
+    // '#' stands for a digit, '?' for any letter or digit.
+    static constexpr std::string_view kFiles[] = {
+        "IMG_####", "DSC_####", "DSC0####", "DSCN####", "DSCF####", "DSCI####", "CIMG####", "PICT####", "P###0###", "P10#####",
+        "SAM_####", "SANY####", "IMGP####", "HPIM####", "KIF_####", "MVI_####", "MOV_####", "MOV0####", "VID_####", "CLIP####",
+        "GOPR####", "GH0#####", "GX0#####", "DJI_####", "SCAN####", "REC_####", "VOC_####", "STE-####", "DVC#####"};
+    static constexpr std::string_view kFolders[] = {"DCIM    ", "MISC    ", "PRIVATE ", "AVCHD   ", "1#######", "1##?????"};
+    const auto goes_with = [&](std::string_view pattern) {
+        for (std::size_t i = 1; i < 8; ++i) {
+            const std::uint8_t c = name[i];
+            const bool letter = (c >= 'A' && c <= 'Z') || c == '_';
+            if (pattern[i] == '#' ? !is_digit(c) : pattern[i] == '?' ? !letter && !is_digit(c) : c != static_cast<std::uint8_t>(pattern[i]))
+                return false;
+        }
+        return true;
+    };
+    std::optional<std::uint8_t> first;
+    const std::span<const std::string_view> patterns = is_folder ? std::span<const std::string_view>(kFolders) : std::span<const std::string_view>(kFiles);
+    for (const std::string_view pattern : patterns) {
+        if (!goes_with(pattern)) continue;
+        if (first && *first != static_cast<std::uint8_t>(pattern[0])) return std::nullopt;
+        first = static_cast<std::uint8_t>(pattern[0]);
+    }
+    return first;
+}
+
 }  // namespace dredger::fat

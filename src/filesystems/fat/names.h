@@ -41,4 +41,8 @@ bool is_long_name(std::u16string_view name);
 // their digits only, or are otherwise equal. Nothing where there are none or they don't agree.
 std::optional<std::uint8_t> first_byte_from_neighbours(const ShortName& name, const std::vector<ShortName>& neighbours);
 
+// The same from the names that cameras, phones and scanners give: four characters of their own and four digits (DCF,
+// JEITA CP-3461), and the folders that hold them. Nothing where none or more than one goes with the rest.
+std::optional<std::uint8_t> first_byte_of_device_name(const ShortName& name, bool is_folder);
+
 }  // namespace dredger::fat

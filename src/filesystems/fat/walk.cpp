@@ -14,6 +14,7 @@ namespace {
 constexpr std::size_t kHeadBytes = 512;
 constexpr std::uint32_t kFolderReach = 1024;    // clusters behind a folder's last one in which the next is looked for
 constexpr std::uint64_t kMostProbes = 1 << 20;  // in one volume
+constexpr std::size_t kMostNamesakes = 200'000;
 constexpr char kLostFirst = '_';                // stands for a first character that nothing tells
 
 std::optional<FileTime> created(const DirectoryEntry& e) { return fat_time(e.DIR_CrtDate, e.DIR_CrtTime, e.DIR_CrtTimeTenth); }
@@ -60,6 +61,7 @@ Walk::Walk(MediumPtr volume, const Geometry& geometry, const Table& table, const
 void Walk::run() {
     walk_live();
     walk_deleted();
+    name_after_namesakes();
     lay_out_deleted();
     emit_deleted();
     if (broken_chains_ > 0)
@@ -147,6 +149,7 @@ void Walk::read_live(std::size_t folder, std::span<const Slot> slots) {
 void Walk::take_live(std::size_t folder, const DirectoryItem& item) {
     std::string name = item.long_state == LongName::whole ? utf16_to_utf8(item.long_name)
                                                           : shown(item.short_name, item.entry.DIR_NTRes, options_.code_page);
+    remember_name(item, name);
     Record record = record_of(item, folder, std::move(name));
     const std::uint32_t first = item.entry.first_cluster();
     if (record.is_folder) {
@@ -169,7 +172,9 @@ void Walk::take_live(std::size_t folder, const DirectoryItem& item) {
 
 void Walk::take_deleted(std::size_t folder, DirectoryItem item, const std::vector<ShortName>& neighbours) {
     if (item.entry.DIR_FileSize > geometry_.cluster_count * geometry_.cluster_size) return;
-    Deleted file{std::move(item), folder, {}, true, 0, {}, {}, LayoutTrust::none};
+    Deleted file;
+    file.item = std::move(item);
+    file.folder = folder;
     file.first_cluster = file.item.entry.first_cluster();
     ShortName short_name = file.item.short_name;
     if (!file.item.first_known) {
@@ -177,8 +182,12 @@ void Walk::take_deleted(std::size_t folder, DirectoryItem item, const std::vecto
         if (const auto first = first_byte_from_neighbours(short_name, neighbours)) {
             short_name[0] = *first;
             file.notes.emplace_back("the first letter of the name is inferred from the names around it");
+        } else if (const auto usual = first_byte_of_device_name(short_name, file.item.entry.is_folder())) {
+            short_name[0] = *usual;
+            file.notes.emplace_back("the first letter of the name is inferred: cameras and scanners name their files so");
         } else {
             short_name[0] = kLostFirst;
+            file.first_is_lost = true;
             file.notes.push_back(fmt::format("the first letter of the name is lost; {} stands for it", kLostFirst));
         }
     }
@@ -194,7 +203,29 @@ void Walk::take_deleted(std::size_t folder, DirectoryItem item, const std::vecto
             break;
     }
     if (file.name.empty()) return;
+    if (file.name_is_whole) remember_name(file.item, file.name);
     deleted_.push_back(std::move(file));
+}
+
+void Walk::remember_name(const DirectoryItem& item, const std::string& name) {
+    if (namesakes_.size() >= kMostNamesakes) return;
+    std::array<std::uint8_t, 10> rest{};
+    std::copy(item.short_name.begin() + 1, item.short_name.end(), rest.begin());
+    const auto [seen, fresh] = namesakes_.try_emplace(rest, Namesakes{item.short_name[0], name});
+    if (!fresh && seen->second.name != name) seen->second.agree = false;
+}
+
+// A file that lost the first letter of its name may have a copy elsewhere on the volume that still has it.
+void Walk::name_after_namesakes() {
+    for (Deleted& file : deleted_) {
+        if (!file.first_is_lost) continue;
+        std::array<std::uint8_t, 10> rest{};
+        std::copy(file.item.short_name.begin() + 1, file.item.short_name.end(), rest.begin());
+        const auto seen = namesakes_.find(rest);
+        if (seen == namesakes_.end() || !seen->second.agree) continue;
+        file.name = seen->second.name;
+        file.notes.front() = "the name is inferred from a file elsewhere whose short name differs only in the letter lost here";
+    }
 }
 
 bool Walk::is_earlier_name(const DirectoryItem& item) const {
@@ -206,18 +237,26 @@ bool Walk::is_earlier_name(const DirectoryItem& item) const {
 }
 
 void Walk::walk_deleted() {
-    const auto leave_out_earlier_names = [&](std::size_t from) {
-        const auto kept = std::remove_if(deleted_.begin() + static_cast<std::ptrdiff_t>(from), deleted_.end(),
-                                         [&](const Deleted& file) { return is_earlier_name(file.item); });
-        earlier_names_ += static_cast<std::uint64_t>(deleted_.end() - kept);
-        deleted_.erase(kept, deleted_.end());
-    };
-    leave_out_earlier_names(0);
-    for (std::size_t index = 0; index < deleted_.size() && !stopped_; ++index) {
-        if (!deleted_[index].item.entry.is_folder()) continue;
-        const std::size_t before = deleted_.size();
-        open_deleted_folder(index);
-        leave_out_earlier_names(before);
+    const auto kept = std::remove_if(deleted_.begin(), deleted_.end(), [&](const Deleted& f) { return is_earlier_name(f.item); });
+    earlier_names_ += static_cast<std::uint64_t>(deleted_.end() - kept);
+    deleted_.erase(kept, deleted_.end());
+    const std::size_t in_live_folders = deleted_.size();
+    for (std::size_t index = 0; index < in_live_folders; ++index)
+        if (deleted_[index].item.entry.is_folder()) walk_deleted_folder(index);
+}
+
+void Walk::walk_deleted_folder(std::size_t index) {
+    std::vector<OpenFolder> open;
+    if (auto top = open_deleted_folder(index)) open.push_back(std::move(*top));
+    while (!open.empty()) {
+        OpenFolder& folder = open.back();
+        if (!folder.to_open.empty()) {
+            const std::size_t below = folder.to_open.back();
+            folder.to_open.pop_back();
+            if (auto next = open_deleted_folder(below)) open.push_back(std::move(*next));
+        } else if (!extend(folder)) {
+            open.pop_back();
+        }
     }
 }
 
@@ -231,7 +270,7 @@ bool Walk::begins_folder(const Deleted& folder, std::uint32_t cluster, bool chec
     return dots->parent == parent || (dots->parent == 0 && folder.folder == 0);
 }
 
-void Walk::open_deleted_folder(std::size_t index) {
+std::optional<Walk::OpenFolder> Walk::open_deleted_folder(std::size_t index) {
     Deleted& folder = deleted_[index];
     std::uint32_t first = folder.first_cluster;
     if (!begins_folder(folder, first, true) && geometry_.width == Width::fat32 && first < 0x10000) {
@@ -245,65 +284,85 @@ void Walk::open_deleted_folder(std::size_t index) {
     folder.first_cluster = first;
     if (!begins_folder(folder, first, true) || layouts_.is_deleted_folder(first)) {
         folder.notes.emplace_back("its list of files is overwritten");
-        return;
+        return std::nullopt;
     }
     folder.trust = LayoutTrust::exact;
+    layouts_.add_deleted_folder(first);
     const std::string parent = folders_[folder.folder].path;
     folders_.push_back({parent.empty() ? folder.name : parent + "/" + folder.name, first});
-    const std::size_t opened = folders_.size() - 1;
-
-    std::vector<DirectoryItem> items = read_items(deleted_slots(first));
-    std::vector<ShortName> neighbours;
-    for (const DirectoryItem& item : items)
-        if (item.first_known) neighbours.push_back(item.short_name);
-    for (DirectoryItem& item : items) {
-        if ((item.entry.DIR_Attr & ATTR_VOLUME_ID) != 0 || !makes_sense(item.entry, item.first_known)) continue;
-        take_deleted(opened, std::move(item), neighbours);
-    }
+    OpenFolder open{folders_.size() - 1, first, first, chains_.slots_of(first),
+                    table_.stale_chain(first, clusters_for(kMostEntries * kEntrySize)), {}, {}, 0};
+    read_deleted(open);
+    return open;
 }
 
-std::vector<Slot> Walk::deleted_slots(std::uint32_t first) {
-    std::vector<Slot> all = chains_.slots_of(first);
-    layouts_.add_deleted_folder(first);
-    std::vector<std::uint32_t> stale = table_.stale_chain(first, clusters_for(kMostEntries * kEntrySize));
-    std::vector<Slot> slots = all;
-    for (std::uint32_t current = first; all.size() < kMostEntries && !has_end(slots);) {
-        const auto told = std::find(stale.begin(), stale.end(), current);
-        const bool next_is_told = told != stale.end() && told + 1 != stale.end();
-        const std::uint32_t next = next_is_told ? *(told + 1) : next_folder_cluster(first, current, slots);
-        if (next == 0 || layouts_.is_deleted_folder(next)) break;
-        slots = chains_.slots_of(next);
-        layouts_.add_deleted_folder(next);
-        all.insert(all.end(), slots.begin(), slots.end());
-        current = next;
+// Takes what stands in `folder.slots`.
+void Walk::read_deleted(OpenFolder& folder) {
+    const std::size_t before = deleted_.size();
+    std::vector<DirectoryItem> items = read_items(folder.slots);
+    for (const DirectoryItem& item : items)
+        if (item.first_known) folder.names.push_back(item.short_name);
+    for (DirectoryItem& item : items) {
+        const DirectoryEntry& e = item.entry;
+        if ((e.DIR_Attr & ATTR_VOLUME_ID) != 0 || !makes_sense(e, item.first_known)) continue;
+        if (is_earlier_name(item)) {
+            ++earlier_names_;
+            continue;
+        }
+        const std::uint64_t behind = e.first_cluster() + (e.is_folder() ? 1 : clusters_for(e.DIR_FileSize));
+        if (e.first_cluster() != 0 && behind <= geometry_.last_cluster()) ends_.insert(static_cast<std::uint32_t>(behind));
+        take_deleted(folder.folder, std::move(item), folder.names);
     }
-    return all;
+    for (std::size_t i = deleted_.size(); i-- > before;)
+        if (deleted_[i].item.entry.is_folder()) folder.to_open.push_back(i);
+    folder.entries += folder.slots.size();
+}
+
+// Reads the next cluster of a folder that filled the last one; false where there is none.
+bool Walk::extend(OpenFolder& folder) {
+    if (folder.entries >= kMostEntries || folder.slots.empty() || has_end(folder.slots)) return false;
+    const std::uint32_t next = next_cluster(folder);
+    if (next == 0 || layouts_.is_deleted_folder(next)) return false;
+    layouts_.add_deleted_folder(next);
+    // The pieces of a long name whose short entry comes in the next cluster.
+    const auto whole_until = std::find_if(folder.slots.rbegin(), folder.slots.rend(),
+                                          [](const Slot& s) { return !s.entry.is_long_name(); }).base();
+    std::vector<Slot> slots(whole_until, folder.slots.end());
+    const std::vector<Slot> more = chains_.slots_of(next);
+    slots.insert(slots.end(), more.begin(), more.end());
+    folder.slots = std::move(slots);
+    folder.current = next;
+    read_deleted(folder);
+    return true;
 }
 
 // A full folder goes on in another cluster, which nothing points to any more. Drivers take it when the next entry no
-// longer fits: right behind this cluster, or behind the last file that this cluster lists.
-std::uint32_t Walk::next_folder_cluster(std::uint32_t first, std::uint32_t current, std::span<const Slot> slots) {
-    std::vector<std::uint32_t> places = {current + 1};
-    for (const Slot& slot : slots) {
-        const DirectoryEntry& e = slot.entry;
+// longer fits: then it lies right behind what was written last. A new folder takes its own cluster before its entry.
+std::uint32_t Walk::next_cluster(const OpenFolder& folder) {
+    if (const auto told = std::find(folder.stale_chain.begin(), folder.stale_chain.end(), folder.current);
+        told != folder.stale_chain.end() && told + 1 != folder.stale_chain.end())
+        return *(told + 1);
+    for (auto slot = folder.slots.rbegin(); slot != folder.slots.rend(); ++slot) {
+        const DirectoryEntry& e = slot->entry;
         const std::uint64_t behind = e.first_cluster() + (e.is_folder() ? 1 : clusters_for(e.DIR_FileSize));
-        if (!e.is_long_name() && e.first_cluster() != 0 && behind <= geometry_.last_cluster())
-            places.push_back(static_cast<std::uint32_t>(behind));
+        if (e.is_long_name() || e.first_cluster() == 0 || behind > geometry_.last_cluster()) continue;
+        if (can_follow(folder, static_cast<std::uint32_t>(behind))) return static_cast<std::uint32_t>(behind);
     }
-    std::sort(places.rbegin(), places.rend());
-    for (const std::uint32_t place : places)
-        if (can_follow(first, slots, place)) return place;
+    std::uint32_t tried = 0;
+    for (auto end = ends_.upper_bound(folder.current); end != ends_.end() && tried < kFolderReach; ++end, ++tried)
+        for (const std::uint32_t place : {*end, *end + 1})
+            if (can_follow(folder, place)) return place;
     for (std::uint32_t step = 1; step <= kFolderReach; ++step)
-        if (can_follow(first, slots, current + step)) return current + step;
+        if (can_follow(folder, folder.current + step)) return folder.current + step;
     return 0;
 }
 
-bool Walk::can_follow(std::uint32_t first, std::span<const Slot> slots, std::uint32_t cluster) {
+bool Walk::can_follow(const OpenFolder& folder, std::uint32_t cluster) {
     if (probes_left_ == 0 || !geometry_.holds(cluster) || table_.taken(cluster) || layouts_.is_deleted_folder(cluster))
         return false;
     --probes_left_;
     const auto next = chains_.slots_of(cluster);
-    return continues_directory(next) && joins(slots.back().entry, next.front().entry) && !subfolders_deny(first, next);
+    return continues_directory(next) && joins(folder.slots.back().entry, next.front().entry) && !subfolders_deny(folder.first, next);
 }
 
 // Whether a folder listed in `slots` still stands and says that it belongs to another folder than the one at `first`.
@@ -325,6 +384,41 @@ Fit Walk::begins_as_named(const Deleted& file, std::uint32_t cluster) const {
     const auto part = std::span(head).first(std::min<std::size_t>(kHeadBytes, file.item.entry.DIR_FileSize));
     if (!volume_->read(geometry_.offset_of(cluster), part)) return Fit::unknown;
     return options_.content_fits_name(file.name, ByteView(part));
+}
+
+// A signature at its start is enough; text begins like any other text, so that its end has to be where the entry says.
+Standing Walk::standing_of(const Deleted& file) const {
+    if (table_.taken(file.first_cluster)) return Standing::no;
+    const Fit fit = begins_as_named(file, file.first_cluster);
+    if (fit == Fit::yes) return Standing::yes;
+    return fit == Fit::likely && ends_as_recorded(file.runs, file.item.entry.DIR_FileSize) ? Standing::likely : Standing::no;
+}
+
+// Whether content ends where a layout of that many bytes does: drivers leave zeros behind it, up to the end of the
+// sector. False where the end of the content is the end of a sector, since then nothing shows it.
+bool Walk::ends_as_recorded(const std::vector<Run>& runs, std::uint64_t size) const {
+    constexpr std::uint64_t kLeastPadding = 4;
+    const auto extents = chains_.extents(runs, size);
+    const std::uint64_t end = extents.empty() ? 0 : extents.back().end();
+    const std::uint64_t padding = (kHeadBytes - end % kHeadBytes) % kHeadBytes;
+    if (end == 0 || padding < kLeastPadding) return false;
+    std::byte last[kHeadBytes + 1];
+    const auto part = std::span(last).first(static_cast<std::size_t>(padding) + 1);
+    if (!volume_->read(end - 1, part)) return false;
+    const ByteView behind(part.subspan(1));
+    return part[0] != std::byte{0} && behind.is_uniform() && part[1] == std::byte{0};
+}
+
+// Of the layouts that are possible, the first whose end shows; else the one that skips all that seems to stand.
+std::vector<Run> Walk::most_likely_layout(const Deleted& file, std::uint64_t count) {
+    const auto when = written(file.item.entry);
+    std::vector<Run> first_choice;
+    for (const Standing least : {Standing::likely, Standing::yes}) {
+        auto runs = layouts_.lay_out(file.first_cluster, count, when, least);
+        if (ends_as_recorded(runs, file.item.entry.DIR_FileSize)) return runs;
+        if (first_choice.empty()) first_choice = std::move(runs);
+    }
+    return first_choice;
 }
 
 // On FAT32 some systems clear the high half of a deleted entry's first cluster. Where the low half alone leads to what
@@ -386,11 +480,10 @@ void Walk::lay_out_deleted() {
             for (const std::uint32_t cluster : stale) file.runs.push_back({cluster, 1});
             file.notes.emplace_back("its cluster chain still stands in the other FAT");
         } else {
-            file.runs = layouts_.lay_out(file.first_cluster, count, written(file.item.entry));
+            file.runs = most_likely_layout(file, count);
         }
         file.trust = count == 1 || stale.size() == count ? LayoutTrust::exact : LayoutTrust::assumed;
-        const bool standing = !table_.taken(file.first_cluster) && begins_as_named(file, file.first_cluster) >= Fit::likely;
-        layouts_.add_deleted_file(i, file.runs, standing);
+        layouts_.add_deleted_file(file.runs, standing_of(file));
     }
 }
 

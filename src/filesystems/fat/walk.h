@@ -2,6 +2,7 @@
 // layouts of what was deleted.
 #pragma once
 
+#include <map>
 #include <set>
 
 #include "filesystems/fat/chains.h"
@@ -21,16 +22,35 @@ class Walk {
         std::string path;
         std::uint32_t first_cluster;  // 0: the root
     };
+    // The names with which the last ten bytes of a short name were seen on this volume.
+    struct Namesakes {
+        std::uint8_t first;
+        std::string name;     // as shown
+        bool agree = true;    // all of them
+    };
     // A deleted entry, until its place is known.
     struct Deleted {
         DirectoryItem item;
         std::size_t folder;  // index into folders_
         std::string name;
         bool name_is_whole = true;
+        bool first_is_lost = false;  // of the short name, and nothing around it tells
         std::uint32_t first_cluster = 0;
         std::vector<std::string> notes;
         std::vector<Run> runs;
         LayoutTrust trust = LayoutTrust::none;
+    };
+    // A deleted folder while it is read, cluster by cluster: what lies below it is read before it goes on, because what
+    // was written in between tells where it went on.
+    struct OpenFolder {
+        std::size_t folder;            // index into folders_
+        std::uint32_t first;           // its first cluster
+        std::uint32_t current;         // the one read last
+        std::vector<Slot> slots;       // of `current`, behind what the cluster before left unfinished
+        std::vector<std::uint32_t> stale_chain;
+        std::vector<ShortName> names;  // known ones, for inferring others
+        std::vector<std::size_t> to_open;  // folders in it, indices into deleted_, the next one last
+        std::uint64_t entries = 0;
     };
     struct LiveHead {
         std::uint32_t first_cluster;
@@ -41,6 +61,7 @@ class Walk {
 
     void walk_live();
     void walk_deleted();
+    void name_after_namesakes();
     void lay_out_deleted();
     void emit_deleted();
 
@@ -49,16 +70,22 @@ class Walk {
     void take_live(std::size_t folder, const DirectoryItem& item);
     void note_folder_cluster(const Run& cluster, std::span<const Slot> slots);
 
+    void remember_name(const DirectoryItem& item, const std::string& name);
     void take_deleted(std::size_t folder, DirectoryItem item, const std::vector<ShortName>& neighbours);
-    void open_deleted_folder(std::size_t index);
+    void walk_deleted_folder(std::size_t index);
+    std::optional<OpenFolder> open_deleted_folder(std::size_t index);
+    void read_deleted(OpenFolder& folder);
+    bool extend(OpenFolder& folder);
     bool begins_folder(const Deleted& folder, std::uint32_t cluster, bool check_parent) const;
-    std::vector<Slot> deleted_slots(std::uint32_t first);
-    std::uint32_t next_folder_cluster(std::uint32_t first, std::uint32_t current, std::span<const Slot> slots);
-    bool can_follow(std::uint32_t first, std::span<const Slot> slots, std::uint32_t cluster);
+    std::uint32_t next_cluster(const OpenFolder& folder);
+    bool can_follow(const OpenFolder& folder, std::uint32_t cluster);
     bool subfolders_deny(std::uint32_t first, std::span<const Slot> slots) const;
 
     bool is_earlier_name(const DirectoryItem& item) const;
     void find_start(Deleted& file) const;
+    Standing standing_of(const Deleted& file) const;
+    bool ends_as_recorded(const std::vector<Run>& runs, std::uint64_t size) const;
+    std::vector<Run> most_likely_layout(const Deleted& file, std::uint64_t count);
     Fit begins_as_named(const Deleted& file, std::uint32_t cluster) const;
     Record record_of(const DirectoryItem& item, std::size_t folder, std::string name) const;
     std::uint64_t clusters_for(std::uint64_t bytes) const { return divide_up(bytes, geometry_.cluster_size); }
@@ -74,7 +101,9 @@ class Walk {
     Layouts layouts_;
     std::vector<Folder> folders_;
     std::vector<Deleted> deleted_;
+    std::map<std::array<std::uint8_t, 10>, Namesakes> namesakes_;
     std::vector<LiveHead> live_heads_;  // sorted once the live tree is walked
+    std::set<std::uint32_t> ends_;          // clusters right behind the files that deleted entries tell of
     std::set<std::uint32_t> known_starts_;  // first clusters that deleted entries tell in full
     bool high_halves_kept_ = false;         // by the system that deleted here, as some entry shows
     std::uint64_t probes_left_;             // clusters that may still be looked at for the rest of a folder
