@@ -14,7 +14,6 @@ namespace {
 constexpr std::size_t kHeadBytes = 512;
 constexpr std::uint32_t kFolderReach = 1024;    // clusters behind a folder's last one in which the next is looked for
 constexpr std::uint64_t kMostProbes = 1 << 20;  // in one volume
-constexpr std::size_t kMostNamesakes = 200'000;
 constexpr char kLostFirst = '_';                // stands for a first character that nothing tells
 
 std::optional<FileTime> created(const DirectoryEntry& e) { return fat_time(e.DIR_CrtDate, e.DIR_CrtTime, e.DIR_CrtTimeTenth); }
@@ -61,7 +60,6 @@ Walk::Walk(MediumPtr volume, const Geometry& geometry, const Table& table, const
 void Walk::run() {
     walk_live();
     walk_deleted();
-    name_after_namesakes();
     lay_out_deleted();
     emit_deleted();
     if (broken_chains_ > 0)
@@ -149,7 +147,6 @@ void Walk::read_live(std::size_t folder, std::span<const Slot> slots) {
 void Walk::take_live(std::size_t folder, const DirectoryItem& item) {
     std::string name = item.long_state == LongName::whole ? utf16_to_utf8(item.long_name)
                                                           : shown(item.short_name, item.entry.DIR_NTRes, options_.code_page);
-    remember_name(item, name);
     Record record = record_of(item, folder, std::move(name));
     const std::uint32_t first = item.entry.first_cluster();
     if (record.is_folder) {
@@ -187,7 +184,6 @@ void Walk::take_deleted(std::size_t folder, DirectoryItem item, const std::vecto
             file.notes.emplace_back("the first letter of the name is inferred: cameras and scanners name their files so");
         } else {
             short_name[0] = kLostFirst;
-            file.first_is_lost = true;
             file.notes.push_back(fmt::format("the first letter of the name is lost; {} stands for it", kLostFirst));
         }
     }
@@ -203,29 +199,7 @@ void Walk::take_deleted(std::size_t folder, DirectoryItem item, const std::vecto
             break;
     }
     if (file.name.empty()) return;
-    if (file.name_is_whole) remember_name(file.item, file.name);
     deleted_.push_back(std::move(file));
-}
-
-void Walk::remember_name(const DirectoryItem& item, const std::string& name) {
-    if (namesakes_.size() >= kMostNamesakes) return;
-    std::array<std::uint8_t, 10> rest{};
-    std::copy(item.short_name.begin() + 1, item.short_name.end(), rest.begin());
-    const auto [seen, fresh] = namesakes_.try_emplace(rest, Namesakes{item.short_name[0], name});
-    if (!fresh && seen->second.name != name) seen->second.agree = false;
-}
-
-// A file that lost the first letter of its name may have a copy elsewhere on the volume that still has it.
-void Walk::name_after_namesakes() {
-    for (Deleted& file : deleted_) {
-        if (!file.first_is_lost) continue;
-        std::array<std::uint8_t, 10> rest{};
-        std::copy(file.item.short_name.begin() + 1, file.item.short_name.end(), rest.begin());
-        const auto seen = namesakes_.find(rest);
-        if (seen == namesakes_.end() || !seen->second.agree) continue;
-        file.name = seen->second.name;
-        file.notes.front() = "the name is inferred from a file elsewhere whose short name differs only in the letter lost here";
-    }
 }
 
 bool Walk::is_earlier_name(const DirectoryItem& item) const {

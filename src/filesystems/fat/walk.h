@@ -2,7 +2,6 @@
 // layouts of what was deleted.
 #pragma once
 
-#include <map>
 #include <set>
 
 #include "filesystems/fat/chains.h"
@@ -22,19 +21,12 @@ class Walk {
         std::string path;
         std::uint32_t first_cluster;  // 0: the root
     };
-    // The names with which the last ten bytes of a short name were seen on this volume.
-    struct Namesakes {
-        std::uint8_t first;
-        std::string name;     // as shown
-        bool agree = true;    // all of them
-    };
     // A deleted entry, until its place is known.
     struct Deleted {
         DirectoryItem item;
         std::size_t folder;  // index into folders_
         std::string name;
         bool name_is_whole = true;
-        bool first_is_lost = false;  // of the short name, and nothing around it tells
         std::uint32_t first_cluster = 0;
         std::vector<std::string> notes;
         std::vector<Run> runs;
@@ -61,7 +53,6 @@ class Walk {
 
     void walk_live();
     void walk_deleted();
-    void name_after_namesakes();
     void lay_out_deleted();
     void emit_deleted();
 
@@ -70,7 +61,6 @@ class Walk {
     void take_live(std::size_t folder, const DirectoryItem& item);
     void note_folder_cluster(const Run& cluster, std::span<const Slot> slots);
 
-    void remember_name(const DirectoryItem& item, const std::string& name);
     void take_deleted(std::size_t folder, DirectoryItem item, const std::vector<ShortName>& neighbours);
     void walk_deleted_folder(std::size_t index);
     std::optional<OpenFolder> open_deleted_folder(std::size_t index);
@@ -101,7 +91,6 @@ class Walk {
     Layouts layouts_;
     std::vector<Folder> folders_;
     std::vector<Deleted> deleted_;
-    std::map<std::array<std::uint8_t, 10>, Namesakes> namesakes_;
     std::vector<LiveHead> live_heads_;  // sorted once the live tree is walked
     std::set<std::uint32_t> ends_;          // clusters right behind the files that deleted entries tell of
     std::set<std::uint32_t> known_starts_;  // first clusters that deleted entries tell in full
