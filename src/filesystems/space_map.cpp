@@ -4,6 +4,14 @@
 
 namespace dredger {
 
+Extent SpaceMap::whole_units(const Extent& extent) const {
+    const std::uint64_t behind = base_ + units() * unit_;
+    if (extent.is_hole() || extent.length == 0 || extent.offset < base_ || extent.end() > behind) return extent;
+    const std::uint64_t first = extent.offset - (extent.offset - base_) % unit_;
+    const std::uint64_t last = extent.end() - 1 - (extent.end() - 1 - base_) % unit_ + unit_;
+    return {first, last - first};
+}
+
 std::uint64_t SpaceMap::taken_bytes_in(const Extent& extent) const {
     std::uint64_t sum = 0;
     for (std::uint64_t at = extent.offset; at < extent.end();) {

@@ -24,6 +24,9 @@ class SpaceMap {
     }
     std::uint64_t taken_bytes() const { return taken_count_ * unit_; }
 
+    // The clusters that `extent` touches, whole: what lies behind a file's end in its last cluster is its own too.
+    Extent whole_units(const Extent& extent) const;
+
     // How many bytes of `extent` live structures hold.
     std::uint64_t taken_bytes_in(const Extent& extent) const;
 

@@ -129,7 +129,7 @@ Prospect judge(const Evidence& e, const Namer& name_of) {
                                       names(e.live_holders, name_of, "files that are there now")));
     if (e.taken_by_unknown > 0)
         reasons.push_back(
-            fmt::format("{} lies in clusters that are in use, though no file accounts for them", amount(e.taken_by_unknown, e.size)));
+            fmt::format("{} lies where something else is kept now (a folder, mostly)", amount(e.taken_by_unknown, e.size)));
     if (e.claimed_by_newer > 0)
         reasons.push_back(fmt::format("{} was later used by {}, deleted since", amount(e.claimed_by_newer, e.size),
                                       names(e.newer_claimants, name_of, "other files")));

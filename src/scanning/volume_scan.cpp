@@ -39,6 +39,7 @@ Result<VolumeScan::Outcome> VolumeScan::run(std::int64_t source, const Volume& p
     row_ = {0, source, place, filesystem.facts(), false, settings_of(request_)};
     report_ = {place.number, row_.facts.filesystem, row_.facts.label, 0, 0, false};
     volume_ = volume.get();
+    space_ = &filesystem.space();
     if (before != nullptr && before->done) {
         if (before->settings != row_.settings)
             return fail(ErrorKind::usage, fmt::format("volume {} is in this catalog already, scanned with other limits", place.number),
@@ -55,7 +56,7 @@ Result<VolumeScan::Outcome> VolumeScan::run(std::int64_t source, const Volume& p
     std::vector<std::string> warnings;
     auto walked = filesystem.walk(options, *this, warnings);
     if (walked && !failure_ && !interrupted_) {
-        if (auto judged = judge_all(*volume, filesystem); !judged) failure_ = judged.error();
+        if (auto judged = judge_all(); !judged) failure_ = judged.error();
     }
     if (failure_ || !walked) {
         catalog_.roll_back();
@@ -110,17 +111,17 @@ Result<void> VolumeScan::keep(Record&& record) {
             if (!extent.is_hole()) extent.offset += row_.place.offset;
         // The others wait until every claim on their bytes is known.
         if (candidate.record.state == State::live)
-            candidate.prospect = judge(gather(candidate.record, 0, claims_, {}, *volume_, habit_), {});
+            candidate.prospect = judge(gather(candidate.record, 0, claims_, *space_, *volume_, habit_), {});
         else
             candidate.prospect.reasons = candidate.record.notes;
         DREDGER_TRY(id, catalog_.add(candidate));
         DREDGER_CHECK(save_now_and_then());
     }
-    for (const Extent& extent : on_volume) claims_.add({extent, id, candidate.record.state == State::live, written});
+    for (const Extent& extent : on_volume) claims_.add({space_->whole_units(extent), id, candidate.record.state == State::live, written});
     return {};
 }
 
-Result<void> VolumeScan::judge_all(const Medium& volume, const FileSystem& filesystem) {
+Result<void> VolumeScan::judge_all() {
     claims_.seal();
     DREDGER_TRY(const auto ids, catalog_.unjudged(row_.id));
     const Namer name_of = [&](std::int64_t id) { return catalog_.name_of(id); };
@@ -136,7 +137,7 @@ Result<void> VolumeScan::judge_all(const Medium& volume, const FileSystem& files
         for (Extent& extent : record.layout)
             if (!extent.is_hole()) extent.offset -= row_.place.offset;
         record.notes = std::move(found->prospect.reasons);
-        const Evidence evidence = gather(record, ids[n], claims_, filesystem.space(), volume, habit_);
+        const Evidence evidence = gather(record, ids[n], claims_, *space_, *volume_, habit_);
         DREDGER_CHECK(catalog_.set_prospect(ids[n], judge(evidence, name_of)));
         DREDGER_CHECK(save_now_and_then());
     }

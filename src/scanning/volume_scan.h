@@ -25,7 +25,7 @@ class VolumeScan final : RecordSink {
     bool take(Record&& record) override;
     Result<void> keep(Record&& record);
     bool is_wanted(const Record& record) const;
-    Result<void> judge_all(const Medium& volume, const FileSystem& filesystem);
+    Result<void> judge_all();
     Result<void> save_now_and_then();
     void report_progress(const char* doing, std::uint64_t done, std::uint64_t total);
 
@@ -34,6 +34,7 @@ class VolumeScan final : RecordSink {
     Observer& observer_;
     ScannedVolume row_;
     const Medium* volume_ = nullptr;
+    const SpaceMap* space_ = nullptr;
     Claims claims_;
     PaddingHabit habit_;
     VolumeReport report_;

@@ -1,0 +1,211 @@
+#include "catalog/catalog.h"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+#include <sqlite3.h>
+
+#include "support/support.h"
+
+namespace dredger {
+namespace {
+
+using test::TempFolder;
+using testing::ElementsAre;
+using testing::HasSubstr;
+using testing::IsEmpty;
+
+Candidate candidate(const std::string& folder, const std::string& name, int prospect, State state = State::deleted) {
+    Candidate c;
+    c.volume = 1;
+    c.record.id = 4096;
+    c.record.folder = folder;
+    c.record.name = name;
+    c.record.state = state;
+    c.record.size = 1000;
+    c.record.modified = FileTime{parse_time("2026-05-03")->first, 530'000'000, FileTime::Clock::local};
+    c.record.attributes = {"read-only"};
+    c.record.layout = {{8192, 600}, {Extent::kHole, 100}, {16384, 300}};
+    c.kind = kind_of_name(name);
+    if (const Format* format = format_with_extension(extension_of(name))) c.format = format->name;
+    c.prospect = {prospect, prospect > 80 ? Band::sound : Band::patchy, Check::plausible, {"because \"so\""}};
+    return c;
+}
+
+class CatalogTest : public testing::Test {
+  protected:
+    void SetUp() override {
+        auto opened = Catalog::open_for_scan(folder_ / "card.dredge");
+        ASSERT_TRUE(opened) << opened.error().line();
+        catalog_ = std::make_unique<Catalog>(std::move(*opened));
+        ASSERT_TRUE(catalog_->add_source({0, "/images/card.img", {64 << 20, "RS-1", {"a", "b"}}}));
+        ScannedVolume volume;
+        volume.source = 1;
+        volume.place = {1, 1 << 20, 63 << 20, TableKind::mbr, "FAT32", "", 0};
+        volume.facts = {"FAT32", "RINGCARD", "5EA8-1D01", 512, 63 << 20, 4096, {"odd"}};
+        ASSERT_TRUE(catalog_->add_volume(volume));
+    }
+    std::vector<std::string> listed(const Selection& selection, Sort sort = Sort::prospect) const {
+        std::vector<std::string> names;
+        EXPECT_TRUE(catalog_->each(selection, sort, false, [&](const Candidate& c) {
+            names.push_back(c.record.name);
+            return true;
+        }));
+        return names;
+    }
+
+    TempFolder folder_;
+    std::unique_ptr<Catalog> catalog_;
+};
+
+TEST_F(CatalogTest, GivesBackWhatItWasGiven) {
+    const Candidate given = candidate("DCIM/100NESTS", "NEST0001.JPG", 95);
+    const auto id = catalog_->add(given);
+    ASSERT_TRUE(id);
+    const auto found = catalog_->find(*id).value();
+    ASSERT_TRUE(found);
+    EXPECT_EQ(found->record.path(), "DCIM/100NESTS/NEST0001.JPG");
+    EXPECT_EQ(found->record.modified, given.record.modified);
+    EXPECT_EQ(found->record.modified->clock, FileTime::Clock::local);
+    EXPECT_FALSE(found->record.created);
+    EXPECT_EQ(found->record.layout, given.record.layout);
+    EXPECT_EQ(found->record.attributes, given.record.attributes);
+    EXPECT_EQ(found->prospect.reasons, given.prospect.reasons);
+    EXPECT_EQ(found->format, "jpeg");
+    EXPECT_FALSE(catalog_->find(99).value());
+    EXPECT_EQ(catalog_->name_of(*id), "DCIM/100NESTS/NEST0001.JPG (written 2026-05-03 00:00)");
+    EXPECT_EQ(catalog_->name_of(99), "");
+}
+
+TEST_F(CatalogTest, KeepsSourcesAndVolumes) {
+    const auto sources = catalog_->sources().value();
+    ASSERT_EQ(sources.size(), 1U);
+    EXPECT_EQ(sources[0].identity.serial, "RS-1");
+    EXPECT_THAT(sources[0].identity.samples, ElementsAre("a", "b"));
+    auto volumes = catalog_->volumes().value();
+    ASSERT_EQ(volumes.size(), 1U);
+    EXPECT_EQ(volumes[0].facts.label, "RINGCARD");
+    EXPECT_THAT(volumes[0].facts.warnings, ElementsAre("odd"));
+    EXPECT_FALSE(volumes[0].done);
+    ASSERT_TRUE(catalog_->finish_volume(volumes[0]));
+    EXPECT_TRUE(catalog_->volumes().value()[0].done);
+}
+
+TEST_F(CatalogTest, ListsTheBestFirst) {
+    ASSERT_TRUE(catalog_->add(candidate("b", "low.jpg", 10)));
+    ASSERT_TRUE(catalog_->add(candidate("b", "high.jpg", 90)));
+    ASSERT_TRUE(catalog_->add(candidate("a", "live.jpg", 100, State::live)));
+    EXPECT_THAT(listed({}), ElementsAre("high.jpg", "low.jpg"));
+    EXPECT_THAT(listed({}, Sort::path), ElementsAre("high.jpg", "low.jpg"));
+    Selection all;
+    all.states = {};
+    EXPECT_EQ(catalog_->count(all).value(), 3);
+}
+
+TEST_F(CatalogTest, SelectsByTheWholeGrammar) {
+    ASSERT_TRUE(catalog_->add(candidate("Gannet survey/Photos", "Ledge 01.JPG", 95)));
+    ASSERT_TRUE(catalog_->add(candidate("Gannet survey", "plan.docx", 50)));
+    ASSERT_TRUE(catalog_->add(candidate("Calls", "Ätna.wav", 20)));
+    const auto with = [&](auto change) {
+        Selection s;
+        change(s);
+        return listed(s);
+    };
+    EXPECT_THAT(with([](Selection& s) { s.kinds = {Kind::picture}; }), ElementsAre("Ledge 01.JPG"));
+    EXPECT_THAT(with([](Selection& s) { s.formats = {"docx"}; }), ElementsAre("plan.docx"));
+    EXPECT_THAT(with([](Selection& s) { s.extensions = {"jpg", "wav"}; }), ElementsAre("Ledge 01.JPG", "Ätna.wav"));
+    EXPECT_THAT(with([](Selection& s) { s.names = {"ledge*"}; }), ElementsAre("Ledge 01.JPG"));
+    EXPECT_THAT(with([](Selection& s) { s.names = {"ätna.w?v"}; }), ElementsAre("Ätna.wav"));
+    EXPECT_THAT(with([](Selection& s) { s.folders = {"/gannet survey/"}; }), ElementsAre("Ledge 01.JPG", "plan.docx"));
+    EXPECT_THAT(with([](Selection& s) { s.folders = {"*photos"}; }), ElementsAre("Ledge 01.JPG"));
+    EXPECT_THAT(with([](Selection& s) { s.ids = {{1, 1}, {3, 3}}; }), ElementsAre("Ledge 01.JPG", "Ätna.wav"));
+    EXPECT_THAT(with([](Selection& s) { s.prospect = {40, 60}; }), ElementsAre("plan.docx"));
+    EXPECT_THAT(with([](Selection& s) { s.size = {1001, {}}; }), IsEmpty());
+    EXPECT_THAT(with([](Selection& s) { s.modified = parse_times("2026-05-04..").value(); }), IsEmpty());
+    EXPECT_EQ(with([](Selection& s) { s.modified = parse_times("2026-05").value(); }).size(), 3U);
+    EXPECT_THAT(with([](Selection& s) { s.deleted = parse_times("1990..").value(); }), IsEmpty());
+    EXPECT_THAT(with([](Selection& s) { s.origins = {Origin::remnant}; }), IsEmpty());
+    EXPECT_EQ(with([](Selection& s) { s.checks = {Check::plausible}; }).size(), 3U);
+    EXPECT_THAT(with([](Selection& s) { s.names = {"x'; DROP TABLE candidates; --"}; }), IsEmpty());
+    EXPECT_EQ(listed({}).size(), 3U);
+}
+
+TEST_F(CatalogTest, TellsWhoSharesBytes) {
+    Candidate other = candidate("b", "newer.jpg", 100, State::live);
+    other.record.layout = {{8500, 1000}};
+    ASSERT_TRUE(catalog_->add(candidate("a", "older.jpg", 10)));
+    ASSERT_TRUE(catalog_->add(other));
+    const auto overlaps = catalog_->overlapping(1, {8192, 600}, 10).value();
+    ASSERT_EQ(overlaps.size(), 2U);
+    EXPECT_EQ(overlaps[0].path, "b/newer.jpg");
+    EXPECT_EQ(overlaps[0].shared, (Extent{8500, 292}));
+    EXPECT_TRUE(catalog_->overlapping(1, {100, 50}, 10).value().empty());
+}
+
+TEST_F(CatalogTest, AnUnfinishedVolumeCanBeTakenBack) {
+    ASSERT_TRUE(catalog_->begin());
+    ASSERT_TRUE(catalog_->add(candidate("a", "x.jpg", 10)));
+    ASSERT_TRUE(catalog_->remove_volume(1));
+    ASSERT_TRUE(catalog_->commit());
+    EXPECT_TRUE(catalog_->volumes().value().empty());
+    EXPECT_THAT(listed({}), IsEmpty());
+}
+
+TEST_F(CatalogTest, CanBeReadWhileItIsWritten) {
+    ASSERT_TRUE(catalog_->add(candidate("a", "first.jpg", 10)));
+    ASSERT_TRUE(catalog_->begin());
+    ASSERT_TRUE(catalog_->add(candidate("a", "second.jpg", 10)));
+    const auto reader = Catalog::open(folder_ / "card.dredge");
+    ASSERT_TRUE(reader) << reader.error().line();
+    EXPECT_EQ(reader->count({}).value(), 1);
+    ASSERT_TRUE(catalog_->commit());
+    EXPECT_EQ(reader->count({}).value(), 2);
+}
+
+TEST(CatalogFile, WhatIsNoCatalogIsAClearError) {
+    const TempFolder folder;
+    test::write_text(folder / "text.dredge", "this is not a database, but long enough to be looked at");
+    EXPECT_THAT(Catalog::open(folder / "missing").error().line(), HasSubstr("no such catalog"));
+    EXPECT_THAT(Catalog::open(folder.path()).error().line(), HasSubstr("not a catalog"));
+    EXPECT_THAT(Catalog::open(folder / "text.dredge").error().line(), HasSubstr("not a catalog"));
+    EXPECT_THAT(Catalog::open_for_scan(folder / "text.dredge").error().line(), HasSubstr("left alone"));
+    EXPECT_EQ(test::read_text(folder / "text.dredge").substr(0, 7), "this is");
+}
+
+TEST(CatalogFile, AnotherProgramsDatabaseIsNotTouched) {
+    const TempFolder folder;
+    sqlite3* handle = nullptr;
+    ASSERT_EQ(sqlite3_open((folder / "other.db").c_str(), &handle), SQLITE_OK);
+    sqlite3_exec(handle, "CREATE TABLE rings (number TEXT)", nullptr, nullptr, nullptr);
+    sqlite3_close(handle);
+    EXPECT_THAT(Catalog::open(folder / "other.db").error().line(), HasSubstr("not a catalog"));
+    EXPECT_THAT(Catalog::open_for_scan(folder / "other.db").error().line(), HasSubstr("not a catalog"));
+}
+
+TEST(CatalogFile, ANewerVersionIsAClearError) {
+    const TempFolder folder;
+    { ASSERT_TRUE(Catalog::open_for_scan(folder / "a.dredge")); }
+    sqlite3* handle = nullptr;
+    ASSERT_EQ(sqlite3_open((folder / "a.dredge").c_str(), &handle), SQLITE_OK);
+    sqlite3_exec(handle, "PRAGMA user_version=99", nullptr, nullptr, nullptr);
+    sqlite3_close(handle);
+    EXPECT_THAT(Catalog::open(folder / "a.dredge").error().line(), HasSubstr("version 99"));
+    EXPECT_THAT(Catalog::open(folder / "a.dredge").error().line(), HasSubstr("newer dredger"));
+}
+
+TEST(SelectionWords, AreReadOrExplained) {
+    EXPECT_THAT(parse_states("deleted, live").value(), ElementsAre(State::live, State::deleted));
+    EXPECT_THAT(parse_states("dead").error().line(), HasSubstr("choose from live, deleted, trashed, lost"));
+    EXPECT_EQ(parse_sizes("10K..2M")->from, 10'240);
+    EXPECT_EQ(parse_sizes("10K..2M")->to, 2'097'152);
+    EXPECT_EQ(parse_sizes("..5")->from, std::nullopt);
+    EXPECT_EQ(parse_sizes("1GB")->to, 1 << 30);
+    for (const char* wrong : {"", "..", "ten", "-5..", "99999999999P", "5..x"}) EXPECT_FALSE(parse_sizes(wrong)) << wrong;
+    EXPECT_EQ(parse_ids("7,12-40")->size(), 2U);
+    for (const char* wrong : {"", "a", "9-2", "3-"}) EXPECT_FALSE(parse_ids(wrong)) << wrong;
+    EXPECT_THAT(parse_words(".JPG, docx"), ElementsAre("jpg", "docx"));
+    EXPECT_FALSE(parse_formats("jpeg,nothing"));
+    EXPECT_EQ(parse_times("2026-05")->to.value() - parse_times("2026-05")->from.value(), 31 * 86'400 - 1);
+}
+
+}  // namespace
+}  // namespace dredger

@@ -1,0 +1,36 @@
+#include "filesystems/space_map.h"
+
+#include <gtest/gtest.h>
+
+namespace dredger {
+namespace {
+
+TEST(SpaceMap, CountsTakenBytesOfAnyPlace) {
+    SpaceMap map(1000, 100, 10);
+    map.take(2);
+    map.take(3);
+    map.take(3);
+    EXPECT_EQ(map.taken_bytes(), 200U);
+    EXPECT_EQ(map.taken_bytes_in({1200, 200}), 200U);
+    EXPECT_EQ(map.taken_bytes_in({1150, 100}), 50U);
+    EXPECT_EQ(map.taken_bytes_in({1000, 200}), 0U);
+    EXPECT_EQ(map.taken_bytes_in({1390, 20}), 10U);
+}
+
+TEST(SpaceMap, GivesWholeClusters) {
+    const SpaceMap map(1000, 100, 10);
+    EXPECT_EQ(map.whole_units({1150, 10}), (Extent{1100, 100}));
+    EXPECT_EQ(map.whole_units({1100, 101}), (Extent{1100, 200}));
+    EXPECT_EQ(map.whole_units({1990, 50}), (Extent{1990, 50})) << "beyond the clusters";
+    EXPECT_TRUE(map.whole_units({Extent::kHole, 50}).is_hole());
+}
+
+TEST(SpaceMap, WhatLiesAroundTheClustersIsTaken) {
+    const SpaceMap map(1000, 100, 10);
+    EXPECT_EQ(map.taken_bytes_in({990, 20}), 10U);
+    EXPECT_EQ(map.taken_bytes_in({1990, 30}), 20U);
+    EXPECT_EQ(map.taken_bytes_in({5000, 7}), 7U);
+}
+
+}  // namespace
+}  // namespace dredger

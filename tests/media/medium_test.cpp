@@ -1,0 +1,147 @@
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include "media/cached.h"
+#include "media/content.h"
+#include "media/drives.h"
+#include "media/file_medium.h"
+#include "media/identity.h"
+#include "media/window.h"
+#include "support/support.h"
+
+namespace dredger {
+namespace {
+
+using test::bytes_of;
+using test::MemoryMedium;
+using test::TempFolder;
+using testing::ElementsAre;
+using testing::HasSubstr;
+
+std::shared_ptr<MemoryMedium> counting(std::size_t size) {
+    std::vector<std::byte> bytes(size);
+    for (std::size_t i = 0; i < size; ++i) bytes[i] = static_cast<std::byte>(i * 7 + i / 256);
+    return std::make_shared<MemoryMedium>(std::move(bytes));
+}
+
+TEST(Medium, PastTheEndIsAnErrorThatNamesThePlace) {
+    const auto medium = counting(100);
+    std::byte b[8];
+    const auto read = medium->read(96, b);
+    ASSERT_FALSE(read);
+    EXPECT_EQ(read.error().where, "offset 96");
+    EXPECT_FALSE(medium->bytes(UINT64_MAX, 2));
+}
+
+TEST(Medium, UnreadablePlacesAreReportedOrAnError) {
+    const auto medium = counting(4096);
+    medium->make_unreadable({1024, 512});
+    std::vector<std::byte> bytes(4096);
+    EXPECT_FALSE(medium->read(0, bytes));
+    std::vector<Extent> bad;
+    ASSERT_TRUE(medium->read(0, bytes, &bad));
+    EXPECT_THAT(bad, ElementsAre(Extent{1024, 512}));
+}
+
+TEST(Window, ShiftsPlacesAndCutsAtTheEnd) {
+    const auto whole = counting(4096);
+    whole->make_unreadable({1536, 512});
+    const Window window(whole, 1024, 10'000);
+    EXPECT_EQ(window.size(), 3072U);
+    EXPECT_EQ(window.bytes(5, 1).value()[0], whole->bytes(1029, 1).value()[0]);
+    std::vector<std::byte> bytes(1024);
+    std::vector<Extent> bad;
+    ASSERT_TRUE(window.read(0, bytes, &bad));
+    EXPECT_THAT(bad, ElementsAre(Extent{512, 512}));
+    EXPECT_EQ(Window(whole, 9999, 5).size(), 0U);
+}
+
+TEST(Cached, GivesTheSameBytesAsTheMedium) {
+    const auto whole = counting(100'000);
+    whole->make_unreadable({20'000, 100});
+    const Cached cached(whole, 2);
+    for (const std::uint64_t offset : {0U, 16'380U, 70'000U, 99'990U, 16'380U})
+        EXPECT_EQ(cached.bytes(offset, 10).value(), whole->bytes(offset, 10).value()) << offset;
+    std::vector<std::byte> bytes(40'000);
+    std::vector<Extent> bad;
+    ASSERT_TRUE(cached.read(10'000, bytes, &bad));
+    EXPECT_THAT(bad, ElementsAre(Extent{20'000, 100}));
+}
+
+TEST(Content, ReadsItsPiecesInOrderAndTellsItsHoles) {
+    const auto whole = std::make_shared<MemoryMedium>(bytes_of("0123456789"));
+    const Content content(whole, {{7, 2}, {Extent::kHole, 3}, {0, 4}});
+    EXPECT_EQ(content.size(), 9U);
+    std::vector<std::byte> bytes(9);
+    std::vector<Extent> bad;
+    ASSERT_TRUE(content.read(0, bytes, &bad));
+    EXPECT_EQ(bytes, bytes_of(std::string_view("78\0\0\0" "0123", 9)));
+    EXPECT_THAT(bad, ElementsAre(Extent{2, 3}));
+    EXPECT_EQ(content.bytes(6, 2).value(), bytes_of("12"));
+}
+
+TEST(Content, WhatLiesBeyondTheMediumIsAHole) {
+    const auto whole = std::make_shared<MemoryMedium>(bytes_of("0123456789"));
+    const Content content(whole, {{8, 6}});
+    std::vector<std::byte> bytes(6);
+    std::vector<Extent> bad;
+    ASSERT_TRUE(content.read(0, bytes, &bad));
+    EXPECT_THAT(bad, ElementsAre(Extent{2, 4}));
+}
+
+TEST(FileMedium, SaysClearlyWhyASourceCanNotBeRead) {
+    const TempFolder folder;
+    test::write_text(folder / "empty.img", "");
+    EXPECT_THAT(FileMedium::open(folder / "missing.img").error().line(), HasSubstr("no such file"));
+    EXPECT_THAT(FileMedium::open(folder.path()).error().line(), HasSubstr("folder"));
+    EXPECT_THAT(FileMedium::open(folder / "empty.img").error().line(), HasSubstr("empty"));
+    EXPECT_THAT(FileMedium::open("/dev/null").error().line(), HasSubstr("neither"));
+}
+
+TEST(FileMedium, ReadsAnImage) {
+    const TempFolder folder;
+    test::write_text(folder / "a.img", "hello world");
+    const auto medium = FileMedium::open(folder / "a.img");
+    ASSERT_TRUE(medium);
+    EXPECT_EQ((*medium)->size(), 11U);
+    EXPECT_EQ((*medium)->bytes(6, 5).value(), bytes_of("world"));
+    EXPECT_FALSE((*medium)->is_device());
+}
+
+TEST(Identity, KnowsAMediumAgain) {
+    const TempFolder folder;
+    std::string content(1 << 20, 'x');
+    for (std::size_t i = 0; i < content.size(); i += 4096) content[i] = static_cast<char>(i / 4096);
+    test::write_text(folder / "a.img", content);
+    const Identity scanned = identify(**FileMedium::open(folder / "a.img")).value();
+    EXPECT_EQ(scanned.samples.size(), 64U);
+    EXPECT_TRUE(compare(scanned, scanned).same);
+    EXPECT_TRUE(compare(scanned, scanned).finding.empty());
+
+    Identity touched = scanned;
+    touched.samples[3] = "other";
+    EXPECT_TRUE(compare(scanned, touched).same);
+    EXPECT_THAT(compare(scanned, touched).finding, HasSubstr("1 of 64"));
+    for (std::size_t i = 0; i < 20; ++i) touched.samples[i] = "other";
+    EXPECT_FALSE(compare(scanned, touched).same);
+    Identity longer = scanned;
+    longer.size += 512;
+    EXPECT_FALSE(compare(scanned, longer).same);
+    Identity a = scanned;
+    Identity b = scanned;
+    a.serial = "RS-1";
+    b.serial = "RS-2";
+    EXPECT_FALSE(compare(a, b).same);
+}
+
+TEST(Drives, TheSourceItselfIsNoPlaceToWriteTo) {
+    const TempFolder folder;
+    test::write_text(folder / "a.img", "hello");
+    EXPECT_THAT(writing_endangers(folder / "a.img", folder / "a.img"), HasSubstr("source itself"));
+    EXPECT_EQ(writing_endangers(folder / "restored/deep", folder / "a.img"), "");
+}
+
+TEST(Drives, AreListedWithoutFailing) { EXPECT_TRUE(list_drives()); }
+
+}  // namespace
+}  // namespace dredger

@@ -1,0 +1,210 @@
+#include "restoring/restore.h"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+#include <sys/stat.h>
+
+#include "base/csv.h"
+#include "scanning/scan.h"
+#include "support/support.h"
+
+namespace dredger {
+namespace {
+
+namespace fs = std::filesystem;
+using test::Listener;
+using test::TempFolder;
+using testing::HasSubstr;
+
+class RestoreTest : public testing::Test {
+  protected:
+    void scan_fixture(const std::string& fixture) {
+        fixture_ = fixture;
+        image_ = test::unpack_to(fixture, folder_.path());
+        auto catalog = Catalog::open_for_scan(folder_ / "a.dredge");
+        ASSERT_TRUE(catalog);
+        Listener quiet;
+        ASSERT_TRUE(scan(*catalog, {image_, {}, {}, {}, {}, {}}, quiet));
+    }
+    Result<RestoreReport> run(const std::function<void(RestoreRequest&)>& change = {}) {
+        const auto catalog = Catalog::open(folder_ / "a.dredge");
+        RestoreRequest request;
+        request.destination = out();
+        if (change) change(request);
+        return restore(*catalog, request, listener_);
+    }
+    fs::path out() const { return folder_ / "out"; }
+    std::vector<std::map<std::string, std::string>> manifest() const { return parse_csv(test::read_text(out() / "manifest.csv")).value(); }
+    std::uint64_t count(const RestoreReport& report, Outcome outcome) const { return report.counts[static_cast<std::size_t>(outcome)]; }
+    std::vector<fs::path> leftovers() const {
+        std::vector<fs::path> found;
+        for (const auto& entry : fs::recursive_directory_iterator(out()))
+            if (entry.path().extension() == ".unfinished") found.push_back(entry.path());
+        return found;
+    }
+
+    TempFolder folder_;
+    std::string fixture_;
+    fs::path image_;
+    Listener listener_;
+};
+
+TEST_F(RestoreTest, BringsBackBytesNamesFoldersAndDates) {
+    scan_fixture("fat32-stick");
+    const auto report = run();
+    ASSERT_TRUE(report) << report.error().line();
+    const auto truth = test::truth_of(fixture_);
+    std::size_t compared = 0;
+    for (const auto& file : truth["files"]) {
+        if (file["state"] == "live") continue;
+        const fs::path path = out() / file["path"].get<std::string>();
+        ASSERT_TRUE(fs::exists(path)) << path;
+        if (file["directory"]) continue;
+        EXPECT_EQ(test::sha256_of(path), file["sha256"]) << path;
+        struct stat facts {};
+        ASSERT_EQ(::stat(path.c_str(), &facts), 0);
+        std::tm local{};
+        ::localtime_r(&facts.st_mtime, &local);
+        EXPECT_EQ(iso8601({::timegm(&local), 0, {}}), file["modified"]) << path;
+        ++compared;
+    }
+    EXPECT_EQ(compared, 63U);
+    EXPECT_TRUE(leftovers().empty());
+}
+
+TEST_F(RestoreTest, LeavesAManifestSumsAndALog) {
+    scan_fixture("fat16-card");
+    const auto report = run();
+    ASSERT_TRUE(report);
+    const auto rows = manifest();
+    EXPECT_EQ(rows.size(), 22U);
+    for (auto row : rows) {
+        EXPECT_EQ(row["catalog"], "a.dredge");
+        if (row["outcome"] == "failed") continue;
+        const fs::path path = out() / row["restored_path"];
+        EXPECT_EQ(test::sha256_of(path), row["sha256"]);
+        EXPECT_EQ(row["outcome"] == "whole", row["band"] == "sound") << row["original_path"];
+        EXPECT_EQ(std::to_string(fs::file_size(path)), row["size"]);
+    }
+    EXPECT_THAT(test::read_text(out() / "restore.log"), HasSubstr("done: "));
+    EXPECT_THAT(test::read_text(out() / "SHA256SUMS"), HasSubstr("  DCIM/100NESTS/NEST0003.JPG\n"));
+}
+
+TEST_F(RestoreTest, RunAgainItWritesNothingTwice) {
+    scan_fixture("fat12-floppy");
+    ASSERT_TRUE(run());
+    const auto again = run();
+    ASSERT_TRUE(again);
+    EXPECT_EQ(again->written, 0U);
+    EXPECT_EQ(count(*again, Outcome::already), 4U);
+    EXPECT_EQ(manifest().size(), 5U);
+}
+
+TEST_F(RestoreTest, CollisionsAreNumberedSkippedOrReplaced) {
+    scan_fixture("fat12-floppy");
+    fs::create_directories(out() / "NESTS");
+    const fs::path taken = out() / "NESTS/NEST02.JPG";
+    const auto only = [](IfExists what) {
+        return [what](RestoreRequest& r) {
+            r.selection.names = {"NEST02.JPG"};
+            r.if_exists = what;
+        };
+    };
+    test::write_text(taken, "mine");
+    EXPECT_EQ(count(*run(only(IfExists::skip)), Outcome::skipped), 1U);
+    EXPECT_EQ(test::read_text(taken), "mine");
+    ASSERT_TRUE(run(only(IfExists::number)));
+    EXPECT_EQ(test::read_text(taken), "mine");
+    EXPECT_EQ(fs::file_size(out() / "NESTS/NEST02 (2).JPG"), 9100U);
+    fs::remove(out() / "NESTS/NEST02 (2).JPG");
+    ASSERT_TRUE(run(only(IfExists::replace)));
+    EXPECT_EQ(fs::file_size(taken), 9100U);
+}
+
+TEST_F(RestoreTest, ADryRunWritesNothing) {
+    scan_fixture("fat12-floppy");
+    const auto report = run([](RestoreRequest& r) { r.dry_run = true; });
+    ASSERT_TRUE(report);
+    EXPECT_FALSE(fs::exists(out()));
+    EXPECT_EQ(listener_.outcomes.size(), 5U);
+}
+
+TEST_F(RestoreTest, InterruptedItLeavesNoHalfFileAndGoesOn) {
+    scan_fixture("fat32-stick");
+    listener_.stop_after_calls = 5;
+    const auto stopped = run();
+    ASSERT_TRUE(stopped);
+    EXPECT_TRUE(stopped->interrupted);
+    EXPECT_TRUE(leftovers().empty());
+    const std::size_t done = manifest().size();
+    EXPECT_GT(done, 0U);
+    listener_.stop = false;
+    const auto resumed = run();
+    ASSERT_TRUE(resumed);
+    EXPECT_EQ(count(*resumed, Outcome::already) + count(*resumed, Outcome::whole), 72U);
+    EXPECT_GT(count(*resumed, Outcome::already), 0U);
+}
+
+TEST_F(RestoreTest, UnreadableAndMissingBytesAreToldAsGaps) {
+    scan_fixture("fat16-card");
+    fs::resize_file(image_, fs::file_size(image_) - 1);  // another size is another medium
+    EXPECT_EQ(run().error().kind, ErrorKind::unsafe);
+    fs::resize_file(image_, 1'790'000);
+    const auto report = run([](RestoreRequest& r) {
+        r.from_changed_source = true;
+        r.selection.names = {"NEST0012.JPG"};
+    });
+    ASSERT_TRUE(report) << report.error().line();
+    EXPECT_EQ(count(*report, Outcome::partial), 1U);
+    auto row = manifest().at(0);
+    EXPECT_EQ(row["outcome"], "partial");
+    EXPECT_EQ(row["restored_bytes"], std::to_string(1'790'000 - 1'781'760));
+    EXPECT_EQ(fs::file_size(out() / "DCIM/100NESTS/NEST0012.JPG"), 36'000U);
+    EXPECT_THAT(test::read_text(out() / "restore.log"), HasSubstr("bytes not had: 8240+27760"));
+    EXPECT_THAT(test::read_text(out() / "restore.log"), HasSubstr("overridden"));
+}
+
+TEST_F(RestoreTest, AMissingSourceSaysHowToTellWhereItIs) {
+    scan_fixture("fat12-floppy");
+    fs::rename(image_, folder_ / "moved.img");
+    EXPECT_THAT(run().error().line(), HasSubstr("--source"));
+    EXPECT_TRUE(run([&](RestoreRequest& r) { r.source = folder_ / "moved.img"; }));
+}
+
+TEST_F(RestoreTest, NothingSelectedIsNothingDone) {
+    scan_fixture("fat12-floppy");
+    const auto report = run([](RestoreRequest& r) { r.selection.names = {"no such name"}; });
+    ASSERT_TRUE(report);
+    EXPECT_EQ(report->files, 0U);
+    EXPECT_FALSE(fs::exists(out()));
+}
+
+TEST(Places, NothingLeavesTheDestination) {
+    EXPECT_EQ(safe_path("../../etc/passwd"), fs::path("_/_/etc/passwd"));
+    EXPECT_EQ(safe_path("/abs//path"), fs::path("abs/path"));
+    EXPECT_EQ(safe_path(""), fs::path("_"));
+    EXPECT_EQ(safe_part("a\x01" "b"), "a\xEF\xBF\xBD" "b");
+    EXPECT_EQ(safe_part("a\\b"), "a_b");
+    EXPECT_EQ(safe_part("con.txt"), "_con.txt");
+    EXPECT_EQ(safe_part("LPT1"), "_LPT1");
+    EXPECT_EQ(safe_part("console.txt"), "console.txt");
+}
+
+TEST(Places, LongNamesKeepTheirExtensionAndTheirCharactersWhole) {
+    std::string name;
+    for (int i = 0; i < 200; ++i) name += "鳥";
+    const std::string part = safe_part(name + ".jpeg");
+    EXPECT_LE(part.size(), 240U);
+    EXPECT_TRUE(part.ends_with("鳥.jpeg"));
+}
+
+TEST(Places, TakenNamesAreNumbered) {
+    const TempFolder folder;
+    test::write_text(folder / "a.txt", "");
+    test::write_text(folder / "a (2).txt", "");
+    EXPECT_EQ(free_name(folder / "a.txt", {folder / "a (3).txt"}).filename(), "a (4).txt");
+    EXPECT_EQ(free_name(folder / "b.txt", {}).filename(), "b.txt");
+}
+
+}  // namespace
+}  // namespace dredger

@@ -1,0 +1,176 @@
+#include "scanning/scan.h"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include "support/support.h"
+
+namespace dredger {
+namespace {
+
+using test::Listener;
+using test::TempFolder;
+using testing::Contains;
+using testing::HasSubstr;
+
+class ScanTest : public testing::Test {
+  protected:
+    Result<ScanReport> run(const ScanRequest& request, const std::string& catalog = "a.dredge") {
+        auto opened = Catalog::open_for_scan(folder_ / catalog);
+        EXPECT_TRUE(opened);
+        return scan(*opened, request, listener_);
+    }
+    // Everything that the catalog says of every candidate, in order.
+    std::string content(const std::string& catalog = "a.dredge") {
+        const auto opened = Catalog::open(folder_ / catalog);
+        EXPECT_TRUE(opened);
+        Selection all;
+        all.states = {};
+        std::string text;
+        EXPECT_TRUE(opened->each(all, Sort::path, true, [&](const Candidate& c) {
+            text += c.record.path() + " " + std::to_string(c.record.size) + " " + std::to_string(c.prospect.value);
+            for (const std::string& reason : c.prospect.reasons) text += "; " + reason;
+            for (const Extent& e : c.record.layout) text += " " + std::to_string(e.offset) + "+" + std::to_string(e.length);
+            text += "\n";
+            return true;
+        }));
+        return text;
+    }
+    ScanRequest request_for(const std::string& fixture) { return {test::unpack_to(fixture, folder_.path()), {}, {}, {}, {}, {}}; }
+
+    TempFolder folder_;
+    Listener listener_;
+};
+
+TEST_F(ScanTest, FindsWhatWasDeletedAndJudgesIt) {
+    const auto report = run(request_for("ringing-station-card"));
+    ASSERT_TRUE(report) << report.error().line();
+    ASSERT_EQ(report->volumes.size(), 1U);
+    EXPECT_EQ(report->volumes[0].deleted, 33U);
+    EXPECT_EQ(report->volumes[0].live, 22U);
+    const auto catalog = Catalog::open(folder_ / "a.dredge").value();
+    const auto truth = test::truth_of("ringing-station-card");
+    std::map<std::string, nlohmann::json> files;
+    for (const auto& file : truth["files"]) files[file["path"]] = file;
+    std::size_t judged = 0;
+    ASSERT_TRUE(catalog.each({}, Sort::path, true, [&](const Candidate& c) {
+        const auto file = files.find(c.record.path());
+        if (c.record.is_folder || file == files.end()) return true;
+        ++judged;
+        const bool whole = file->second["intact_bytes"] == file->second["size"];
+        EXPECT_EQ(c.prospect.band == Band::sound, whole) << c.record.path();
+        if (!whole) {
+            EXPECT_THAT(c.prospect.reasons, Contains(HasSubstr(" is overwritten by "))) << c.record.path();
+        }
+        return true;
+    }));
+    EXPECT_EQ(judged, 26U);
+}
+
+TEST_F(ScanTest, ExtentsAreOnTheMedium) {
+    ASSERT_TRUE(run(request_for("ringing-station-card")));
+    const auto catalog = Catalog::open(folder_ / "a.dredge").value();
+    const auto truth = test::truth_of("ringing-station-card");
+    for (const auto& file : truth["files"]) {
+        if (file["path"] != "DCIM/100NESTS/NEST0005.JPG") continue;
+        ASSERT_TRUE(catalog.each({}, Sort::path, true, [&](const Candidate& c) {
+            if (c.record.name == "NEST0005.JPG") {
+                EXPECT_EQ(c.record.layout.at(0).offset, file["extents"][0][0].get<std::uint64_t>());
+            }
+            return true;
+        }));
+    }
+}
+
+TEST_F(ScanTest, TheSameMediumGivesTheSameCatalog) {
+    const ScanRequest request = request_for("fat16-card");
+    ASSERT_TRUE(run(request, "a.dredge"));
+    ASSERT_TRUE(run(request, "b.dredge"));
+    EXPECT_EQ(content("a.dredge"), content("b.dredge"));
+}
+
+TEST_F(ScanTest, ASecondRunRepeatsNothing) {
+    const ScanRequest request = request_for("fat16-card");
+    ASSERT_TRUE(run(request));
+    const std::string before = content();
+    const auto again = run(request);
+    ASSERT_TRUE(again);
+    EXPECT_TRUE(again->volumes[0].was_done_before);
+    EXPECT_EQ(content(), before);
+}
+
+TEST_F(ScanTest, StoppedAnywhereItGoesOnToTheSameEnd) {
+    const ScanRequest request = request_for("fat16-card");
+    ASSERT_TRUE(run(request, "whole.dredge"));
+    for (const int questions : {1, 2, 10, 40, 66, 80}) {
+        const std::string name = "part" + std::to_string(questions) + ".dredge";
+        listener_.stop = false;
+        listener_.stop_after_questions = questions;
+        const auto stopped = run(request, name);
+        ASSERT_TRUE(stopped);
+        EXPECT_TRUE(stopped->interrupted) << questions;
+        listener_.stop = false;
+        listener_.stop_after_questions = 0;
+        const auto resumed = run(request, name);
+        ASSERT_TRUE(resumed);
+        EXPECT_FALSE(resumed->interrupted);
+        EXPECT_EQ(content(name), content("whole.dredge")) << questions;
+    }
+}
+
+TEST_F(ScanTest, KeepsOnlyWhatIsWanted) {
+    ScanRequest request = request_for("ringing-station-card");
+    request.folder = "gannet colony survey 2026";
+    request.extensions = {"jpg"};
+    ASSERT_TRUE(run(request));
+    const auto catalog = Catalog::open(folder_ / "a.dredge").value();
+    EXPECT_EQ(catalog.count({}).value(), 13);
+    request.extensions = {};
+    const auto other = run(request);
+    ASSERT_FALSE(other);
+    EXPECT_THAT(other.error().line(), HasSubstr("other limits"));
+    request.kinds = {Kind::document};
+    ASSERT_TRUE(run(request, "b.dredge"));
+    EXPECT_EQ(Catalog::open(folder_ / "b.dredge")->count({}).value(), 3);
+}
+
+TEST_F(ScanTest, TakesTheVolumesThatAreAskedFor) {
+    ScanRequest request = request_for("mbr-chain");
+    request.volumes = {2};
+    const auto report = run(request);
+    ASSERT_TRUE(report) << report.error().line();
+    ASSERT_EQ(report->volumes.size(), 1U);
+    EXPECT_EQ(report->volumes[0].label, "LOGICAL1");
+    request.volumes = {};
+    EXPECT_EQ(run(request)->volumes.size(), 3U);
+    request.volumes = {9};
+    EXPECT_THAT(run(request).error().line(), HasSubstr("no volume 9"));
+}
+
+TEST_F(ScanTest, SourcesThatAreNoneAreClearErrors) {
+    test::write_text(folder_ / "noise.img", std::string(100, 'r'));
+    EXPECT_THAT(run({folder_ / "noise.img", {}, {}, {}, {}, {}}).error().line(), HasSubstr("no file system"));
+    EXPECT_THAT(run({folder_ / "a.dredge", {}, {}, {}, {}, {}}, "b.dredge").error().line(), HasSubstr("catalog"));
+    EXPECT_THAT(run({folder_ / "missing.img", {}, {}, {}, {}, {}}).error().line(), HasSubstr("no such file"));
+}
+
+TEST_F(ScanTest, AnotherMediumAtTheSamePlaceIsNotMixedIn) {
+    const ScanRequest request = request_for("fat12-floppy");
+    ASSERT_TRUE(run(request));
+    std::filesystem::rename(test::unpack_to("fat16-card", folder_.path()), request.source);
+    const auto mixed = run(request);
+    ASSERT_FALSE(mixed);
+    EXPECT_EQ(mixed.error().kind, ErrorKind::unsafe);
+}
+
+TEST_F(ScanTest, ATruncatedImageGivesWhatItHolds) {
+    const ScanRequest request = request_for("fat16-card");
+    std::filesystem::resize_file(request.source, 3 << 20);
+    const auto report = run(request);
+    ASSERT_TRUE(report) << report.error().line();
+    EXPECT_GT(report->volumes[0].deleted, 10U);
+    EXPECT_THAT(listener_.warnings, Contains(HasSubstr("cut short")));
+}
+
+}  // namespace
+}  // namespace dredger

@@ -1,0 +1,126 @@
+#include "support/support.h"
+
+#include <fcntl.h>
+#include <sys/wait.h>
+#include <unistd.h>
+#include <zstd.h>
+
+#include <cstdlib>
+#include <fstream>
+#include <sstream>
+#include <stdexcept>
+
+#include "base/digest.h"
+
+namespace dredger::test {
+namespace {
+
+namespace fs = std::filesystem;
+
+fs::path place_of(const std::string& file) {
+    for (const char* folder : {DREDGER_FIXTURES, DREDGER_DEMO})
+        if (fs::exists(fs::path(folder) / file)) return fs::path(folder) / file;
+    throw std::runtime_error("no fixture " + file);
+}
+
+}  // namespace
+
+TempFolder::TempFolder() {
+    std::string pattern = (fs::temp_directory_path() / "dredger-test-XXXXXX").string();
+    if (::mkdtemp(pattern.data()) == nullptr) throw std::runtime_error("no temporary folder");
+    path_ = pattern;
+}
+
+TempFolder::~TempFolder() {
+    std::error_code failed;
+    fs::permissions(path_, fs::perms::owner_all, failed);
+    fs::remove_all(path_, failed);
+}
+
+std::vector<std::byte> unpacked(const std::string& name) {
+    const std::string packed = read_text(place_of(name + ".img.zst"));
+    std::vector<std::byte> image(truth_of(name)["image_bytes"].get<std::size_t>());
+    ZSTD_DCtx* context = ZSTD_createDCtx();
+    ZSTD_DCtx_setParameter(context, ZSTD_d_windowLogMax, 27);
+    const std::size_t n = ZSTD_decompressDCtx(context, image.data(), image.size(), packed.data(), packed.size());
+    ZSTD_freeDCtx(context);
+    if (n != image.size()) throw std::runtime_error("a damaged fixture: " + name);
+    return image;
+}
+
+fs::path unpack_to(const std::string& name, const fs::path& folder) {
+    const auto image = unpacked(name);
+    const fs::path file = folder / (name + ".img");
+    std::ofstream(file, std::ios::binary).write(reinterpret_cast<const char*>(image.data()), static_cast<std::streamsize>(image.size()));
+    return file;
+}
+
+nlohmann::json truth_of(const std::string& name) { return nlohmann::json::parse(read_text(place_of(name + ".truth.json"))); }
+
+std::vector<std::byte> bytes_of(std::string_view text) {
+    const auto bytes = std::as_bytes(std::span(text));
+    return {bytes.begin(), bytes.end()};
+}
+
+std::string read_text(const fs::path& file) {
+    std::ifstream in(file, std::ios::binary);
+    std::stringstream text;
+    text << in.rdbuf();
+    return text.str();
+}
+
+void write_text(const fs::path& file, std::string_view text) {
+    std::ofstream(file, std::ios::binary).write(text.data(), static_cast<std::streamsize>(text.size()));
+}
+
+std::string sha256_of(const fs::path& file) {
+    Sha256 digest;
+    digest.add(bytes_of(read_text(file)));
+    return digest.finish();
+}
+
+void MemoryMedium::patch32(std::uint64_t offset, std::uint32_t value) {
+    for (unsigned i = 0; i < 4; ++i) patch(offset + i, static_cast<std::uint8_t>(value >> (8 * i)));
+}
+
+Result<void> MemoryMedium::read_within(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>& bad) const {
+    std::copy_n(bytes_->begin() + static_cast<std::ptrdiff_t>(offset), into.size(), into.begin());
+    for (auto p = patches_.lower_bound(offset); p != patches_.end() && p->first < offset + into.size(); ++p)
+        into[static_cast<std::size_t>(p->first - offset)] = p->second;
+    for (const Extent& b : bad_) {
+        const std::uint64_t first = std::max(b.offset, offset);
+        const std::uint64_t last = std::min(b.end(), offset + into.size());
+        if (first >= last) continue;
+        std::fill_n(into.begin() + static_cast<std::ptrdiff_t>(first - offset), last - first, std::byte{0});
+        bad.push_back({first, last - first});
+    }
+    return {};
+}
+
+Ran run_program(const std::vector<std::string>& words, const std::string& before) {
+    const TempFolder folder;
+    const std::string out = (folder / "out").string();
+    const std::string err = (folder / "err").string();
+    const ::pid_t child = ::fork();
+    if (child == 0) {
+        const int null = ::open("/dev/null", O_RDONLY);
+        const int to_out = ::open(out.c_str(), O_WRONLY | O_CREAT, 0600);
+        const int to_err = ::open(err.c_str(), O_WRONLY | O_CREAT, 0600);
+        ::dup2(null, 0);
+        ::dup2(to_out, 1);
+        ::dup2(to_err, 2);
+        // `before` is for limits that a shell sets: "ulimit -f 100;".
+        std::vector<std::string> all = {"/bin/sh", "-c", before + " exec \"$0\" \"$@\"", DREDGER_PROGRAM};
+        all.insert(all.end(), words.begin(), words.end());
+        std::vector<char*> pointers;
+        for (std::string& word : all) pointers.push_back(word.data());
+        pointers.push_back(nullptr);
+        ::execv(pointers[0], pointers.data());
+        ::_exit(127);
+    }
+    int status = 0;
+    ::waitpid(child, &status, 0);
+    return {WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status), read_text(out), read_text(err)};
+}
+
+}  // namespace dredger::test
