@@ -4,6 +4,7 @@
 #include <unicode/ucnv.h>
 #include <unicode/unistr.h>
 
+#include <algorithm>
 #include <array>
 
 namespace dredger {
@@ -48,6 +49,10 @@ std::string code_page_to_utf8(std::span<const std::byte> text, CodePage page) {
 
 std::string folded(std::string_view utf8) {
     std::string out;
+    if (std::all_of(utf8.begin(), utf8.end(), [](char c) { return static_cast<signed char>(c) >= 0; })) {
+        for (const char c : utf8) out += c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c;
+        return out;
+    }
     icu::UnicodeString::fromUTF8(piece(utf8)).foldCase().toUTF8String(out);
     return out;
 }

@@ -38,4 +38,7 @@ struct Candidate {
     Prospect prospect;
 };
 
+// "PATH (written TIME)": how one file is told of to explain another.
+std::string title_of(const Record& record);
+
 }  // namespace dredger

@@ -4,13 +4,11 @@
 #include <sqlite3.h>
 
 #include <fstream>
-#include <nlohmann/json.hpp>
 
 namespace dredger {
 namespace {
 
 namespace fs = std::filesystem;
-using nlohmann::json;
 using sqlite::Database;
 using sqlite::Statement;
 
@@ -34,7 +32,6 @@ CREATE TABLE candidates (
 CREATE TABLE extents (
     candidate INTEGER NOT NULL REFERENCES candidates, position INTEGER NOT NULL, offset INTEGER NOT NULL,
     length INTEGER NOT NULL, PRIMARY KEY (candidate, position)) WITHOUT ROWID;
-CREATE INDEX candidates_by_prospect ON candidates (state, is_folder, prospect DESC, folder, name, id);
 )";
 
 constexpr const char* kColumns =
@@ -46,11 +43,24 @@ constexpr const char* kColumns =
 std::int64_t stored(std::uint64_t value) { return static_cast<std::int64_t>(value); }
 std::uint64_t loaded(std::int64_t value) { return static_cast<std::uint64_t>(value); }
 
-std::string list_text(const std::vector<std::string>& list) { return json(list).dump(-1, ' ', false, json::error_handler_t::replace); }
+// Lists of sentences and words are kept a line each.
+std::string list_text(const std::vector<std::string>& list) {
+    std::string text;
+    for (const std::string& line : list) {
+        if (!text.empty()) text += '\n';
+        text += line;
+    }
+    return text;
+}
 
 std::vector<std::string> list_from(const std::string& text) {
-    const json parsed = json::parse(text, nullptr, false);
-    return parsed.is_array() ? parsed.get<std::vector<std::string>>() : std::vector<std::string>();
+    std::vector<std::string> list;
+    for (std::size_t from = 0; from < text.size();) {
+        const std::size_t end = std::min(text.find('\n', from), text.size());
+        list.push_back(text.substr(from, end - from));
+        from = end + 1;
+    }
+    return list;
 }
 
 void text_function(sqlite3_context* context, sqlite3_value* value, std::string (*function)(std::string_view)) {
@@ -150,7 +160,7 @@ Result<Catalog> Catalog::checked(const fs::path& path, Database database) {
     add_functions(database);
     Catalog catalog(path, std::move(database));
     DREDGER_TRY(catalog.add_candidate_,
-                catalog.database_.prepare(fmt::format("INSERT INTO candidates ({}) VALUES (NULL{})", kColumns, [] {
+                catalog.database_.prepare(fmt::format("INSERT INTO candidates ({}) VALUES (?{})", kColumns, [] {
                     std::string marks;
                     for (int i = 0; i < 26; ++i) marks += ",?";
                     return marks;
@@ -249,6 +259,9 @@ Result<std::int64_t> Catalog::add_volume(const ScannedVolume& v) {
 }
 
 Result<void> Catalog::finish_volume(const ScannedVolume& v) {
+    // Made when the rows are there, it costs a fraction of keeping it up to date row by row.
+    DREDGER_CHECK(database_.execute("CREATE INDEX IF NOT EXISTS candidates_by_prospect ON candidates "
+                                    "(state, is_folder, prospect DESC, folder, name, id)"));
     DREDGER_TRY(Statement update, database_.prepare("UPDATE volumes SET done=1, warnings=? WHERE id=?"));
     return update.bind(1, list_text(v.facts.warnings)).bind(2, v.id).run();
 }
@@ -268,28 +281,29 @@ void Catalog::roll_back() {
     if (sqlite3_get_autocommit(database_.handle()) == 0) (void)database_.execute("ROLLBACK");
 }
 
-Result<std::int64_t> Catalog::add(const Candidate& c) {
+Result<std::int64_t> Catalog::next_id() const { return database_.number("SELECT coalesce(max(id), 0) + 1 FROM candidates"); }
+
+Result<void> Catalog::add(const Candidate& c) {
     Statement& s = add_candidate_;
-    s.bind(1, c.volume).bind(2, stored(c.record.id)).bind(3, static_cast<std::int64_t>(c.record.state));
-    s.bind(4, static_cast<std::int64_t>(c.record.origin)).bind(5, std::int64_t{c.record.is_folder}).bind(6, c.record.folder);
-    s.bind(7, c.record.name).bind(8, std::int64_t{c.record.name_is_whole}).bind(9, stored(c.record.size));
-    s.bind(10, static_cast<std::int64_t>(c.kind)).bind(11, c.format);
-    bind_time(s, 12, c.record.created);
-    bind_time(s, 14, c.record.modified);
-    bind_time(s, 16, c.record.accessed);
-    bind_time(s, 18, c.record.deleted);
-    s.bind(20, static_cast<std::int64_t>(clock_of(c.record))).bind(21, list_text(c.record.attributes));
-    s.bind(22, static_cast<std::int64_t>(c.record.trust)).bind(23, std::int64_t{c.prospect.value});
-    s.bind(24, static_cast<std::int64_t>(c.prospect.band)).bind(25, static_cast<std::int64_t>(c.prospect.check));
-    s.bind(26, list_text(c.prospect.reasons));
+    s.bind(1, c.id).bind(2, c.volume).bind(3, stored(c.record.id)).bind(4, static_cast<std::int64_t>(c.record.state));
+    s.bind(5, static_cast<std::int64_t>(c.record.origin)).bind(6, std::int64_t{c.record.is_folder}).bind(7, c.record.folder);
+    s.bind(8, c.record.name).bind(9, std::int64_t{c.record.name_is_whole}).bind(10, stored(c.record.size));
+    s.bind(11, static_cast<std::int64_t>(c.kind)).bind(12, c.format);
+    bind_time(s, 13, c.record.created);
+    bind_time(s, 15, c.record.modified);
+    bind_time(s, 17, c.record.accessed);
+    bind_time(s, 19, c.record.deleted);
+    s.bind(21, static_cast<std::int64_t>(clock_of(c.record))).bind(22, list_text(c.record.attributes));
+    s.bind(23, static_cast<std::int64_t>(c.record.trust)).bind(24, std::int64_t{c.prospect.value});
+    s.bind(25, static_cast<std::int64_t>(c.prospect.band)).bind(26, static_cast<std::int64_t>(c.prospect.check));
+    s.bind(27, list_text(c.prospect.reasons));
     DREDGER_CHECK(s.run());
-    const std::int64_t id = database_.last_id();
     std::int64_t position = 0;
     for (const Extent& extent : c.record.layout) {
-        add_extent_.bind(1, id).bind(2, position++).bind(3, stored(extent.offset)).bind(4, stored(extent.length));
+        add_extent_.bind(1, c.id).bind(2, position++).bind(3, stored(extent.offset)).bind(4, stored(extent.length));
         DREDGER_CHECK(add_extent_.run());
     }
-    return id;
+    return {};
 }
 
 Result<void> Catalog::set_prospect(std::int64_t id, const Prospect& p) {
@@ -379,9 +393,11 @@ std::string Catalog::name_of(std::int64_t id) const {
     const auto there = name_.step();
     std::string text;
     if (there && *there) {
-        const std::string folder = name_.text(0);
-        text = folder.empty() ? name_.text(1) : folder + "/" + name_.text(1);
-        if (!name_.is_null(2)) text += fmt::format(" (written {})", short_time(FileTime{name_.number(2), 0, {}}));
+        Record record;
+        record.folder = name_.text(0);
+        record.name = name_.text(1);
+        if (!name_.is_null(2)) record.created = FileTime{name_.number(2), 0, {}};
+        text = title_of(record);
     }
     name_.reset();
     return text;

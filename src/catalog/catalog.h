@@ -37,8 +37,10 @@ class Catalog {
     Result<void> commit();
     void roll_back();
 
-    // The id that it gets.
-    Result<std::int64_t> add(const Candidate& candidate);
+    // The first id that is free, and all after it.
+    Result<std::int64_t> next_id() const;
+    // Under the id that it brings.
+    Result<void> add(const Candidate& candidate);
     Result<void> set_prospect(std::int64_t id, const Prospect& prospect);
     // The ids of a volume's candidates that are not live, in order.
     Result<std::vector<std::int64_t>> unjudged(std::int64_t volume) const;

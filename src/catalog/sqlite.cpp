@@ -76,7 +76,7 @@ Result<Database> Database::open(const std::string& path, Mode mode) {
     const int flags = mode == Mode::create       ? SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE
                       : mode == Mode::read_write ? SQLITE_OPEN_READWRITE
                                                  : SQLITE_OPEN_READONLY;
-    const int code = sqlite3_open_v2(path.c_str(), &handle, flags, nullptr);
+    const int code = sqlite3_open_v2(path.c_str(), &handle, flags | SQLITE_OPEN_NOMUTEX, nullptr);
     database.handle_.reset(handle);
     if (code != SQLITE_OK) return failure(handle);
     sqlite3_busy_timeout(handle, 5000);

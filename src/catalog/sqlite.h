@@ -1,4 +1,4 @@
-// SQLite with errors as values and statements that are finalised by themselves.
+// SQLite with errors as values and statements that are finalised by themselves. One thread uses a database at a time.
 #pragma once
 
 #include <cstdint>

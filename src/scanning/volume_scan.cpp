@@ -9,6 +9,7 @@ namespace dredger {
 namespace {
 
 constexpr std::uint64_t kBatch = 20'000;   // changes that are saved together
+constexpr std::size_t kMostHeld = 100'000;  // candidates in memory, some 400 bytes each
 constexpr std::uint64_t kGlance = 4'096;  // records between two looks at the clock
 
 Fit content_fits_name(std::string_view name, ByteView head) {
@@ -50,6 +51,7 @@ Result<VolumeScan::Outcome> VolumeScan::run(std::int64_t source, const Volume& p
     DREDGER_CHECK(catalog_.begin());
     if (before != nullptr) DREDGER_CHECK(catalog_.remove_volume(before->id));
     DREDGER_TRY(row_.id, catalog_.add_volume(row_));
+    DREDGER_TRY(next_id_, catalog_.next_id());
     for (const std::string& warning : row_.facts.warnings) observer_.warning(fmt::format("volume {}: {}", place.number, warning));
 
     WalkOptions options{request_.code_page, content_fits_name};
@@ -84,64 +86,93 @@ bool VolumeScan::take(Record&& record) {
 
 bool VolumeScan::is_wanted(const Record& record) const {
     if (record.state == State::live) return true;
-    const std::string extension = extension_of(record.name);
-    const bool kind = request_.kinds.empty() || (!record.is_folder && request_.kinds.contains(kind_of_name(record.name)));
-    const bool ending = request_.extensions.empty() ||
-                        std::find(request_.extensions.begin(), request_.extensions.end(), extension) != request_.extensions.end();
-    if (!kind || !ending || request_.folder.empty()) return kind && ending;
+    const auto& extensions = request_.extensions;
+    if (!request_.kinds.empty() && (record.is_folder || !request_.kinds.contains(kind_of_name(record.name)))) return false;
+    if (!extensions.empty() && std::find(extensions.begin(), extensions.end(), extension_of(record.name)) == extensions.end())
+        return false;
+    if (request_.folder.empty()) return true;
     const std::string wanted = folded(request_.folder);
     const std::string path = folded(record.path());
     return path == wanted || path.starts_with(wanted + "/");
 }
 
 Result<void> VolumeScan::keep(Record&& record) {
-    ++(record.state == State::live ? report_.live : report_.deleted);
+    const bool is_live = record.state == State::live;
+    ++(is_live ? report_.live : report_.deleted);
     habit_.learn(*volume_, record);
+    const bool wanted = is_wanted(record);
+    const std::int64_t id = wanted ? next_id_++ : 0;
     const std::optional<FileTime> written = record.created ? record.created : record.modified;
-    std::int64_t id = 0;
+    for (const Extent& extent : record.layout) claims_.add({space_->whole_units(extent), id, is_live, written});
+    if (!wanted) return {};
+
     Candidate candidate;
+    candidate.id = id;
+    candidate.volume = row_.id;
     candidate.record = std::move(record);
-    const std::vector<Extent> on_volume = candidate.record.layout;
-    if (is_wanted(candidate.record)) {
-        candidate.volume = row_.id;
-        candidate.kind = candidate.record.is_folder ? Kind::other : kind_of_name(candidate.record.name);
-        const Format* format = candidate.record.is_folder ? nullptr : format_with_extension(extension_of(candidate.record.name));
-        if (format != nullptr) candidate.format = format->name;
-        for (Extent& extent : candidate.record.layout)
-            if (!extent.is_hole()) extent.offset += row_.place.offset;
-        // The others wait until every claim on their bytes is known.
-        if (candidate.record.state == State::live)
-            candidate.prospect = judge(gather(candidate.record, 0, claims_, *space_, *volume_, habit_), {});
-        else
-            candidate.prospect.reasons = candidate.record.notes;
-        DREDGER_TRY(id, catalog_.add(candidate));
-        DREDGER_CHECK(save_now_and_then());
+    if (!candidate.record.is_folder) {
+        const Format* format = format_with_extension(extension_of(candidate.record.name));
+        if (format != nullptr) {
+            candidate.kind = format->kind;
+            candidate.format = format->name;
+        }
     }
-    for (const Extent& extent : on_volume) claims_.add({space_->whole_units(extent), id, candidate.record.state == State::live, written});
-    return {};
+    if (is_live) {
+        candidate.prospect = judge(gather(candidate.record, id, claims_, *space_, *volume_, habit_), {});
+    } else if (held_.size() < kMostHeld) {
+        held_.push_back(std::move(candidate));
+        return {};
+    } else {
+        candidate.prospect.reasons = candidate.record.notes;
+    }
+    return store(std::move(candidate));
+}
+
+// In the catalog places count from the start of the medium.
+Result<void> VolumeScan::store(Candidate&& candidate) {
+    for (Extent& extent : candidate.record.layout)
+        if (!extent.is_hole()) extent.offset += row_.place.offset;
+    DREDGER_CHECK(catalog_.add(candidate));
+    return save_now_and_then();
 }
 
 Result<void> VolumeScan::judge_all() {
     claims_.seal();
-    DREDGER_TRY(const auto ids, catalog_.unjudged(row_.id));
-    const Namer name_of = [&](std::int64_t id) { return catalog_.name_of(id); };
-    for (std::size_t n = 0; n < ids.size(); ++n) {
-        if (n % kGlance == 0) report_progress("judging finds", n, ids.size());
-        if (observer_.should_stop()) {
-            interrupted_ = true;
-            return {};
-        }
-        DREDGER_TRY(auto found, catalog_.find(ids[n]));
-        if (!found) continue;
-        Record record = std::move(found->record);
-        for (Extent& extent : record.layout)
-            if (!extent.is_hole()) extent.offset -= row_.place.offset;
-        record.notes = std::move(found->prospect.reasons);
-        const Evidence evidence = gather(record, ids[n], claims_, *space_, *volume_, habit_);
-        DREDGER_CHECK(catalog_.set_prospect(ids[n], judge(evidence, name_of)));
-        DREDGER_CHECK(save_now_and_then());
+    DREDGER_TRY(const auto stored, catalog_.unjudged(row_.id));
+    const std::size_t total = stored.size() + held_.size();
+    for (std::size_t n = 0; n < total && !interrupted_; ++n) {
+        if (n % kGlance == 0) report_progress("judging finds", n, total);
+        DREDGER_CHECK(n < stored.size() ? judge_stored(stored[n]) : judge_held(held_[n - stored.size()]));
+        interrupted_ = observer_.should_stop();
     }
     return {};
+}
+
+Result<void> VolumeScan::judge_stored(std::int64_t id) {
+    DREDGER_TRY(auto found, catalog_.find(id));
+    if (!found) return {};
+    Record record = std::move(found->record);
+    for (Extent& extent : record.layout)
+        if (!extent.is_hole()) extent.offset -= row_.place.offset;
+    record.notes = std::move(found->prospect.reasons);
+    DREDGER_CHECK(catalog_.set_prospect(id, judged(record, id)));
+    return save_now_and_then();
+}
+
+Result<void> VolumeScan::judge_held(Candidate& candidate) {
+    candidate.prospect = judged(candidate.record, candidate.id);
+    return store(std::move(candidate));
+}
+
+Prospect VolumeScan::judged(const Record& record, std::int64_t id) const {
+    return judge(gather(record, id, claims_, *space_, *volume_, habit_), [this](std::int64_t other) { return name_of(other); });
+}
+
+// Those that are held are in the order of their ids; once stored they are empty here.
+std::string VolumeScan::name_of(std::int64_t id) const {
+    const auto held = std::lower_bound(held_.begin(), held_.end(), id, [](const Candidate& c, std::int64_t wanted) { return c.id < wanted; });
+    if (held != held_.end() && held->id == id && !held->record.name.empty()) return title_of(held->record);
+    return catalog_.name_of(id);
 }
 
 Result<void> VolumeScan::save_now_and_then() {

@@ -26,6 +26,11 @@ class VolumeScan final : RecordSink {
     Result<void> keep(Record&& record);
     bool is_wanted(const Record& record) const;
     Result<void> judge_all();
+    Result<void> judge_stored(std::int64_t id);
+    Result<void> judge_held(Candidate& candidate);
+    Prospect judged(const Record& record, std::int64_t id) const;
+    std::string name_of(std::int64_t id) const;
+    Result<void> store(Candidate&& candidate);
     Result<void> save_now_and_then();
     void report_progress(const char* doing, std::uint64_t done, std::uint64_t total);
 
@@ -38,6 +43,8 @@ class VolumeScan final : RecordSink {
     Claims claims_;
     PaddingHabit habit_;
     VolumeReport report_;
+    std::vector<Candidate> held_;  // until every claim on their bytes is known; those that don't fit wait in the catalog
+    std::int64_t next_id_ = 1;
     std::uint64_t unsaved_ = 0;
     bool interrupted_ = false;
     std::optional<Error> failure_;  // of a take(), which can only say that the walk should end

@@ -1,1 +1,313 @@
+// Drives the built program as a technician does, on media that real drivers wrote.
+#include <gmock/gmock.h>
 #include <gtest/gtest.h>
+#include <sys/mount.h>
+#include <sys/stat.h>
+
+#include <csignal>
+
+#include "base/csv.h"
+#include "support/support.h"
+
+namespace dredger {
+namespace {
+
+namespace fs = std::filesystem;
+using nlohmann::json;
+using test::Ran;
+using test::run_program;
+using test::TempFolder;
+using testing::AnyOf;
+using testing::HasSubstr;
+using testing::Not;
+using testing::StartsWith;
+
+std::vector<json> lines_of(const std::string& text) {
+    std::vector<json> lines;
+    for (std::size_t from = 0; from < text.size();) {
+        const std::size_t end = text.find('\n', from);
+        lines.push_back(json::parse(text.substr(from, end - from)));
+        from = end + 1;
+    }
+    return lines;
+}
+
+class ProgramTest : public testing::Test {
+  protected:
+    std::string unpack(const std::string& fixture) { return test::unpack_to(fixture, folder_.path()).string(); }
+    std::string path(const std::string& name) const { return (folder_ / name).string(); }
+    Ran scanned(const std::string& fixture) { return run_program({"scan", unpack(fixture), "-c", path("a.dredge")}); }
+    static void expect_one_line(const Ran& ran, int exit_code, const std::string& part) {
+        EXPECT_EQ(ran.exit_code, exit_code) << ran.err;
+        EXPECT_THAT(ran.err, StartsWith("dredger: "));
+        EXPECT_THAT(ran.err, HasSubstr(part));
+        EXPECT_EQ(std::count(ran.err.begin(), ran.err.end(), '\n'), 1) << ran.err;
+    }
+
+    TempFolder folder_;
+};
+
+TEST_F(ProgramTest, TheWholeJob) {
+    const std::string image = unpack("ringing-station-card");
+    const auto before = test::sha256_of(image);
+    const Ran survey = run_program({"survey", image});
+    EXPECT_EQ(survey.exit_code, 0) << survey.err;
+    EXPECT_THAT(survey.out, HasSubstr("RINGCARD"));
+    EXPECT_THAT(survey.out, HasSubstr("dredger scan " + image));
+
+    const Ran scan = run_program({"scan", image, "-c", path("card.dredge")});
+    EXPECT_EQ(scan.exit_code, 0) << scan.err;
+    EXPECT_THAT(scan.out, HasSubstr("33 finds"));
+
+    const Ran list = run_program({"list", path("card.dredge")});
+    EXPECT_THAT(list.out, HasSubstr("Küken Nest 4.jpg"));
+    EXPECT_THAT(list.out, HasSubstr("27 files, 1.5 MiB: 24 sound, 1 patchy, 2 gone; 6 folders"));
+    EXPECT_EQ(list.out.find('\x1B'), std::string::npos) << "colour without a terminal";
+
+    const Ran restore = run_program({"restore", path("card.dredge"), "--prospect", "88..", "--to", path("out")});
+    EXPECT_EQ(restore.exit_code, 0) << restore.err;
+    const auto truth = test::truth_of("ringing-station-card");
+    std::size_t compared = 0;
+    for (const auto& file : truth["files"]) {
+        const fs::path restored = folder_ / "out" / file["path"].get<std::string>();
+        if (file["state"] == "live" || file["directory"] || !fs::exists(restored)) continue;
+        EXPECT_EQ(test::sha256_of(restored), file["sha256"]) << restored;
+        ++compared;
+    }
+    EXPECT_EQ(compared, 23U);
+    EXPECT_TRUE(fs::is_directory(folder_ / "out/Gannet colony survey 2026/Photos/East cliff"));
+    EXPECT_EQ(test::sha256_of(image), before) << "the medium was written to";
+}
+
+TEST_F(ProgramTest, JsonLinesKeepTheirContract) {
+    ASSERT_EQ(scanned("fat16-card").exit_code, 0);
+    const Ran plain = run_program({"list", path("a.dredge"), "--as", "jsonl"});
+    const auto lines = lines_of(plain.out);
+    ASSERT_EQ(lines.size(), 22U);
+    for (const json& line : lines) {
+        for (const char* key : {"catalog", "id", "state", "origin", "name", "path", "size", "kind", "format", "created", "modified",
+                                "accessed", "deleted", "prospect", "band", "check", "reasons", "volume"})
+            EXPECT_TRUE(line.contains(key)) << key;
+        EXPECT_FALSE(line.contains("extents"));
+        EXPECT_THAT(line["modified"].get<std::string>(), testing::MatchesRegex("2026-05-..T..:..:..Z"));
+        EXPECT_EQ(line["deleted"], nullptr);
+    }
+    const auto with = lines_of(run_program({"list", path("a.dredge"), "--as", "jsonl", "--extents", "--name", "colony*"}).out);
+    ASSERT_EQ(with.size(), 1U);
+    EXPECT_EQ(with[0]["extents"].size(), 8U);
+    EXPECT_EQ(with[0]["extents"][0], json::array({2328576, 8192}));
+    EXPECT_EQ(with[0]["format"], "jpeg");
+}
+
+TEST_F(ProgramTest, ACsvListIsAPickList) {
+    ASSERT_EQ(scanned("fat16-card").exit_code, 0);
+    const Ran csv = run_program({"list", path("a.dredge"), "--as", "csv", "--ext", "jpg"});
+    test::write_text(folder_ / "picks.csv", csv.out);
+    const auto rows = parse_csv(csv.out);
+    ASSERT_TRUE(rows);
+    EXPECT_EQ(rows->size(), 4U);
+    const Ran restore = run_program({"restore", path("a.dredge"), "--picks", path("picks.csv"), "--to", path("out")});
+    EXPECT_EQ(restore.exit_code, 0) << restore.err;
+    EXPECT_THAT(restore.out, HasSubstr("4 files"));
+    expect_one_line(run_program({"list", path("a.dredge"), "--picks", path("nothing.csv")}), 2, "pick list");
+}
+
+TEST_F(ProgramTest, ListNarrowsAndSaysWhenNothingIsLeft) {
+    ASSERT_EQ(scanned("ringing-station-card").exit_code, 0);
+    const std::string catalog = path("a.dredge");
+    EXPECT_THAT(run_program({"list", catalog, "--kind", "audio"}).out, HasSubstr("1 file, 193.8 KiB: 1 sound"));
+    EXPECT_THAT(run_program({"list", catalog, "--folder", "gannet*", "--size", "60K.."}).out, HasSubstr("1 file,"));
+    EXPECT_THAT(run_program({"list", catalog, "--state", "live", "--name", "*.pdf"}).out, HasSubstr("Landing permit north stack.pdf"));
+    EXPECT_THAT(run_program({"list", catalog, "--modified", "2026-06-24"}).out, HasSubstr("1 file,"));
+    const Ran nothing = run_program({"list", catalog, "--kind", "database"});
+    EXPECT_EQ(nothing.exit_code, 0);
+    EXPECT_THAT(nothing.out, HasSubstr("Nothing in the catalog is selected"));
+    expect_one_line(run_program({"list", catalog, "--kind", "pictures"}), 2, "choose from picture, video");
+    expect_one_line(run_program({"list", catalog, "--size", "big"}), 2, "--size");
+    expect_one_line(run_program({"list", catalog, "--as", "xml"}), 2, "--as");
+}
+
+TEST_F(ProgramTest, ShowTellsEverything) {
+    ASSERT_EQ(scanned("ringing-station-card").exit_code, 0);
+    const auto found = lines_of(run_program({"list", path("a.dredge"), "--as", "jsonl", "--name", "NEST0002.JPG"}).out);
+    ASSERT_EQ(found.size(), 1U);
+    const std::string id = std::to_string(found[0]["id"].get<int>());
+    const Ran show = run_program({"show", path("a.dredge"), id});
+    EXPECT_EQ(show.exit_code, 0) << show.err;
+    EXPECT_THAT(show.out, HasSubstr("DCIM/100NESTS/NEST0002.JPG"));
+    EXPECT_THAT(show.out, HasSubstr("is overwritten by"));
+    EXPECT_THAT(show.out, HasSubstr("NEST0102.JPG (live"));
+    EXPECT_THAT(show.out, HasSubstr("their zone is not recorded"));
+    EXPECT_THAT(show.out, HasSubstr("How it begins"));
+    fs::rename(path("ringing-station-card.img"), path("moved.img"));
+    EXPECT_THAT(run_program({"show", path("a.dredge"), id}).out, HasSubstr("tell where it is with --source"));
+    EXPECT_THAT(run_program({"show", path("a.dredge"), id, "--source", path("moved.img")}).out, HasSubstr("000000"));
+    expect_one_line(run_program({"show", path("a.dredge"), "9999"}), 2, "no candidate 9999");
+}
+
+TEST_F(ProgramTest, SurveyShowsVolumesAndWhatIsWrongWithThem) {
+    EXPECT_EQ(run_program({"survey"}).exit_code, 0);
+    const Ran chain = run_program({"survey", unpack("mbr-chain")});
+    EXPECT_THAT(chain.out, HasSubstr("LOGICAL2"));
+    const std::string floppy = unpack("fat12-floppy");
+    EXPECT_THAT(run_program({"survey", floppy}).out, HasSubstr("no partition table"));
+    fs::resize_file(floppy, 200'000);
+    const Ran cut = run_program({"survey", floppy});
+    EXPECT_EQ(cut.exit_code, 0);
+    EXPECT_THAT(cut.out, HasSubstr("beyond the end"));
+}
+
+TEST_F(ProgramTest, SourcesThatAreNoneEndWithThree) {
+    const std::string catalog = path("b.dredge");
+    test::write_text(folder_ / "empty.img", "");
+    std::string noise;
+    for (int i = 0; i < 100; ++i) noise += static_cast<char>(i * 37 + 11);
+    test::write_text(folder_ / "noise.img", noise);
+    test::write_text(folder_ / "blank.img", std::string(1 << 20, '\0'));
+    for (const auto& [source, part] : std::vector<std::pair<std::string, std::string>>{{path("missing.img"), "no such file"},
+                                                                                      {folder_.path().string(), "folder"},
+                                                                                      {path("empty.img"), "empty"},
+                                                                                      {path("noise.img"), "no file system"},
+                                                                                      {path("blank.img"), "no file system"}}) {
+        expect_one_line(run_program({"scan", source, "-c", catalog}), 3, part);
+        EXPECT_FALSE(fs::exists(catalog)) << "a catalog was left behind for " << source;
+    }
+    ASSERT_EQ(scanned("fat12-floppy").exit_code, 0);
+    expect_one_line(run_program({"scan", path("a.dredge"), "-c", catalog}), 3, "not a medium");
+    expect_one_line(run_program({"list", path("noise.img")}), 3, "not a catalog");
+    expect_one_line(run_program({"list", path("missing.dredge")}), 3, "no such catalog");
+    expect_one_line(run_program({"scan", path("fat12-floppy.img"), "-c", path("noise.img")}), 3, "left alone");
+    EXPECT_EQ(test::read_text(folder_ / "noise.img"), noise);
+}
+
+TEST_F(ProgramTest, ATruncatedImageGivesWhatItHolds) {
+    const std::string image = unpack("fat16-card");
+    fs::resize_file(image, 3 << 20);
+    const Ran scan = run_program({"scan", image, "-c", path("a.dredge")});
+    EXPECT_EQ(scan.exit_code, 0);
+    EXPECT_THAT(scan.err, HasSubstr("cut short"));
+    EXPECT_THAT(run_program({"list", path("a.dredge")}).out, HasSubstr("NEST0003.JPG"));
+}
+
+TEST_F(ProgramTest, WrongUseEndsWithTwo) {
+    ASSERT_EQ(scanned("fat12-floppy").exit_code, 0);
+    const std::string catalog = path("a.dredge");
+    expect_one_line(run_program({"scan"}), 2, "dredger scan --help");
+    expect_one_line(run_program({"fly"}), 2, "dredger --help");
+    expect_one_line(run_program({"restore", catalog, "--to", "/proc/nowhere/at/all"}), 2, "can't be made");
+    expect_one_line(run_program({"restore", catalog, "--to", path("fat12-floppy.img")}), 4, "source itself");
+    expect_one_line(run_program({"restore", catalog, "--to", catalog}), 2, "not a folder");
+    expect_one_line(run_program({"scan", path("fat12-floppy.img"), "-c", "/proc/nowhere/a.dredge"}), 2, "can't be written");
+    const Ran nothing = run_program({"restore", catalog, "--id", "9999", "--to", path("out")});
+    EXPECT_EQ(nothing.exit_code, 2);
+    EXPECT_THAT(nothing.out, HasSubstr("Nothing is selected"));
+    EXPECT_FALSE(fs::exists(path("out")));
+}
+
+TEST_F(ProgramTest, HelpShowsExamples) {
+    for (const char* command : {"survey", "scan", "list", "show", "restore", "demo"}) {
+        const Ran help = run_program({command, "--help"});
+        EXPECT_EQ(help.exit_code, 0);
+        EXPECT_THAT(help.out, HasSubstr("Examples:\n  dredger")) << command;
+    }
+}
+
+TEST_F(ProgramTest, ACatalogOnTheMediumIsRefused) {
+    const std::string image = unpack("fat12-floppy");
+    expect_one_line(run_program({"scan", image, "-c", image}), 4, "could destroy");
+    EXPECT_EQ(fs::file_size(image), 1440U * 1024);
+}
+
+TEST_F(ProgramTest, AFullDestinationIsSaidBeforeTheFirstByte) {
+    ASSERT_EQ(scanned("fat16-card").exit_code, 0);
+    const fs::path small = folder_ / "small";
+    fs::create_directory(small);
+    if (::mount("tmpfs", small.c_str(), "tmpfs", 0, "size=300k") != 0) GTEST_SKIP() << "mounting is not allowed here";
+    const Ran full = run_program({"restore", path("a.dredge"), "--to", small.string()});
+    const bool untouched = fs::is_empty(small);
+    ::umount(small.c_str());
+    expect_one_line(full, 2, "free");
+    EXPECT_TRUE(untouched);
+}
+
+TEST_F(ProgramTest, AFileThatCanNotBeWrittenCostsOnlyItself) {
+    ASSERT_EQ(scanned("fat16-card").exit_code, 0);
+    // No file may grow beyond 50 KiB: a quota that one of the finds breaks.
+    const Ran some = run_program({"restore", path("a.dredge"), "--to", path("out")}, {"trap '' XFSZ; ulimit -f 100;", 0, 0});
+    EXPECT_EQ(some.exit_code, 1) << some.err;
+    EXPECT_THAT(some.out, HasSubstr("failed"));
+    EXPECT_FALSE(fs::exists(folder_ / "out/Colony panorama.jpg"));
+    EXPECT_FALSE(fs::exists(folder_ / "out/Colony panorama.jpg.unfinished"));
+    EXPECT_TRUE(fs::exists(folder_ / "out/Wardens only.csv"));
+    EXPECT_THAT(test::read_text(folder_ / "out/manifest.csv"), HasSubstr("failed"));
+}
+
+TEST_F(ProgramTest, AnotherMediumIsRefusedUnlessSpelledOut) {
+    ASSERT_EQ(scanned("fat12-floppy").exit_code, 0);
+    const std::string other = unpack("fat16-card");
+    const std::vector<std::string> words = {"restore", path("a.dredge"), "--to", path("out"), "--source", other};
+    expect_one_line(run_program(words), 4, "not the medium that was scanned");
+    auto spelled_out = words;
+    spelled_out.emplace_back("--from-changed-source");
+    EXPECT_EQ(run_program(spelled_out).exit_code, 0);
+    EXPECT_THAT(test::read_text(folder_ / "out/restore.log"), HasSubstr("overridden with --from-changed-source"));
+}
+
+TEST_F(ProgramTest, AnInterruptedScanGoesOn) {
+    const std::string image = unpack("fat32-stick");
+    ASSERT_EQ(run_program({"scan", image, "-c", path("whole.dredge")}).exit_code, 0);
+    const auto listed = [&](const std::string& catalog) {
+        std::string out = run_program({"list", path(catalog), "--state", "live,deleted", "--as", "jsonl", "--extents"}).out;
+        for (auto at = out.find(catalog); at != std::string::npos; at = out.find(catalog)) out.replace(at, catalog.size(), "X");
+        return out;
+    };
+    const std::string whole = listed("whole.dredge");
+    for (int after = 2; after < 60; after += 6) {
+        const std::string name = "part" + std::to_string(after) + ".dredge";
+        const Ran ran = run_program({"scan", image, "-c", path(name)}, {"", after % 4 == 0 ? SIGKILL : SIGINT, after});
+        EXPECT_THAT(ran.exit_code, AnyOf(0, 130, 137));
+        EXPECT_EQ(run_program({"scan", image, "-c", path(name)}).exit_code, 0);
+        EXPECT_EQ(listed(name), whole) << after;
+    }
+}
+
+TEST_F(ProgramTest, AnInterruptedRestoreLeavesNoHalfFileUnderItsName) {
+    ASSERT_EQ(scanned("fat32-stick").exit_code, 0);
+    std::map<std::string, std::string> sums;
+    const auto truth = test::truth_of("fat32-stick");
+    for (const auto& file : truth["files"])
+        if (!file["directory"]) sums[file["path"]] = file["sha256"];
+    for (int after = 4; after < 120; after += 12) {
+        const bool kill = after % 8 == 0;
+        const std::string out = "out" + std::to_string(after);
+        const Ran ran = run_program({"restore", path("a.dredge"), "--to", path(out)}, {"", kill ? SIGKILL : SIGINT, after});
+        EXPECT_THAT(ran.exit_code, AnyOf(0, 130, 137));
+        for (const auto& entry : fs::exists(folder_ / out) ? fs::recursive_directory_iterator(folder_ / out) : fs::recursive_directory_iterator()) {
+            const std::string name = entry.path().lexically_relative(folder_ / out).generic_string();
+            if (!entry.is_regular_file() || !sums.contains(name)) {
+                EXPECT_TRUE(kill || entry.path().extension() != ".unfinished") << name;
+                continue;
+            }
+            EXPECT_EQ(test::sha256_of(entry.path()), sums[name]) << name << " after " << after;
+        }
+        const Ran again = run_program({"restore", path("a.dredge"), "--to", path(out)});
+        EXPECT_EQ(again.exit_code, 0) << again.err;
+        const auto manifest = parse_csv(test::read_text(folder_ / out / "manifest.csv")).value();
+        for (const auto& row : manifest)
+            if (row.at("sha256") != "") {
+                EXPECT_EQ(row.at("sha256"), sums[row.at("original_path")]);
+            }
+    }
+}
+
+TEST_F(ProgramTest, TheDemoRunsToItsEnd) {
+    const Ran demo = run_program({"demo", "--to", path("demo")});
+    EXPECT_EQ(demo.exit_code, 0) << demo.err;
+    EXPECT_THAT(demo.out, HasSubstr("DCIM/100NESTS/NEST0002.JPG"));
+    EXPECT_THAT(demo.out, HasSubstr("is overwritten by"));
+    EXPECT_TRUE(fs::exists(folder_ / "demo/restored/SHA256SUMS"));
+    EXPECT_THAT(demo.out, Not(HasSubstr("failed")));
+}
+
+}  // namespace
+}  // namespace dredger

@@ -97,7 +97,7 @@ Result<void> MemoryMedium::read_within(std::uint64_t offset, std::span<std::byte
     return {};
 }
 
-Ran run_program(const std::vector<std::string>& words, const std::string& before) {
+Ran run_program(const std::vector<std::string>& words, const RunOptions& options) {
     const TempFolder folder;
     const std::string out = (folder / "out").string();
     const std::string err = (folder / "err").string();
@@ -109,14 +109,17 @@ Ran run_program(const std::vector<std::string>& words, const std::string& before
         ::dup2(null, 0);
         ::dup2(to_out, 1);
         ::dup2(to_err, 2);
-        // `before` is for limits that a shell sets: "ulimit -f 100;".
-        std::vector<std::string> all = {"/bin/sh", "-c", before + " exec \"$0\" \"$@\"", DREDGER_PROGRAM};
+        std::vector<std::string> all = {"/bin/sh", "-c", options.before + " exec \"$0\" \"$@\"", DREDGER_PROGRAM};
         all.insert(all.end(), words.begin(), words.end());
         std::vector<char*> pointers;
         for (std::string& word : all) pointers.push_back(word.data());
         pointers.push_back(nullptr);
         ::execv(pointers[0], pointers.data());
         ::_exit(127);
+    }
+    if (options.signal != 0) {
+        ::usleep(static_cast<useconds_t>(options.after_milliseconds) * 1000);
+        ::kill(child, options.signal);
     }
     int status = 0;
     ::waitpid(child, &status, 0);

@@ -89,6 +89,11 @@ struct Ran {
     std::string out;
     std::string err;
 };
-Ran run_program(const std::vector<std::string>& words, const std::string& before = {});
+struct RunOptions {
+    std::string before;            // shell words before the program: "ulimit -f 100;"
+    int signal = 0;                // sent to it after `after_milliseconds`
+    int after_milliseconds = 0;
+};
+Ran run_program(const std::vector<std::string>& words, const RunOptions& options = {});
 
 }  // namespace dredger::test

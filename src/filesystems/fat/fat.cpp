@@ -4,7 +4,6 @@
 
 #include "filesystems/fat/directory.h"
 #include "filesystems/fat/walk.h"
-#include "media/cached.h"
 
 namespace dredger::fat {
 namespace {
@@ -76,7 +75,7 @@ Result<void> Fat::walk(const WalkOptions& options, RecordSink& sink, std::vector
     if (geometry_.width == Width::fat32 && !geometry_.holds(geometry_.root_cluster))
         warnings.push_back(fmt::format("the root directory should lie in cluster {}, which the volume does not have",
                                        geometry_.root_cluster));
-    Walk(std::make_shared<Cached>(volume_), geometry_, table_, options, sink, warnings).run();
+    Walk(volume_, geometry_, table_, options, sink, warnings).run();
     return {};
 }
 

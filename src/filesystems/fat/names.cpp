@@ -53,12 +53,14 @@ std::uint8_t checksum(const ShortName& name) {
     return static_cast<std::uint8_t>(sum);
 }
 
-std::uint8_t first_byte_for(ShortName name, std::uint8_t wanted) {
-    for (unsigned first = 0; first < 256; ++first) {
-        name[0] = static_cast<std::uint8_t>(first);
-        if (checksum(name) == wanted) return name[0];
+std::uint8_t first_byte_for(const ShortName& name, std::uint8_t wanted) {
+    // Each step of the checksum can be undone; before the first one it is zero.
+    unsigned sum = wanted;
+    for (std::size_t i = name.size() - 1; i > 0; --i) {
+        const unsigned rotated = (sum - name[i]) & 0xFFU;
+        sum = ((rotated << 1U) | (rotated >> 7U)) & 0xFFU;
     }
-    return 0;  // unreachable: the checksum is a permutation of the first byte
+    return static_cast<std::uint8_t>(sum);
 }
 
 bool can_begin(std::uint8_t first) { return is_short_character(first) || first == kEntryKanji; }

@@ -20,7 +20,7 @@ std::uint8_t checksum(const ShortName& name);
 
 // The first byte with which `name` has this checksum. There is always exactly one; whether a name can begin with it
 // is for the caller to ask.
-std::uint8_t first_byte_for(ShortName name, std::uint8_t wanted);
+std::uint8_t first_byte_for(const ShortName& name, std::uint8_t wanted);
 
 bool can_begin(std::uint8_t first);
 

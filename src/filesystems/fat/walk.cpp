@@ -8,6 +8,8 @@
 #include <numeric>
 #include <tuple>
 
+#include "media/cached.h"
+
 namespace dredger::fat {
 namespace {
 
@@ -45,7 +47,7 @@ bool joins(const DirectoryEntry& last, const DirectoryEntry& next) {
 
 }  // namespace
 
-Walk::Walk(MediumPtr volume, const Geometry& geometry, const Table& table, const WalkOptions& options, RecordSink& sink,
+Walk::Walk(const MediumPtr& volume, const Geometry& geometry, const Table& table, const WalkOptions& options, RecordSink& sink,
            std::vector<std::string>& warnings)
     : volume_(volume),
       geometry_(geometry),
@@ -53,7 +55,7 @@ Walk::Walk(MediumPtr volume, const Geometry& geometry, const Table& table, const
       options_(options),
       sink_(sink),
       warnings_(warnings),
-      chains_(std::move(volume), geometry, table),
+      chains_(std::make_shared<Cached>(volume), geometry, table),
       layouts_(table, geometry),
       probes_left_(kMostProbes) {}
 

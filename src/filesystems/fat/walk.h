@@ -11,8 +11,8 @@ namespace dredger::fat {
 
 class Walk {
   public:
-    // `volume` may be cached; file heads are read from it too. All must outlive the walk.
-    Walk(MediumPtr volume, const Geometry& geometry, const Table& table, const WalkOptions& options, RecordSink& sink,
+    // Folders are read through a cache; of files only the sectors that are needed. All must outlive the walk.
+    Walk(const MediumPtr& volume, const Geometry& geometry, const Table& table, const WalkOptions& options, RecordSink& sink,
          std::vector<std::string>& warnings);
     void run();
 
