@@ -10,10 +10,10 @@ namespace dredger {
 
 class Cached final : public Medium {
   public:
-    static constexpr std::size_t kBlock = 16 * 1024;  // bytes
+    static constexpr std::size_t kBlock = 4096;  // bytes
 
     // Holds at most `blocks` blocks of kBlock bytes.
-    explicit Cached(MediumPtr whole, std::size_t blocks = 512) : whole_(std::move(whole)), most_(blocks) {}
+    explicit Cached(MediumPtr whole, std::size_t blocks = 2048) : whole_(std::move(whole)), most_(blocks) {}
 
     std::uint64_t size() const override { return whole_->size(); }
     std::uint32_t sector_size() const override { return whole_->sector_size(); }

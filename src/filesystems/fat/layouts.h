@@ -16,6 +16,7 @@ namespace dredger::fat {
 struct Run {
     std::uint32_t first = 0;
     std::uint32_t count = 0;
+    bool operator==(const Run&) const = default;
 };
 
 // Clusters to the thing that owns them; a later claim takes over what an earlier one had.

@@ -4,6 +4,8 @@
 
 #include <algorithm>
 
+#include "media/cached.h"
+
 namespace dredger::fat {
 namespace {
 
@@ -49,8 +51,8 @@ struct CopyState {
 
 }  // namespace
 
-Result<Table> Table::read(MediumPtr volume, const Geometry& geometry) {
-    Table table(std::move(volume), geometry);
+Result<Table> Table::read(const MediumPtr& volume, const Geometry& geometry) {
+    Table table(std::make_shared<Cached>(volume), geometry);
     const std::uint64_t bits = bits_per_entry(geometry.width);
     const unsigned copies = std::min(geometry.fat_count, 2U);
     const unsigned first_copy = geometry.mirrored ? 0 : geometry.active_fat;
@@ -67,7 +69,7 @@ Result<Table> Table::read(MediumPtr volume, const Geometry& geometry) {
             chunks[copy].resize(static_cast<std::size_t>(divide_up(count * bits, 8)));
             bad.clear();
             const std::uint64_t from = geometry.fat_offset + (first_copy + copy) * geometry.fat_size + at * bits / 8;
-            DREDGER_CHECK(table.volume_->read(from, chunks[copy], &bad));
+            DREDGER_CHECK(volume->read(from, chunks[copy], &bad));
             for (const Extent& lost : bad) states[copy].invalid += lost.length * 8 / bits;
             const ByteView bytes(chunks[copy]);
             for (std::size_t i = 0; i < count; ++i) {

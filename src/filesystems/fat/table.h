@@ -27,7 +27,7 @@ struct Entry {
 class Table {
   public:
     // Reads every copy once, in order.
-    static Result<Table> read(MediumPtr volume, const Geometry& geometry);
+    static Result<Table> read(const MediumPtr& volume, const Geometry& geometry);
 
     // The entry of the copy that counts; where that makes no sense, of another one. The cluster must be held.
     Entry entry(std::uint32_t cluster) const;
@@ -44,7 +44,7 @@ class Table {
     Table(MediumPtr volume, const Geometry& geometry) : volume_(std::move(volume)), geometry_(geometry) {}
     Entry entry_in(unsigned copy, std::uint32_t cluster) const;
 
-    MediumPtr volume_;
+    MediumPtr volume_;  // cached: chains are followed entry by entry
     Geometry geometry_;
     unsigned trusted_ = 0;  // the copy that counts
     bool copies_differ_ = false;

@@ -365,7 +365,7 @@ Fit Walk::begins_as_named(const Deleted& file, std::uint32_t cluster) const {
 // A signature at its start is enough; text begins like any other text, so that its end has to be where the entry says.
 Standing Walk::standing_of(const Deleted& file) const {
     if (table_.taken(file.first_cluster)) return Standing::no;
-    const Fit fit = begins_as_named(file, file.first_cluster);
+    const Fit fit = file.fit ? *file.fit : begins_as_named(file, file.first_cluster);
     if (fit == Fit::yes) return Standing::yes;
     return fit == Fit::likely && ends_as_recorded(file.runs, file.item.entry.DIR_FileSize) ? Standing::likely : Standing::no;
 }
@@ -388,13 +388,10 @@ bool Walk::ends_as_recorded(const std::vector<Run>& runs, std::uint64_t size) co
 // Of the layouts that are possible, the first whose end shows; else the one that skips all that seems to stand.
 std::vector<Run> Walk::most_likely_layout(const Deleted& file, std::uint64_t count) {
     const auto when = written(file.item.entry);
-    std::vector<Run> first_choice;
-    for (const Standing least : {Standing::likely, Standing::yes}) {
-        auto runs = layouts_.lay_out(file.first_cluster, count, when, least);
-        if (ends_as_recorded(runs, file.item.entry.DIR_FileSize)) return runs;
-        if (first_choice.empty()) first_choice = std::move(runs);
-    }
-    return first_choice;
+    auto skips_all = layouts_.lay_out(file.first_cluster, count, when, Standing::likely);
+    auto skips_sure = layouts_.lay_out(file.first_cluster, count, when, Standing::yes);
+    if (skips_all == skips_sure || ends_as_recorded(skips_all, file.item.entry.DIR_FileSize)) return skips_all;
+    return ends_as_recorded(skips_sure, file.item.entry.DIR_FileSize) ? skips_sure : skips_all;
 }
 
 // On FAT32 some systems clear the high half of a deleted entry's first cluster. Where the low half alone leads to what
@@ -403,7 +400,7 @@ void Walk::find_start(Deleted& file) const {
     const std::uint32_t low = file.first_cluster;
     if (geometry_.width != Width::fat32 || low >= 0x10000 || file.item.entry.DIR_FileSize == 0) return;
     const bool possible = geometry_.holds(low) && !table_.taken(low);
-    if (possible && begins_as_named(file, low) != Fit::no) return;
+    if (possible && (file.fit = begins_as_named(file, low)) != Fit::no) return;
     // Where the deleting system is seen to keep the high halves, text alone is too little to go by.
     const Fit needed = high_halves_kept_ ? Fit::yes : Fit::likely;
     std::vector<std::uint32_t> found;
@@ -415,6 +412,7 @@ void Walk::find_start(Deleted& file) const {
         if (begins_as_named(file, cluster) >= needed) found.push_back(cluster);
     }
     if (found.empty()) return;
+    file.fit.reset();
     const auto distance = [&](std::uint32_t cluster) {
         const std::uint32_t folder = folders_[file.folder].first_cluster;
         return cluster > folder ? cluster - folder : folder - cluster;

@@ -28,6 +28,7 @@ class Walk {
         std::string name;
         bool name_is_whole = true;
         std::uint32_t first_cluster = 0;
+        std::optional<Fit> fit;  // of the content at first_cluster, where that was looked at
         std::vector<std::string> notes;
         std::vector<Run> runs;
         LayoutTrust trust = LayoutTrust::none;
