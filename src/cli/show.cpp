@@ -66,11 +66,13 @@ Result<void> print_pieces(const Catalog& catalog, const Candidate& c) {
             DREDGER_TRY(const auto overlaps, catalog.overlapping(c.volume, piece, 6));
             for (const auto& other : overlaps)
                 if (other.candidate != c.id)
-                    holders.push_back(fmt::format("{} {} ({}, {} shared)", other.candidate, printable(other.path), word_for(other.state),
-                                                  size_text(other.shared.length)));
+                    holders.push_back(fmt::format("{} of it: {} {} ({})", size_text(other.shared.length), other.candidate,
+                                                  printable(other.path), word_for(other.state)));
         }
+        if (holders.empty()) holders.emplace_back(c.record.state == State::live ? "itself" : "nothing known");
         table.add({std::to_string(n + 1), count_text(at), piece.is_hole() ? "hole" : count_text(piece.offset), count_text(piece.length),
-                   holders.empty() ? (c.record.state == State::live ? "itself" : "nothing known") : fmt::format("{}", fmt::join(holders, "; "))});
+                   holders.front()});
+        for (std::size_t i = 1; i < holders.size(); ++i) table.add({"", "", "", "", holders[i]});
         at += piece.length;
     }
     table.print(2);

@@ -51,7 +51,7 @@ int survey_source(const std::string& source) {
     if (!map) return report(map.error());
 
     const std::string table_words = map->table == TableKind::none ? "no partition table"
-                                                                  : fmt::format("partition table {}", word_for(map->table));
+                                                                  : fmt::format("{} partition table", map->table == TableKind::gpt ? "GPT" : "MBR");
     fmt::print("{}: {}, {}, {}\n\n", source, (*medium)->is_device() ? "device" : "image", size_text((*medium)->size()), table_words);
     Table table({{"VOLUME", Table::Align::right}, {"START", Table::Align::right}, {"SIZE", Table::Align::right}, {"FILE SYSTEM"},
                  {"LABEL"}, {"USED", Table::Align::right}, {"CLUSTER", Table::Align::right}, {"TABLE SAYS"}});
@@ -66,7 +66,8 @@ int survey_source(const std::string& source) {
             ++readable;
             const VolumeFacts& facts = (*opened)->facts();
             const std::uint64_t clusters = (*opened)->space().units() * facts.cluster_size;
-            const std::string used = clusters == 0 ? "-" : fmt::format("{} ({} %)", size_text(facts.used), facts.used * 100 / clusters);
+            const std::uint64_t percent = clusters == 0 ? 0 : facts.used * 100 / clusters;
+            const std::string used = fmt::format("{} ({} %)", size_text(facts.used), percent == 0 && facts.used > 0 ? "<1" : std::to_string(percent));
             table.add({std::to_string(volume.number), count_text(volume.offset), size_text(volume.length), facts.filesystem,
                        facts.label.empty() ? "-" : facts.label, used, size_text(facts.cluster_size), says});
             for (const std::string& warning : facts.warnings) warnings.push_back(fmt::format("volume {}: {}", volume.number, warning));

@@ -32,15 +32,6 @@ void keep_on_medium(PartitionMap& map, std::uint64_t size) {
 
 }  // namespace
 
-const char* word_for(TableKind kind) {
-    switch (kind) {
-        case TableKind::mbr: return "mbr";
-        case TableKind::gpt: return "gpt";
-        case TableKind::none: break;
-    }
-    return "none";
-}
-
 Result<PartitionMap> read_partition_map(const Medium& medium) {
     PartitionMap map;
     if (auto found = gpt::read(medium)) {

@@ -11,8 +11,6 @@ namespace dredger {
 
 enum class TableKind { none, mbr, gpt };
 
-const char* word_for(TableKind kind);
-
 struct Volume {
     unsigned number = 0;       // from 1, in the order of their places on the medium
     std::uint64_t offset = 0;  // bytes from the start of the medium

@@ -136,7 +136,7 @@ TEST_F(ProgramTest, ShowTellsEverything) {
     EXPECT_EQ(show.exit_code, 0) << show.err;
     EXPECT_THAT(show.out, HasSubstr("DCIM/100NESTS/NEST0002.JPG"));
     EXPECT_THAT(show.out, HasSubstr("is overwritten by"));
-    EXPECT_THAT(show.out, HasSubstr("NEST0102.JPG (live"));
+    EXPECT_THAT(show.out, HasSubstr("NEST0102.JPG (live)"));
     EXPECT_THAT(show.out, HasSubstr("their zone is not recorded"));
     EXPECT_THAT(show.out, HasSubstr("How it begins"));
     fs::rename(path("ringing-station-card.img"), path("moved.img"));
