@@ -53,7 +53,8 @@ Result<std::vector<std::map<std::string, std::string>>> parse_csv(std::string_vi
     std::vector<std::map<std::string, std::string>> table;
     for (std::size_t n = 1; n < rows.done.size(); ++n) {
         std::map<std::string, std::string> row;
-        for (std::size_t i = 0; i < columns.size() && i < rows.done[n].size(); ++i) row[columns[i]] = std::move(rows.done[n][i]);
+        for (std::size_t i = 0; i < columns.size() && i < rows.done[n].size(); ++i)
+            row[columns[i]] = std::move(rows.done[n][i]);
         table.push_back(std::move(row));
     }
     return table;

@@ -1,10 +1,9 @@
 #include "base/digest.h"
 
+#include <array>
 #include <fmt/format.h>
 #include <openssl/evp.h>
 #include <zlib.h>
-
-#include <array>
 
 namespace dredger {
 
@@ -25,8 +24,7 @@ std::string Sha256::finish() {
 }
 
 std::uint32_t crc32(std::span<const std::byte> bytes) {
-    return static_cast<std::uint32_t>(
-        ::crc32_z(0, reinterpret_cast<const unsigned char*>(bytes.data()), bytes.size()));
+    return static_cast<std::uint32_t>(::crc32_z(0, reinterpret_cast<const unsigned char*>(bytes.data()), bytes.size()));
 }
 
 }  // namespace dredger

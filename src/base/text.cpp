@@ -1,11 +1,10 @@
 #include "base/text.h"
 
+#include <algorithm>
+#include <array>
 #include <unicode/uchar.h>
 #include <unicode/ucnv.h>
 #include <unicode/unistr.h>
-
-#include <algorithm>
-#include <array>
 
 namespace dredger {
 namespace {

@@ -1,9 +1,8 @@
 #include "base/times.h"
 
-#include <fmt/format.h>
-
 #include <charconv>
 #include <chrono>
+#include <fmt/format.h>
 
 namespace dredger {
 namespace {
@@ -32,10 +31,11 @@ std::string digits(std::int64_t since_epoch, const char* between, bool with_seco
 
 std::optional<FileTime> fat_time(std::uint16_t date, std::uint16_t time, std::uint8_t tenths) {
     if (tenths > 199) tenths = 0;
-    const auto whole = seconds_of(1980 + (date >> 9), (date >> 5) & 15U, date & 31U, time >> 11, (time >> 5) & 63U,
-                                  (time & 31U) * 2U);
+    const auto whole =
+        seconds_of(1980 + (date >> 9), (date >> 5) & 15U, date & 31U, time >> 11, (time >> 5) & 63U, (time & 31U) * 2U);
     if (!whole) return std::nullopt;
-    return FileTime{*whole + tenths / 100, static_cast<std::uint32_t>(tenths % 100) * 10'000'000U, FileTime::Clock::local};
+    return FileTime{*whole + tenths / 100, static_cast<std::uint32_t>(tenths % 100) * 10'000'000U,
+                    FileTime::Clock::local};
 }
 
 std::string iso8601(const FileTime& time) {

@@ -8,8 +8,8 @@
 
 namespace dredger {
 
-// A moment as a file system wrote it. Some file systems keep the digits of a local clock without its zone: then `seconds`
-// counts as if those digits were UTC, and `clock` says that they may not be.
+// A moment as a file system wrote it. Some file systems keep the digits of a local clock without its zone: then
+// `seconds` counts as if those digits were UTC, and `clock` says that they may not be.
 struct FileTime {
     enum class Clock { utc, local };
 

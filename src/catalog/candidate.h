@@ -23,8 +23,9 @@ struct ScannedVolume {
     std::int64_t source = 0;
     Volume place;
     VolumeFacts facts;
-    bool done = false;     // its records are all in the catalog
-    std::string settings;  // the scan options that narrow what is kept; a volume is scanned again only with the same ones
+    bool done = false;  // its records are all in the catalog
+    std::string
+        settings;  // the scan options that narrow what is kept; a volume is scanned again only with the same ones
 };
 
 // A candidate with all that is known of it. `record.layout` counts from the start of the medium, and `record.id` from

@@ -1,9 +1,8 @@
 #include "catalog/catalog.h"
 
 #include <fmt/format.h>
-#include <sqlite3.h>
-
 #include <fstream>
+#include <sqlite3.h>
 
 namespace dredger {
 namespace {
@@ -35,7 +34,8 @@ CREATE TABLE extents (
 )";
 
 constexpr const char* kColumns =
-    "id, volume, record, state, origin, is_folder, folder, name, name_is_whole, size, kind, format, created, created_ns, "
+    "id, volume, record, state, origin, is_folder, folder, name, name_is_whole, size, kind, format, created, "
+    "created_ns, "
     "modified, modified_ns, accessed, accessed_ns, deleted, deleted_ns, clock, attributes, trust, prospect, band, chk, "
     "reasons";
 
@@ -72,10 +72,12 @@ void text_function(sqlite3_context* context, sqlite3_value* value, std::string (
 
 void add_functions(const Database& database) {
     constexpr int kFlags = SQLITE_UTF8 | SQLITE_DETERMINISTIC;
-    sqlite3_create_function(database.handle(), "folded", 1, kFlags, nullptr,
-                            [](sqlite3_context* c, int, sqlite3_value** v) { text_function(c, v[0], folded); }, nullptr, nullptr);
-    sqlite3_create_function(database.handle(), "extension_of", 1, kFlags, nullptr,
-                            [](sqlite3_context* c, int, sqlite3_value** v) { text_function(c, v[0], extension_of); }, nullptr, nullptr);
+    sqlite3_create_function(
+        database.handle(), "folded", 1, kFlags, nullptr,
+        [](sqlite3_context* c, int, sqlite3_value** v) { text_function(c, v[0], folded); }, nullptr, nullptr);
+    sqlite3_create_function(
+        database.handle(), "extension_of", 1, kFlags, nullptr,
+        [](sqlite3_context* c, int, sqlite3_value** v) { text_function(c, v[0], extension_of); }, nullptr, nullptr);
 }
 
 void bind_time(Statement& statement, int at, const std::optional<FileTime>& time) {
@@ -151,12 +153,13 @@ Result<Catalog> Catalog::checked(const fs::path& path, Database database) {
     const auto application = database.number("PRAGMA application_id");
     if (!application) return tl::unexpected<Error>(application.error());
     if (*application != kApplicationId)
-        return fail(ErrorKind::not_understood, "this is not a catalog", path.string(), "dredger scan makes one: -c NAME.dredge");
+        return fail(ErrorKind::not_understood, "this is not a catalog", path.string(),
+                    "dredger scan makes one: -c NAME.dredge");
     DREDGER_TRY(const std::int64_t version, database.number("PRAGMA user_version"));
     if (version != kVersion)
         return fail(ErrorKind::not_understood,
-                    fmt::format("this catalog has version {}, this program knows version {}", version, kVersion), path.string(),
-                    version > kVersion ? "use a newer dredger" : "scan again into a new catalog");
+                    fmt::format("this catalog has version {}, this program knows version {}", version, kVersion),
+                    path.string(), version > kVersion ? "use a newer dredger" : "scan again into a new catalog");
     add_functions(database);
     Catalog catalog(path, std::move(database));
     DREDGER_TRY(catalog.add_candidate_,
@@ -168,10 +171,12 @@ Result<Catalog> Catalog::checked(const fs::path& path, Database database) {
     DREDGER_TRY(catalog.add_extent_, catalog.database_.prepare("INSERT INTO extents VALUES (?,?,?,?)"));
     DREDGER_TRY(catalog.set_prospect_,
                 catalog.database_.prepare("UPDATE candidates SET prospect=?, band=?, chk=?, reasons=? WHERE id=?"));
-    DREDGER_TRY(catalog.find_, catalog.database_.prepare(fmt::format("SELECT {} FROM candidates WHERE id=?", kColumns)));
+    DREDGER_TRY(catalog.find_,
+                catalog.database_.prepare(fmt::format("SELECT {} FROM candidates WHERE id=?", kColumns)));
     DREDGER_TRY(catalog.layout_,
                 catalog.database_.prepare("SELECT offset, length FROM extents WHERE candidate=? ORDER BY position"));
-    DREDGER_TRY(catalog.name_, catalog.database_.prepare("SELECT folder, name, coalesce(created, modified) FROM candidates WHERE id=?"));
+    DREDGER_TRY(catalog.name_, catalog.database_.prepare(
+                                   "SELECT folder, name, coalesce(created, modified) FROM candidates WHERE id=?"));
     return catalog;
 }
 
@@ -183,7 +188,8 @@ Result<Catalog> Catalog::open_for_scan(const fs::path& path) {
                     "give another name after -c");
     auto opened = Database::open(path.string(), Database::Mode::create);
     if (!opened)
-        return fail(ErrorKind::output, "the catalog can't be written here", path.string(), "check that the folder exists and is yours");
+        return fail(ErrorKind::output, "the catalog can't be written here", path.string(),
+                    "check that the folder exists and is yours");
     Database database = std::move(*opened);
     DREDGER_CHECK(database.execute("PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL;"));
     DREDGER_TRY(const std::int64_t tables, database.number("SELECT count(*) FROM sqlite_master"));
@@ -198,9 +204,11 @@ Result<Catalog> Catalog::open_for_scan(const fs::path& path) {
 Result<Catalog> Catalog::open(const fs::path& path) {
     std::error_code failed;
     if (!fs::exists(path, failed))
-        return fail(ErrorKind::unreadable, "no such catalog", path.string(), "dredger scan SOURCE -c CATALOG makes one");
+        return fail(ErrorKind::unreadable, "no such catalog", path.string(),
+                    "dredger scan SOURCE -c CATALOG makes one");
     if (fs::is_directory(path, failed) || !begins_as_database(path))
-        return fail(ErrorKind::not_understood, "this is not a catalog", path.string(), "dredger scan SOURCE -c CATALOG makes one");
+        return fail(ErrorKind::not_understood, "this is not a catalog", path.string(),
+                    "dredger scan SOURCE -c CATALOG makes one");
     // Reading a catalog that a scan is writing needs its shared-memory file, which a read-only folder does not allow.
     auto opened = Database::open(path.string(), Database::Mode::read_write);
     if (!opened) opened = Database::open(path.string(), Database::Mode::read_only);
@@ -219,8 +227,9 @@ Result<std::vector<ScannedSource>> Catalog::sources() const {
 }
 
 Result<std::vector<ScannedVolume>> Catalog::volumes() const {
-    DREDGER_TRY(Statement rows, database_.prepare("SELECT id, source, number, offset, length, partition_table, filesystem, label, "
-                                                  "serial, cluster_size, used, warnings, settings, done FROM volumes ORDER BY id"));
+    DREDGER_TRY(Statement rows,
+                database_.prepare("SELECT id, source, number, offset, length, partition_table, filesystem, label, "
+                                  "serial, cluster_size, used, warnings, settings, done FROM volumes ORDER BY id"));
     std::vector<ScannedVolume> list;
     for (;;) {
         DREDGER_TRY(const bool there, rows.step());
@@ -232,7 +241,12 @@ Result<std::vector<ScannedVolume>> Catalog::volumes() const {
         v.place.offset = loaded(rows.number(3));
         v.place.length = loaded(rows.number(4));
         v.place.table = static_cast<TableKind>(rows.number(5));
-        v.facts = {rows.text(6), rows.text(7), rows.text(8), loaded(rows.number(9)), v.place.length, loaded(rows.number(10)),
+        v.facts = {rows.text(6),
+                   rows.text(7),
+                   rows.text(8),
+                   loaded(rows.number(9)),
+                   v.place.length,
+                   loaded(rows.number(10)),
                    list_from(rows.text(11))};
         v.settings = rows.text(12);
         v.done = rows.number(13) != 0;
@@ -250,7 +264,10 @@ Result<std::int64_t> Catalog::add_source(const ScannedSource& source) {
 
 Result<std::int64_t> Catalog::add_volume(const ScannedVolume& v) {
     DREDGER_TRY(Statement insert, database_.prepare("INSERT INTO volumes VALUES (NULL,?,?,?,?,?,?,?,?,?,?,?,?,0)"));
-    insert.bind(1, v.source).bind(2, std::int64_t{v.place.number}).bind(3, stored(v.place.offset)).bind(4, stored(v.place.length));
+    insert.bind(1, v.source)
+        .bind(2, std::int64_t{v.place.number})
+        .bind(3, stored(v.place.offset))
+        .bind(4, stored(v.place.length));
     insert.bind(5, static_cast<std::int64_t>(v.place.table)).bind(6, v.facts.filesystem).bind(7, v.facts.label);
     insert.bind(8, v.facts.serial).bind(9, stored(v.facts.cluster_size)).bind(10, stored(v.facts.used));
     insert.bind(11, list_text(v.facts.warnings)).bind(12, v.settings);
@@ -260,8 +277,9 @@ Result<std::int64_t> Catalog::add_volume(const ScannedVolume& v) {
 
 Result<void> Catalog::finish_volume(const ScannedVolume& v) {
     // Made when the rows are there, it costs a fraction of keeping it up to date row by row.
-    DREDGER_CHECK(database_.execute("CREATE INDEX IF NOT EXISTS candidates_by_prospect ON candidates "
-                                    "(state, is_folder, prospect DESC, folder, name, id)"));
+    DREDGER_CHECK(
+        database_.execute("CREATE INDEX IF NOT EXISTS candidates_by_prospect ON candidates "
+                          "(state, is_folder, prospect DESC, folder, name, id)"));
     DREDGER_TRY(Statement update, database_.prepare("UPDATE volumes SET done=1, warnings=? WHERE id=?"));
     return update.bind(1, list_text(v.facts.warnings)).bind(2, v.id).run();
 }
@@ -281,12 +299,16 @@ void Catalog::roll_back() {
     if (sqlite3_get_autocommit(database_.handle()) == 0) (void)database_.execute("ROLLBACK");
 }
 
-Result<std::int64_t> Catalog::next_id() const { return database_.number("SELECT coalesce(max(id), 0) + 1 FROM candidates"); }
+Result<std::int64_t> Catalog::next_id() const {
+    return database_.number("SELECT coalesce(max(id), 0) + 1 FROM candidates");
+}
 
 Result<void> Catalog::add(const Candidate& c) {
     Statement& s = add_candidate_;
     s.bind(1, c.id).bind(2, c.volume).bind(3, stored(c.record.id)).bind(4, static_cast<std::int64_t>(c.record.state));
-    s.bind(5, static_cast<std::int64_t>(c.record.origin)).bind(6, std::int64_t{c.record.is_folder}).bind(7, c.record.folder);
+    s.bind(5, static_cast<std::int64_t>(c.record.origin))
+        .bind(6, std::int64_t{c.record.is_folder})
+        .bind(7, c.record.folder);
     s.bind(8, c.record.name).bind(9, std::int64_t{c.record.name_is_whole}).bind(10, stored(c.record.size));
     s.bind(11, static_cast<std::int64_t>(c.kind)).bind(12, c.format);
     bind_time(s, 13, c.record.created);
@@ -358,8 +380,8 @@ Result<void> Catalog::each(const Selection& selection, Sort sort, bool with_layo
                            const std::function<bool(const Candidate&)>& visit) const {
     const Condition condition = condition_for(selection);
     const char* order = sort == Sort::prospect ? "is_folder, prospect DESC, folder, name, id" : "folder, name, id";
-    DREDGER_TRY(Statement rows, database_.prepare(fmt::format("SELECT {} FROM candidates WHERE {} ORDER BY {}", kColumns,
-                                                              condition.sql, order)));
+    DREDGER_TRY(Statement rows, database_.prepare(fmt::format("SELECT {} FROM candidates WHERE {} ORDER BY {}",
+                                                              kColumns, condition.sql, order)));
     bind_values(rows, condition);
     for (;;) {
         DREDGER_TRY(const bool there, rows.step());
@@ -370,12 +392,16 @@ Result<void> Catalog::each(const Selection& selection, Sort sort, bool with_layo
     }
 }
 
-Result<std::vector<Catalog::Overlap>> Catalog::overlapping(std::int64_t volume, const Extent& where, std::size_t most) const {
+Result<std::vector<Catalog::Overlap>> Catalog::overlapping(std::int64_t volume, const Extent& where,
+                                                           std::size_t most) const {
     DREDGER_TRY(Statement rows,
                 database_.prepare("SELECT c.id, c.folder, c.name, c.state, e.offset, e.length FROM extents e "
                                   "JOIN candidates c ON c.id = e.candidate WHERE c.volume = ? AND e.offset < ? AND "
                                   "e.offset + e.length > ? AND e.offset >= 0 ORDER BY c.state, c.id LIMIT ?"));
-    rows.bind(1, volume).bind(2, stored(where.end())).bind(3, stored(where.offset)).bind(4, static_cast<std::int64_t>(most));
+    rows.bind(1, volume)
+        .bind(2, stored(where.end()))
+        .bind(3, stored(where.offset))
+        .bind(4, static_cast<std::int64_t>(most));
     std::vector<Overlap> list;
     for (;;) {
         DREDGER_TRY(const bool there, rows.step());
@@ -383,8 +409,10 @@ Result<std::vector<Catalog::Overlap>> Catalog::overlapping(std::int64_t volume, 
         const Extent extent{loaded(rows.number(4)), loaded(rows.number(5))};
         const std::uint64_t first = std::max(extent.offset, where.offset);
         const std::string folder = rows.text(1);
-        list.push_back({rows.number(0), folder.empty() ? rows.text(2) : folder + "/" + rows.text(2),
-                        static_cast<State>(rows.number(3)), {first, std::min(extent.end(), where.end()) - first}});
+        list.push_back({rows.number(0),
+                        folder.empty() ? rows.text(2) : folder + "/" + rows.text(2),
+                        static_cast<State>(rows.number(3)),
+                        {first, std::min(extent.end(), where.end()) - first}});
     }
 }
 

@@ -1,9 +1,8 @@
 #include "catalog/selection.h"
 
-#include <fmt/format.h>
-
 #include <algorithm>
 #include <charconv>
+#include <fmt/format.h>
 
 #include "base/checked.h"
 #include "base/text.h"
@@ -35,7 +34,8 @@ Result<std::set<Enum>> parse_set(std::string_view text, const std::string_view (
     for (const std::string_view part : split(text)) {
         const auto found = std::find(std::begin(words), std::end(words), folded(part));
         if (found == std::end(words))
-            return fail(ErrorKind::usage, fmt::format("{} is no {}", part, what), "", fmt::format("choose from {}", fmt::join(words, ", ")));
+            return fail(ErrorKind::usage, fmt::format("{} is no {}", part, what), "",
+                        fmt::format("choose from {}", fmt::join(words, ", ")));
         set.insert(static_cast<Enum>(found - std::begin(words)));
     }
     return set;
@@ -69,7 +69,8 @@ std::optional<std::int64_t> size_in_bytes(std::string_view text) {
 // "FROM..TO", "FROM..", "..TO" or "ONE"; `first` and `last` say what a side means.
 template <class First, class Last>
 Result<Range> parse_range(std::string_view text, First first, Last last, const char* example) {
-    const auto wrong = fail(ErrorKind::usage, fmt::format("{} is no range", text), "", fmt::format("write it like {}", example));
+    const auto wrong =
+        fail(ErrorKind::usage, fmt::format("{} is no range", text), "", fmt::format("write it like {}", example));
     const auto dots = text.find("..");
     const std::string_view from = trimmed(dots == text.npos ? text : text.substr(0, dots));
     const std::string_view to = trimmed(dots == text.npos ? text : text.substr(dots + 2));
@@ -85,7 +86,9 @@ class Builder {
     void text(std::string value) { condition_.values.push_back({true, std::move(value), 0}); }
     void number(std::int64_t value) { condition_.values.push_back({false, {}, value}); }
 
-    void require(const std::string& sql) { condition_.sql += (condition_.sql.empty() ? "" : " AND ") + ("(" + sql + ")"); }
+    void require(const std::string& sql) {
+        condition_.sql += (condition_.sql.empty() ? "" : " AND ") + ("(" + sql + ")");
+    }
 
     template <class Enum>
     void require_in(const char* column, const std::set<Enum>& set) {
@@ -128,7 +131,9 @@ class Builder {
 }  // namespace
 
 Result<std::set<State>> parse_states(std::string_view text) { return parse_set<State>(text, kStateWords, "state"); }
-Result<std::set<Origin>> parse_origins(std::string_view text) { return parse_set<Origin>(text, kOriginWords, "origin"); }
+Result<std::set<Origin>> parse_origins(std::string_view text) {
+    return parse_set<Origin>(text, kOriginWords, "origin");
+}
 Result<std::set<Check>> parse_checks(std::string_view text) { return parse_set<Check>(text, kCheckWords, "check"); }
 Result<std::set<Kind>> parse_kinds(std::string_view text) { return parse_set<Kind>(text, kKindWords, "kind"); }
 
@@ -159,13 +164,16 @@ Result<std::vector<Range>> parse_ids(std::string_view text) {
         const auto from = whole_number(part.substr(0, dash));
         const auto to = dash == part.npos ? from : whole_number(part.substr(dash + 1));
         if (!from || !to || *from > *to)
-            return fail(ErrorKind::usage, fmt::format("{} is no ID or run of IDs", part), "", "write them like 7,12-40");
+            return fail(ErrorKind::usage, fmt::format("{} is no ID or run of IDs", part), "",
+                        "write them like 7,12-40");
         ids.push_back({from, to});
     }
     return ids;
 }
 
-Result<Range> parse_sizes(std::string_view text) { return parse_range(text, size_in_bytes, size_in_bytes, "10K..20M, 5M.. or ..1G"); }
+Result<Range> parse_sizes(std::string_view text) {
+    return parse_range(text, size_in_bytes, size_in_bytes, "10K..20M, 5M.. or ..1G");
+}
 
 Result<Range> parse_times(std::string_view text) {
     const auto first = [](std::string_view t) -> std::optional<std::int64_t> {
@@ -179,7 +187,9 @@ Result<Range> parse_times(std::string_view text) {
     return parse_range(text, first, last, "2026-05-01..2026-05-31, 2026-05.. or ..2025");
 }
 
-Result<Range> parse_prospects(std::string_view text) { return parse_range(text, whole_number, whole_number, "60.. or 20..80"); }
+Result<Range> parse_prospects(std::string_view text) {
+    return parse_range(text, whole_number, whole_number, "60.. or 20..80");
+}
 
 Condition condition_for(const Selection& selection) {
     Builder builder;
@@ -195,9 +205,12 @@ Condition condition_for(const Selection& selection) {
         for (std::string folder : selection.folders) {
             while (folder.ends_with('/')) folder.pop_back();
             while (folder.starts_with('/')) folder.erase(0, 1);
-            parts.emplace_back("folded(folder) GLOB folded(?) OR folded(folder) GLOB folded(?)");
+            parts.emplace_back(
+                "folded(folder) GLOB folded(?) OR folded(folder) GLOB folded(?) OR "
+                "(is_folder AND folded(ltrim(folder || '/' || name, '/')) GLOB folded(?))");
             builder.text(folder);
             builder.text(folder + "/*");
+            builder.text(folder);
         }
         builder.require(fmt::format("{}", fmt::join(parts, " OR ")));
     }

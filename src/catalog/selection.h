@@ -20,7 +20,7 @@ struct Range {
 
 struct Selection {
     std::set<State> states = {State::deleted, State::trashed, State::lost};
-    std::set<Origin> origins;          // this and the next empty: all
+    std::set<Origin> origins;  // this and the next empty: all
     std::set<Check> checks;
     std::set<Kind> kinds;
     std::vector<std::string> formats;  // lower case
@@ -40,12 +40,13 @@ Result<std::set<Check>> parse_checks(std::string_view text);
 Result<std::set<Kind>> parse_kinds(std::string_view text);
 std::vector<std::string> parse_words(std::string_view text);  // "docx, JPG" to lower case
 Result<std::vector<std::string>> parse_formats(std::string_view text);
-Result<std::vector<Range>> parse_ids(std::string_view text);    // "7,12-40"
-Result<Range> parse_sizes(std::string_view text);               // "10K..20M", 1K = 1024
-Result<Range> parse_times(std::string_view text);               // "2026-05-01..2026-06"
-Result<Range> parse_prospects(std::string_view text);           // "60.."
+Result<std::vector<Range>> parse_ids(std::string_view text);  // "7,12-40"
+Result<Range> parse_sizes(std::string_view text);             // "10K..20M", 1K = 1024
+Result<Range> parse_times(std::string_view text);             // "2026-05-01..2026-06"
+Result<Range> parse_prospects(std::string_view text);         // "60.."
 
-// The condition that picks the selection, for a query on `candidates`; its values are bound in order, texts and numbers.
+// The condition that picks the selection, for a query on `candidates`; its values are bound in order, texts and
+// numbers.
 struct Condition {
     std::string sql;
     struct Value {

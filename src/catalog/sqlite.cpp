@@ -10,7 +10,7 @@ tl::unexpected<Error> failure(sqlite3* handle) {
     const char* file = sqlite3_db_filename(handle, "main");
     const ErrorKind kind = (code & 0xFF) == SQLITE_NOTADB || (code & 0xFF) == SQLITE_CORRUPT ? ErrorKind::not_understood
                            : (code & 0xFF) == SQLITE_CANTOPEN || (code & 0xFF) == SQLITE_AUTH ? ErrorKind::unreadable
-                                                                                             : ErrorKind::output;
+                                                                                              : ErrorKind::output;
     return fail(kind, std::string("the catalog: ") + sqlite3_errmsg(handle), file == nullptr ? "" : file,
                 (code & 0xFF) == SQLITE_FULL      ? "free some space and run the same command again"
                 : (code & 0xFF) == SQLITE_BUSY    ? "another command is writing to it; try again when it is done"
@@ -65,7 +65,9 @@ std::int64_t Statement::number(int column) const { return sqlite3_column_int64(s
 
 std::string Statement::text(int column) const {
     const auto* text = reinterpret_cast<const char*>(sqlite3_column_text(statement_.get(), column));
-    return text == nullptr ? std::string() : std::string(text, static_cast<std::size_t>(sqlite3_column_bytes(statement_.get(), column)));
+    return text == nullptr
+               ? std::string()
+               : std::string(text, static_cast<std::size_t>(sqlite3_column_bytes(statement_.get(), column)));
 }
 
 bool Statement::is_null(int column) const { return sqlite3_column_type(statement_.get(), column) == SQLITE_NULL; }

@@ -1,10 +1,9 @@
 #include <fcntl.h>
+#include <filesystem>
 #include <fmt/format.h>
+#include <fstream>
 #include <unistd.h>
 #include <zstd.h>
-
-#include <filesystem>
-#include <fstream>
 
 #include "cli/commands.h"
 
@@ -21,7 +20,8 @@ Result<fs::path> packed_medium() {
     const fs::path program = fs::read_symlink("/proc/self/exe", failed).parent_path();
     for (const char* folder : {"../demo", "../../demo", "../share/dredger/demo"})
         if (const fs::path place = program / folder / kMedium; fs::exists(place, failed)) return fs::canonical(place);
-    return fail(ErrorKind::unreadable, "the demo medium is missing", kMedium, "it belongs into the folder demo beside the build");
+    return fail(ErrorKind::unreadable, "the demo medium is missing", kMedium,
+                "it belongs into the folder demo beside the build");
 }
 
 // Blocks of zeros stay holes.
@@ -39,7 +39,8 @@ Result<void> unpack(const fs::path& packed, const fs::path& image) {
         while (input.pos < input.size) {
             ZSTD_outBuffer output{to.data(), to.size(), 0};
             const std::size_t code = ZSTD_decompressStream(stream.get(), &output, &input);
-            if (ZSTD_isError(code) != 0) return fail(ErrorKind::not_understood, "the demo medium is damaged", packed.string());
+            if (ZSTD_isError(code) != 0)
+                return fail(ErrorKind::not_understood, "the demo medium is damaged", packed.string());
             const bool zeros = std::all_of(to.data(), to.data() + output.pos, [](char c) { return c == 0; });
             if (zeros)
                 out.seekp(static_cast<std::streamoff>(output.pos), std::ios::cur);
@@ -51,7 +52,9 @@ Result<void> unpack(const fs::path& packed, const fs::path& image) {
     out.close();
     std::error_code failed;
     fs::resize_file(image, size, failed);
-    if (!out || failed) return fail(ErrorKind::output, "the demo medium can't be unpacked here", image.string(), "choose another folder with --to");
+    if (!out || failed)
+        return fail(ErrorKind::output, "the demo medium can't be unpacked here", image.string(),
+                    "choose another folder with --to");
     return {};
 }
 
@@ -66,14 +69,18 @@ int step(const char* why, const std::vector<std::string>& words) {
 int demo(const fs::path& folder) {
     std::error_code failed;
     fs::create_directories(folder, failed);
-    if (failed) return report({ErrorKind::output, "the folder can't be made: " + failed.message(), folder.string(), "choose another one with --to"});
+    if (failed)
+        return report({ErrorKind::output, "the folder can't be made: " + failed.message(), folder.string(),
+                       "choose another one with --to"});
     const auto packed = packed_medium();
     if (!packed) return report(packed.error());
     const fs::path image = folder / "ringing-station-card.img";
     const fs::path catalog = folder / "card.dredge";
     const fs::path restored = folder / "restored";
-    fmt::print("A seabird ringing station's memory card: a survey folder, photos, call recordings and logs were deleted,\n"
-               "then new photos were taken. Unpacking it to {}\n", image.string());
+    fmt::print(
+        "A seabird ringing station's memory card: a survey folder, photos, call recordings and logs were deleted,\n"
+        "then new photos were taken. Unpacking it to {}\n",
+        image.string());
     if (const auto unpacked = unpack(*packed, image); !unpacked) return report(unpacked.error());
     fs::remove_all(restored, failed);
     for (const char* ending : {"", "-wal", "-shm"}) fs::remove(catalog.string() + ending, failed);
@@ -83,11 +90,13 @@ int demo(const fs::path& folder) {
         {"2. Find what was deleted. The card is only read.", {"scan", image.string(), "-c", catalog.string()}},
         {"3. Look through the finds, best prospect first.", {"list", catalog.string()}},
         {"4. One of them in detail: a photo whose start was overwritten.", {"show", catalog.string(), "32"}},
-        {"5. Restore what is sound, with names, folders and dates.", {"restore", catalog.string(), "--prospect", "88..", "--to", restored.string()}},
+        {"5. Restore what is sound, with names, folders and dates.",
+         {"restore", catalog.string(), "--prospect", "88..", "--to", restored.string()}},
     };
     for (const auto& [why, words] : steps)
         if (const int code = step(why, words); code != kDone) return code;
-    fmt::print("\n{}\n  card     {}\n  catalog  {}\n  files    {}\n", styled("Where everything is", Style::bold), image.string(), catalog.string(), restored.string());
+    fmt::print("\n{}\n  card     {}\n  catalog  {}\n  files    {}\n", styled("Where everything is", Style::bold),
+               image.string(), catalog.string(), restored.string());
     return kDone;
 }
 
@@ -96,7 +105,8 @@ int demo(const fs::path& folder) {
 void add_demo(CLI::App& program, int& exit_code) {
     CLI::App* command = program.add_subcommand("demo", "Do the whole job on the shipped demo medium");
     auto folder = std::make_shared<std::string>("dredger-demo");
-    command->add_option("--to", *folder, "folder for the card, the catalog and the restored files (default: dredger-demo)");
+    command->add_option("--to", *folder,
+                        "folder for the card, the catalog and the restored files (default: dredger-demo)");
     command->footer(
         "Examples:\n"
         "  dredger demo\n"

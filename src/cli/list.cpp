@@ -1,5 +1,4 @@
 #include <fmt/format.h>
-
 #include <nlohmann/json.hpp>
 
 #include "base/csv.h"
@@ -54,10 +53,12 @@ void print_json(const Candidate& c, const std::string& catalog, unsigned volume,
 }
 
 void print_csv(const Candidate& c, const std::string& catalog, unsigned volume) {
-    fmt::print("{}", csv_row({catalog, std::to_string(c.id), std::string(word_for(c.record.state)), std::string(word_for(c.record.origin)),
-                              std::to_string(c.prospect.value), std::string(word_for(c.prospect.band)), std::string(word_for(c.prospect.check)),
-                              std::string(word_for(c.kind)), c.format, std::to_string(c.record.size), time_or_nothing(c.record.modified),
-                              time_or_nothing(c.record.created), time_or_nothing(c.record.deleted), std::to_string(volume), c.record.path()}));
+    fmt::print("{}", csv_row({catalog, std::to_string(c.id), std::string(word_for(c.record.state)),
+                              std::string(word_for(c.record.origin)), std::to_string(c.prospect.value),
+                              std::string(word_for(c.prospect.band)), std::string(word_for(c.prospect.check)),
+                              std::string(word_for(c.kind)), c.format, std::to_string(c.record.size),
+                              time_or_nothing(c.record.modified), time_or_nothing(c.record.created),
+                              time_or_nothing(c.record.deleted), std::to_string(volume), c.record.path()}));
 }
 
 struct Totals {
@@ -73,7 +74,8 @@ struct Totals {
         std::vector<std::string> parts;
         for (std::size_t band = 0; band < 4; ++band)
             if (bands[band] > 0) parts.push_back(fmt::format("{} {}", count_text(bands[band]), kBandWords[band]));
-        fmt::print("\n{}, {}{}", counted(files, "file"), size_text(bytes), parts.empty() ? "" : fmt::format(": {}", fmt::join(parts, ", ")));
+        fmt::print("\n{}, {}{}", counted(files, "file"), size_text(bytes),
+                   parts.empty() ? "" : fmt::format(": {}", fmt::join(parts, ", ")));
         if (folders > 0) fmt::print("; {}", counted(folders, "folder"));
         fmt::print("\n");
     }
@@ -82,10 +84,11 @@ struct Totals {
 int list(const Options& options) {
     const bool table_form = options.form == "table";
     if (options.form == "csv")
-        fmt::print("catalog,id,state,origin,prospect,band,check,kind,format,size,modified,created,deleted,volume,path\r\n");
+        fmt::print(
+            "catalog,id,state,origin,prospect,band,check,kind,format,size,modified,created,deleted,volume,path\r\n");
     const bool several = options.catalogs.size() > 1;
-    std::vector<Table::Column> columns = {{"ID", Table::Align::right}, {"PROSPECT"}, {"STATE"}, {"SIZE", Table::Align::right},
-                                          {"MODIFIED"}, {"PATH"}};
+    std::vector<Table::Column> columns = {{"ID", Table::Align::right},   {"PROSPECT"}, {"STATE"},
+                                          {"SIZE", Table::Align::right}, {"MODIFIED"}, {"PATH"}};
     if (several) columns.insert(columns.begin(), {"CATALOG"});
     Table table(columns);
     Totals totals;
@@ -99,30 +102,35 @@ int list(const Options& options) {
         std::map<std::int64_t, unsigned> numbers;
         for (const ScannedVolume& volume : *volumes) {
             numbers[volume.id] = volume.place.number;
-            if (!volume.done && table_form) warn(fmt::format("{}: the scan of volume {} is not finished", path, volume.place.number));
+            if (!volume.done && table_form)
+                warn(fmt::format("{}: the scan of volume {} is not finished", path, volume.place.number));
         }
         const std::string name = catalog->path().filename().string();
-        const auto done = catalog->each(*selection, options.sort == "path" ? Sort::path : Sort::prospect, options.extents,
-                                        [&](const Candidate& c) {
-                                            totals.add(c);
-                                            if (options.form == "jsonl") print_json(c, name, numbers[c.volume], options.extents);
-                                            if (options.form == "csv") print_csv(c, name, numbers[c.volume]);
-                                            if (!table_form) return true;
-                                            std::vector<std::string> row = {
-                                                std::to_string(c.id), meter(c.prospect), std::string(word_for(c.record.state)),
-                                                c.record.is_folder ? "folder" : size_text(c.record.size), time_text(c.record.modified),
+        const auto done = catalog->each(
+            *selection, options.sort == "path" ? Sort::path : Sort::prospect, options.extents, [&](const Candidate& c) {
+                totals.add(c);
+                if (options.form == "jsonl") print_json(c, name, numbers[c.volume], options.extents);
+                if (options.form == "csv") print_csv(c, name, numbers[c.volume]);
+                if (!table_form) return true;
+                std::vector<std::string> row = {std::to_string(c.id),
+                                                meter(c.prospect),
+                                                std::string(word_for(c.record.state)),
+                                                c.record.is_folder ? "folder" : size_text(c.record.size),
+                                                time_text(c.record.modified),
                                                 printable(c.record.path()) + (c.record.is_folder ? "/" : "")};
-                                            if (several) row.insert(row.begin(), name);
-                                            table.add(std::move(row));
-                                            return true;
-                                        });
+                if (several) row.insert(row.begin(), name);
+                table.add(std::move(row));
+                return true;
+            });
         if (!done) return report(done.error());
     }
     if (!table_form) return kDone;
     if (table.empty()) {
-        fmt::print("{}\n", options.selection.is_narrowed()
-                               ? "Nothing in the catalog is selected. Leave out an option, or widen it; --state live shows what is not deleted."
-                               : "The catalog has no deleted files. dredger list CATALOG --state live shows what is there.");
+        fmt::print("{}\n",
+                   options.selection.is_narrowed()
+                       ? "Nothing in the catalog is selected. Leave out an option, or widen it; --state live shows "
+                         "what is not deleted."
+                       : "The catalog has no deleted files. dredger list CATALOG --state live shows what is there.");
         return kDone;
     }
     table.print();
@@ -136,8 +144,10 @@ void add_list(CLI::App& program, int& exit_code) {
     CLI::App* command = program.add_subcommand("list", "Show the finds, best prospect first");
     auto options = std::make_shared<Options>();
     command->add_option("CATALOG", options->catalogs, "made by dredger scan")->required();
-    command->add_option("--as", options->form, "table (default), jsonl, or csv, which is also a pick list")->check(CLI::IsMember({"table", "jsonl", "csv"}));
-    command->add_option("--sort", options->sort, "prospect (default) or path")->check(CLI::IsMember({"prospect", "path"}));
+    command->add_option("--as", options->form, "table (default), jsonl, or csv, which is also a pick list")
+        ->check(CLI::IsMember({"table", "jsonl", "csv"}));
+    command->add_option("--sort", options->sort, "prospect (default) or path")
+        ->check(CLI::IsMember({"prospect", "path"}));
     command->add_flag("--extents", options->extents, "with --as jsonl: where each piece lies on the medium");
     options->selection.add_to(*command);
     command->footer(

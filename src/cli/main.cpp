@@ -18,7 +18,8 @@ int run(const std::vector<std::string>& arguments) {
         "  dredger survey                                   the drives and cards of this machine\n"
         "  dredger scan card.img -c card.dredge             find what was deleted\n"
         "  dredger restore card.dredge --kind picture --to /mnt/rescue\n"
-        "\nExit codes: 0 done, 1 done in part, 2 wrong use, 3 source not readable or not understood, 4 refused as unsafe,\n"
+        "\nExit codes: 0 done, 1 done in part, 2 wrong use, 3 source not readable or not understood, 4 refused as "
+        "unsafe,\n"
         "130 interrupted (run the same command again to go on).");
     int exit_code = kDone;
     add_survey(program, exit_code);
@@ -47,6 +48,7 @@ int main(int count, char** words) {
     try {
         return dredger::cli::run({words + 1, words + count});
     } catch (const std::exception& error) {
-        return dredger::cli::report({dredger::ErrorKind::output, std::string("this should not have happened: ") + error.what(), "", ""});
+        return dredger::cli::report(
+            {dredger::ErrorKind::output, std::string("this should not have happened: ") + error.what(), "", ""});
     }
 }

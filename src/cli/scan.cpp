@@ -1,8 +1,7 @@
 #include "scanning/scan.h"
 
-#include <fmt/format.h>
-
 #include <filesystem>
+#include <fmt/format.h>
 
 #include "cli/commands.h"
 #include "cli/words.h"
@@ -38,12 +37,13 @@ void say(const VolumeReport& volume) {
         fmt::print("  volume {}: no file system that is known; left alone\n", volume.number);
         return;
     }
-    const std::string name = volume.label.empty() ? volume.filesystem : fmt::format("{} {}", volume.filesystem, volume.label);
+    const std::string name =
+        volume.label.empty() ? volume.filesystem : fmt::format("{} {}", volume.filesystem, volume.label);
     if (volume.was_done_before)
         fmt::print("  volume {} ({}): in the catalog already\n", volume.number, name);
     else
-        fmt::print("  volume {} ({}): {} deleted and {} live records\n", volume.number, name, count_text(volume.deleted),
-                   count_text(volume.live));
+        fmt::print("  volume {} ({}): {} deleted and {} live records\n", volume.number, name,
+                   count_text(volume.deleted), count_text(volume.live));
 }
 
 int scan_all(const Options& options) {
@@ -66,8 +66,8 @@ int scan_all(const Options& options) {
         if (const auto safe = check_safe(options, source); !safe) return report(safe.error());
         for (const Mount& mount : mounts_on_drive_of(source))
             if (mount.writable)
-                warn(fmt::format("{} is mounted for writing on {}; sudo mount -o remount,ro {} keeps it from changing", mount.device,
-                                 mount.folder, mount.folder));
+                warn(fmt::format("{} is mounted for writing on {}; sudo mount -o remount,ro {} keeps it from changing",
+                                 mount.device, mount.folder, mount.folder));
     }
     const bool was_there = fs::exists(options.catalog);
     auto catalog = Catalog::open_for_scan(options.catalog);
@@ -103,23 +103,30 @@ int scan_all(const Options& options) {
     if (finds && *finds == 0)
         fmt::print("\nNothing that was deleted has left a record here.\n");
     else if (finds)
-        fmt::print("\n{} in {}. Next: dredger list {}\n", counted(static_cast<std::uint64_t>(*finds), "find"), options.catalog, options.catalog);
+        fmt::print("\n{} in {}. Next: dredger list {}\n", counted(static_cast<std::uint64_t>(*finds), "find"),
+                   options.catalog, options.catalog);
     return code;
 }
 
 }  // namespace
 
 void add_scan(CLI::App& program, int& exit_code) {
-    CLI::App* command = program.add_subcommand("scan", "Find deleted files and keep what is known of them in a catalog");
+    CLI::App* command =
+        program.add_subcommand("scan", "Find deleted files and keep what is known of them in a catalog");
     auto options = std::make_shared<Options>();
     command->add_option("SOURCE", options->sources, "device or image")->required();
-    command->add_option("-c,--catalog", options->catalog, "where to keep the finds, NAME.dredge; on another drive than the source")->required();
+    command
+        ->add_option("-c,--catalog", options->catalog,
+                     "where to keep the finds, NAME.dredge; on another drive than the source")
+        ->required();
     command->add_flag("--quick", options->quick, "records only (the default)");
-    command->add_option("--volume", options->volumes, "only the volume with this number; may be repeated")->allow_extra_args(false);
+    command->add_option("--volume", options->volumes, "only the volume with this number; may be repeated")
+        ->allow_extra_args(false);
     command->add_option("--folder", options->folder, "keep only finds of this original folder and below it");
     command->add_option("--kind", options->kind, "keep only finds of these kinds: picture,document ...");
     command->add_option("--ext", options->ext, "keep only finds with these file name extensions: jpg,docx ...");
-    command->add_option("--code-page", options->code_page, "of short FAT names: 850 (default) or 437")->check(CLI::IsMember({437, 850}));
+    command->add_option("--code-page", options->code_page, "of short FAT names: 850 (default) or 437")
+        ->check(CLI::IsMember({437, 850}));
     command->add_flag("--catalog-on-same-drive", options->catalog_on_same_drive,
                       "allow a catalog on the drive that is read; it may overwrite what is looked for");
     command->footer(

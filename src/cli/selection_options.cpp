@@ -26,17 +26,20 @@ Result<void> put(const char* option, const std::string& text, Parsed (*parse)(st
 // The ids that a pick list names for the catalog with this file name.
 Result<std::vector<Range>> picked(const std::string& file, const std::string& catalog) {
     std::ifstream in(file, std::ios::binary);
-    if (!in) return fail(ErrorKind::usage, "the pick list can't be read", file, "dredger list CATALOG --as csv writes one");
+    if (!in)
+        return fail(ErrorKind::usage, "the pick list can't be read", file, "dredger list CATALOG --as csv writes one");
     std::stringstream text;
     text << in.rdbuf();
     const auto table = parse_csv(text.str());
-    if (!table) return fail(ErrorKind::usage, "this is not a pick list", file, "dredger list CATALOG --as csv writes one");
+    if (!table)
+        return fail(ErrorKind::usage, "this is not a pick list", file, "dredger list CATALOG --as csv writes one");
     std::vector<Range> ids;
     for (auto row : *table) {
         const std::string& id = row["id"];
         std::int64_t number = 0;
         const auto [end, error] = std::from_chars(id.data(), id.data() + id.size(), number);
-        if (error == std::errc() && end == id.data() + id.size() && row["catalog"] == catalog) ids.push_back({number, number});
+        if (error == std::errc() && end == id.data() + id.size() && row["catalog"] == catalog)
+            ids.push_back({number, number});
     }
     if (ids.empty()) ids.push_back({0, 0});  // picks nothing of this catalog
     return ids;
@@ -51,15 +54,20 @@ void SelectionOptions::add_to(CLI::App& command) {
     command.add_option("--kind", kind, "picture,video,audio,document,archive,mail,database,other")->group(group);
     command.add_option("--format", format, "jpeg,docx,mp4 ...: one level finer than --kind")->group(group);
     command.add_option("--ext", ext, "jpg,docx ...: file name extensions")->group(group);
-    command.add_option("--name", names, "file name; * and ? stand for others; letter case is ignored")->group(group)->allow_extra_args(false);
-    command.add_option("--folder", folders, "original folder, and all below it; * and ? as above")->group(group)->allow_extra_args(false);
+    command.add_option("--name", names, "file name; * and ? stand for others; letter case is ignored")
+        ->group(group)
+        ->allow_extra_args(false);
+    command.add_option("--folder", folders, "original folder, and all below it; * and ? as above")
+        ->group(group)
+        ->allow_extra_args(false);
     command.add_option("--size", size, "10K..20M, 5M.. or ..1G")->group(group);
     command.add_option("--id", ids, "7,12-40")->group(group);
     command.add_option("--modified", modified, "2026-05-01..2026-05-31, 2026-05.. or ..2025")->group(group);
     command.add_option("--created", created, "as --modified")->group(group);
     command.add_option("--deleted", deleted, "as --modified")->group(group);
     command.add_option("--prospect", prospect, "60.. or 20..80")->group(group);
-    command.add_option("--check", check, "verified,plausible,damaged,unknown: what the content itself says")->group(group);
+    command.add_option("--check", check, "verified,plausible,damaged,unknown: what the content itself says")
+        ->group(group);
     command.add_option("--picks", picks, "only what this pick list names (list --as csv writes one)")->group(group);
 }
 
@@ -89,7 +97,8 @@ Result<Selection> SelectionOptions::selection_for(const Catalog& catalog) const 
 }
 
 bool SelectionOptions::is_narrowed() const {
-    for (const std::string* text : {&state, &origin, &kind, &format, &ext, &size, &ids, &modified, &created, &deleted, &prospect, &check, &picks})
+    for (const std::string* text :
+         {&state, &origin, &kind, &format, &ext, &size, &ids, &modified, &created, &deleted, &prospect, &check, &picks})
         if (!text->empty()) return true;
     return !names.empty() || !folders.empty();
 }

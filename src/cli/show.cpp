@@ -1,9 +1,9 @@
 #include <fmt/format.h>
 
+#include "catalog/catalog.h"
 #include "cli/commands.h"
 #include "cli/table.h"
 #include "cli/words.h"
-#include "catalog/catalog.h"
 #include "media/content.h"
 #include "media/file_medium.h"
 
@@ -19,7 +19,9 @@ struct Options {
 constexpr std::size_t kHeadBytes = 128;
 constexpr std::size_t kMostPieces = 40;
 
-void fact(const char* name, const std::string& value) { fmt::print("  {}{}\n", styled(fmt::format("{:<10}", name), Style::dim), value); }
+void fact(const char* name, const std::string& value) {
+    fmt::print("  {}{}\n", styled(fmt::format("{:<10}", name), Style::dim), value);
+}
 
 const char* origin_in_words(Origin origin) {
     switch (origin) {
@@ -46,18 +48,26 @@ void print_hex(ByteView bytes) {
 void print_times(const Record& r) {
     fact("modified", time_text(r.modified));
     fact("created", time_text(r.created));
-    fact("accessed", r.accessed && r.accessed->seconds % 86'400 == 0 ? time_text(r.accessed).substr(0, 10) : time_text(r.accessed));
+    fact("accessed",
+         r.accessed && r.accessed->seconds % 86'400 == 0 ? time_text(r.accessed).substr(0, 10) : time_text(r.accessed));
     if (r.deleted) fact("deleted", time_text(r.deleted));
     const bool local = r.modified && r.modified->clock == FileTime::Clock::local;
-    if (local) fact("", styled("times as the clock of the writing device showed them; their zone is not recorded", Style::dim));
+    if (local)
+        fact("",
+             styled("times as the clock of the writing device showed them; their zone is not recorded", Style::dim));
 }
 
 Result<void> print_pieces(const Catalog& catalog, const Candidate& c) {
     const auto& layout = c.record.layout;
-    fmt::print("\n{}\n", styled(fmt::format("Where it lies ({})", layout.empty() ? "not known" : counted(layout.size(), "piece")), Style::bold));
+    fmt::print("\n{}\n",
+               styled(fmt::format("Where it lies ({})", layout.empty() ? "not known" : counted(layout.size(), "piece")),
+                      Style::bold));
     if (layout.empty()) return {};
-    Table table({{"PIECE", Table::Align::right}, {"IN THE FILE", Table::Align::right}, {"ON THE MEDIUM", Table::Align::right},
-                 {"BYTES", Table::Align::right}, {"NOW HELD BY"}});
+    Table table({{"PIECE", Table::Align::right},
+                 {"IN THE FILE", Table::Align::right},
+                 {"ON THE MEDIUM", Table::Align::right},
+                 {"BYTES", Table::Align::right},
+                 {"NOW HELD BY"}});
     std::uint64_t at = 0;
     for (std::size_t n = 0; n < std::min(layout.size(), kMostPieces); ++n) {
         const Extent& piece = layout[n];
@@ -66,12 +76,12 @@ Result<void> print_pieces(const Catalog& catalog, const Candidate& c) {
             DREDGER_TRY(const auto overlaps, catalog.overlapping(c.volume, piece, 6));
             for (const auto& other : overlaps)
                 if (other.candidate != c.id)
-                    holders.push_back(fmt::format("{} of it: {} {} ({})", size_text(other.shared.length), other.candidate,
-                                                  printable(other.path), word_for(other.state)));
+                    holders.push_back(fmt::format("{} of it: {} {} ({})", size_text(other.shared.length),
+                                                  other.candidate, printable(other.path), word_for(other.state)));
         }
         if (holders.empty()) holders.emplace_back(c.record.state == State::live ? "itself" : "nothing known");
-        table.add({std::to_string(n + 1), count_text(at), piece.is_hole() ? "hole" : count_text(piece.offset), count_text(piece.length),
-                   holders.front()});
+        table.add({std::to_string(n + 1), count_text(at), piece.is_hole() ? "hole" : count_text(piece.offset),
+                   count_text(piece.length), holders.front()});
         for (std::size_t i = 1; i < holders.size(); ++i) table.add({"", "", "", "", holders[i]});
         at += piece.length;
     }
@@ -98,7 +108,8 @@ void print_head(const ScannedSource& source, const std::string& elsewhere, const
     }
     const ByteView view(head);
     print_hex(view.slice(0, std::min(kHeadBytes, head.size())).value_or(view));
-    if (const Format* format = format_with_head(view)) fmt::print("  The signature of {} stands there.\n", format->name);
+    if (const Format* format = format_with_head(view))
+        fmt::print("  The signature of {} stands there.\n", format->name);
 }
 
 int show(const Options& options) {
@@ -115,12 +126,16 @@ int show(const Options& options) {
     if (!volumes) return report(volumes.error());
     if (!sources) return report(sources.error());
 
-    fmt::print("{}  {}\n\n", styled(fmt::format("{}", c.id), Style::bold), styled(printable(c.record.path()), Style::bold));
+    fmt::print("{}  {}\n\n", styled(fmt::format("{}", c.id), Style::bold),
+               styled(printable(c.record.path()), Style::bold));
     fact("prospect", meter(c.prospect));
     fact("state", fmt::format("{}, {}", word_for(c.record.state), origin_in_words(c.record.origin)));
     fact("check", std::string(word_for(c.prospect.check)));
-    fact("kind", c.record.is_folder ? "folder" : c.format.empty() ? std::string(word_for(c.kind)) : fmt::format("{}, {}", word_for(c.kind), c.format));
-    if (!c.record.is_folder) fact("size", fmt::format("{} ({} bytes)", size_text(c.record.size), count_text(c.record.size)));
+    fact("kind", c.record.is_folder ? "folder"
+                 : c.format.empty() ? std::string(word_for(c.kind))
+                                    : fmt::format("{}, {}", word_for(c.kind), c.format));
+    if (!c.record.is_folder)
+        fact("size", fmt::format("{} ({} bytes)", size_text(c.record.size), count_text(c.record.size)));
     print_times(c.record);
     if (!c.record.attributes.empty()) fact("attributes", fmt::format("{}", fmt::join(c.record.attributes, ", ")));
     const ScannedSource* source = nullptr;
@@ -128,11 +143,13 @@ int show(const Options& options) {
         if (v.id != c.volume) continue;
         for (const ScannedSource& s : *sources)
             if (s.id == v.source) source = &s;
-        fact("volume", fmt::format("{}, {} {} of {}", v.place.number, v.facts.filesystem, v.facts.label, source != nullptr ? source->path : "?"));
+        fact("volume", fmt::format("{}, {} {} of {}", v.place.number, v.facts.filesystem, v.facts.label,
+                                   source != nullptr ? source->path : "?"));
         fact("record", fmt::format("at offset {}", count_text(v.place.offset + c.record.id)));
     }
     if (!c.prospect.reasons.empty()) fmt::print("\n{}\n", styled("Why this prospect", Style::bold));
-    for (const std::string& reason : c.prospect.reasons) fmt::print("  - {}\n", printable(reason));
+    for (const std::string& reason : c.prospect.reasons)
+        fmt::print("{}\n", wrapped("  - " + printable(reason), width_of_stdout(), 4));
     if (c.record.is_folder) return kDone;
     if (const auto printed = print_pieces(*catalog, c); !printed) return report(printed.error());
     if (source != nullptr) print_head(*source, options.source, c);

@@ -27,9 +27,11 @@ int survey_machine() {
         if (drive.removable) what += ", removable";
         const bool whole = drive.partitions.size() == 1 && drive.partitions.front().device == drive.device;
         const Partition* only = whole ? &drive.partitions.front() : nullptr;
-        const auto mounted = [](const Partition& p) { return p.mount_points.empty() ? std::string("-") : p.mount_points.front(); };
-        table.add({drive.device, size_text(drive.size), only != nullptr ? only->filesystem : "", only != nullptr ? only->label : "",
-                   only != nullptr ? mounted(*only) : "", what});
+        const auto mounted = [](const Partition& p) {
+            return p.mount_points.empty() ? std::string("-") : p.mount_points.front();
+        };
+        table.add({drive.device, size_text(drive.size), only != nullptr ? only->filesystem : "",
+                   only != nullptr ? only->label : "", only != nullptr ? mounted(*only) : "", what});
         if (only != nullptr) writable = writable || (only->writable && drive.removable);
         if (whole) continue;
         for (const Partition& p : drive.partitions) {
@@ -38,9 +40,13 @@ int survey_machine() {
         }
     }
     table.print();
-    fmt::print("\nNext: dredger survey DEVICE shows the volumes of one of them, dredger scan DEVICE -c NAME.dredge looks for\n"
-               "deleted files. Unmount the drive first, so that nothing is written to it meanwhile.\n");
-    if (writable) warn("a removable drive is mounted for writing; sudo umount MOUNTPOINT keeps its deleted files from being overwritten");
+    fmt::print(
+        "\nNext: dredger survey DEVICE shows the volumes of one of them, dredger scan DEVICE -c NAME.dredge looks for\n"
+        "deleted files. Unmount the drive first, so that nothing is written to it meanwhile.\n");
+    if (writable)
+        warn(
+            "a removable drive is mounted for writing; sudo umount MOUNTPOINT keeps its deleted files from being "
+            "overwritten");
     return kDone;
 }
 
@@ -50,11 +56,19 @@ int survey_source(const std::string& source) {
     const auto map = read_partition_map(**medium);
     if (!map) return report(map.error());
 
-    const std::string table_words = map->table == TableKind::none ? "no partition table"
-                                                                  : fmt::format("{} partition table", map->table == TableKind::gpt ? "GPT" : "MBR");
-    fmt::print("{}: {}, {}, {}\n\n", source, (*medium)->is_device() ? "device" : "image", size_text((*medium)->size()), table_words);
-    Table table({{"VOLUME", Table::Align::right}, {"START", Table::Align::right}, {"SIZE", Table::Align::right}, {"FILE SYSTEM"},
-                 {"LABEL"}, {"USED", Table::Align::right}, {"CLUSTER", Table::Align::right}, {"TABLE SAYS"}});
+    const std::string table_words =
+        map->table == TableKind::none ? "no partition table"
+                                      : fmt::format("{} partition table", map->table == TableKind::gpt ? "GPT" : "MBR");
+    fmt::print("{}: {}, {}, {}\n\n", source, (*medium)->is_device() ? "device" : "image", size_text((*medium)->size()),
+               table_words);
+    Table table({{"VOLUME", Table::Align::right},
+                 {"START", Table::Align::right},
+                 {"SIZE", Table::Align::right},
+                 {"FILE SYSTEM"},
+                 {"LABEL"},
+                 {"USED", Table::Align::right},
+                 {"CLUSTER", Table::Align::right},
+                 {"TABLE SAYS"}});
     std::vector<std::string> warnings = map->warnings;
     std::size_t readable = 0;
     for (const Volume& volume : map->volumes) {
@@ -67,10 +81,13 @@ int survey_source(const std::string& source) {
             const VolumeFacts& facts = (*opened)->facts();
             const std::uint64_t clusters = (*opened)->space().units() * facts.cluster_size;
             const std::uint64_t percent = clusters == 0 ? 0 : facts.used * 100 / clusters;
-            const std::string used = fmt::format("{} ({} %)", size_text(facts.used), percent == 0 && facts.used > 0 ? "<1" : std::to_string(percent));
-            table.add({std::to_string(volume.number), count_text(volume.offset), size_text(volume.length), facts.filesystem,
-                       facts.label.empty() ? "-" : facts.label, used, size_text(facts.cluster_size), says});
-            for (const std::string& warning : facts.warnings) warnings.push_back(fmt::format("volume {}: {}", volume.number, warning));
+            const std::string used = fmt::format("{} ({} %)", size_text(facts.used),
+                                                 percent == 0 && facts.used > 0 ? "<1" : std::to_string(percent));
+            table.add({std::to_string(volume.number), count_text(volume.offset), size_text(volume.length),
+                       facts.filesystem, facts.label.empty() ? "-" : facts.label, used, size_text(facts.cluster_size),
+                       says});
+            for (const std::string& warning : facts.warnings)
+                warnings.push_back(fmt::format("volume {}: {}", volume.number, warning));
             continue;
         }
         const Recognised other = recognise(source, volume.offset, volume.length);
@@ -86,7 +103,8 @@ int survey_source(const std::string& source) {
     for (const std::string& warning : warnings) fmt::print("Note: {}\n", warning);
     for (const Mount& mount : mounts_on_drive_of(source))
         fmt::print("Note: {} is mounted on {}{}\n", mount.device, mount.folder,
-                   mount.writable ? fmt::format(" for writing; sudo umount {} keeps it as it is", mount.folder) : ", read-only");
+                   mount.writable ? fmt::format(" for writing; sudo umount {} keeps it as it is", mount.folder)
+                                  : ", read-only");
     if (readable == 0) {
         fmt::print("\nNo volume has a file system that this version reads.\n");
         return kDone;

@@ -1,8 +1,7 @@
 #include "cli/table.h"
 
-#include <fmt/format.h>
-
 #include <algorithm>
+#include <fmt/format.h>
 
 #include "cli/terminal.h"
 #include "cli/words.h"

@@ -1,12 +1,11 @@
 #include "cli/terminal.h"
 
+#include <cstdio>
+#include <cstdlib>
 #include <fmt/format.h>
 #include <signal.h>
 #include <sys/ioctl.h>
 #include <unistd.h>
-
-#include <cstdio>
-#include <cstdlib>
 
 #include "base/text.h"
 #include "cli/words.h"
@@ -94,7 +93,8 @@ void ProgressLine::show(const Progress& p) {
     std::string line = fmt::format("{}  ", p.doing);
     if (p.total > 0) {
         constexpr std::size_t kBar = 24;
-        const std::size_t filled = static_cast<std::size_t>(static_cast<double>(kBar) * static_cast<double>(p.done) / static_cast<double>(p.total));
+        const std::size_t filled = static_cast<std::size_t>(static_cast<double>(kBar) * static_cast<double>(p.done) /
+                                                            static_cast<double>(p.total));
         for (std::size_t i = 0; i < kBar; ++i) line += i < filled ? "━" : "╌";
         line += fmt::format(" {:3.0f} %  ", 100.0 * static_cast<double>(p.done) / static_cast<double>(p.total));
     }

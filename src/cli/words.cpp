@@ -3,7 +3,6 @@
 #include <fmt/format.h>
 #include <unicode/uchar.h>
 #include <unicode/unistr.h>
-
 #include <vector>
 
 #include "cli/terminal.h"
@@ -84,6 +83,26 @@ std::size_t display_width(std::string_view text) {
     return width;
 }
 
+std::string wrapped(const std::string& text, std::size_t width, std::size_t indent) {
+    std::string out;
+    std::size_t column = 0;
+    for (std::size_t from = 0; from < text.size();) {
+        const std::size_t end = std::min(text.find(' ', from), text.size());
+        const std::string word = text.substr(from, end - from);
+        if (column > indent && column + 1 + display_width(word) > width) {
+            out += "\n" + std::string(indent, ' ');
+            column = indent;
+        } else if (from > 0) {
+            out += ' ';
+            ++column;
+        }
+        out += word;
+        column += display_width(word);
+        from = end + 1;
+    }
+    return out;
+}
+
 std::string shortened(const std::string& text, std::size_t most) {
     if (most < 5 || display_width(text) <= most) return text;
     std::vector<UChar32> characters;
@@ -92,7 +111,8 @@ std::string shortened(const std::string& text, std::size_t most) {
     // A third of the room for the beginning: the end, with the file's name, tells more.
     const std::size_t for_head = (most - 1) / 3;
     std::size_t head = 0;
-    for (std::size_t width = 0; width + columns_of(characters[head]) <= for_head; ++head) width += columns_of(characters[head]);
+    for (std::size_t width = 0; width + columns_of(characters[head]) <= for_head; ++head)
+        width += columns_of(characters[head]);
     std::size_t tail = characters.size();
     for (std::size_t width = 0; tail > head && width + columns_of(characters[tail - 1]) <= most - 1 - for_head; --tail)
         width += columns_of(characters[tail - 1]);

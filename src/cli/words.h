@@ -10,8 +10,8 @@
 
 namespace dredger::cli {
 
-std::string count_text(std::uint64_t count);  // "12,345"
-std::string size_text(std::uint64_t bytes);   // "11.2 KiB"
+std::string count_text(std::uint64_t count);                 // "12,345"
+std::string size_text(std::uint64_t bytes);                  // "11.2 KiB"
 std::string time_text(const std::optional<FileTime>& time);  // "-" where there is none
 
 // "1 file", "2 files".
@@ -22,6 +22,9 @@ std::string meter(const Prospect& prospect);
 
 // How many columns of a terminal the text takes; East Asian characters and emoji take two.
 std::size_t display_width(std::string_view text);
+
+// `text` in lines of at most `width` columns, all but the first indented by `indent`.
+std::string wrapped(const std::string& text, std::size_t width, std::size_t indent);
 
 // `text` with its middle replaced by an ellipsis where it takes more than `most` columns.
 std::string shortened(const std::string& text, std::size_t most);

@@ -14,7 +14,6 @@
 #include "filesystems/space_map.h"
 #include "media/medium.h"
 
-
 namespace dredger {
 
 enum class State { live, deleted, trashed, lost };
@@ -34,9 +33,9 @@ enum class LayoutTrust {
 
 // Everything a file system wrote down about one file or folder.
 struct Record {
-    std::uint64_t id = 0;   // names the record within its volume: its byte offset on the volume, or its number there
-    std::string folder;     // UTF-8, parts joined with '/', no slash at either end; empty for the root
-    std::string name;       // UTF-8; never empty
+    std::uint64_t id = 0;  // names the record within its volume: its byte offset on the volume, or its number there
+    std::string folder;    // UTF-8, parts joined with '/', no slash at either end; empty for the root
+    std::string name;      // UTF-8; never empty
     bool is_folder = false;
     State state = State::live;
     Origin origin = Origin::record;
@@ -48,8 +47,8 @@ struct Record {
     std::vector<std::string> attributes;  // "read-only", "hidden" ...
     std::vector<Extent> layout;           // of the content, on the volume; its lengths add up to `size` or less
     LayoutTrust trust = LayoutTrust::exact;
-    bool name_is_whole = true;            // false: a part of it was inferred or is lost; `notes` says which
-    std::vector<std::string> notes;       // what the technician should know of this record, a sentence each
+    bool name_is_whole = true;       // false: a part of it was inferred or is lost; `notes` says which
+    std::vector<std::string> notes;  // what the technician should know of this record, a sentence each
 
     std::string path() const { return folder.empty() ? name : folder + "/" + name; }
 };
@@ -98,7 +97,8 @@ class FileSystem {
 
     // Hands every record to `sink`, live ones before those whose content they may have overwritten. Damage costs the
     // records in it; what it cost is added to `warnings`. An error only where nothing can be walked at all.
-    virtual Result<void> walk(const WalkOptions& options, RecordSink& sink, std::vector<std::string>& warnings) const = 0;
+    virtual Result<void> walk(const WalkOptions& options, RecordSink& sink,
+                              std::vector<std::string>& warnings) const = 0;
 };
 
 // One line of the registry: a way to recognise a file system on a volume and to open it.

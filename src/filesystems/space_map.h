@@ -11,8 +11,8 @@ namespace dredger {
 class SpaceMap {
   public:
     SpaceMap() = default;
-    // `units` clusters of `unit` bytes from byte `base` of the volume on, all free at first. What lies before `base` and
-    // behind the last cluster belongs to the file system itself.
+    // `units` clusters of `unit` bytes from byte `base` of the volume on, all free at first. What lies before `base`
+    // and behind the last cluster belongs to the file system itself.
     SpaceMap(std::uint64_t base, std::uint64_t unit, std::uint64_t units)
         : base_(base), unit_(unit), taken_(static_cast<std::size_t>(units)) {}
 

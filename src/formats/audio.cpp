@@ -4,7 +4,9 @@ namespace dredger::formats {
 
 const std::vector<Format>& audio() {
     static const std::vector<Format> family = {
-        {"mp3", Kind::audio, {"mp3"},
+        {"mp3",
+         Kind::audio,
+         {"mp3"},
          {{{0, "ID3"sv}}, {{0, "\xFF\xFB"sv}}, {{0, "\xFF\xFA"sv}}, {{0, "\xFF\xF3"sv}}, {{0, "\xFF\xF2"sv}}}},
         {"wav", Kind::audio, {"wav", "bwf"}, {{{0, "RIFF"sv}, {8, "WAVE"sv}}, {{0, "RF64"sv}, {8, "WAVE"sv}}}},
         {"flac", Kind::audio, {"flac"}, {{{0, "fLaC"sv}}}},

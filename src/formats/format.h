@@ -13,7 +13,7 @@ namespace dredger {
 
 enum class Kind { picture, video, audio, document, archive, mail, database, other };
 
-inline constexpr std::string_view kKindWords[] = {"picture", "video", "audio", "document",
+inline constexpr std::string_view kKindWords[] = {"picture", "video", "audio",    "document",
                                                   "archive", "mail",  "database", "other"};
 
 inline std::string_view word_for(Kind kind) { return kKindWords[static_cast<std::size_t>(kind)]; }
@@ -26,7 +26,7 @@ struct Signature {
 };
 
 struct Format {
-    std::string_view name;                     // lower case, as in `--format`
+    std::string_view name;  // lower case, as in `--format`
     Kind kind;
     std::vector<std::string_view> extensions;  // lower case, the usual one first
     // Any one of these groups shows the format; all signatures of a group must hold.

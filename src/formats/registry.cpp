@@ -12,7 +12,8 @@ bool holds(const std::vector<Signature>& group, ByteView head) {
 }
 
 bool shows(const Format& format, ByteView head) {
-    return std::any_of(format.signatures.begin(), format.signatures.end(), [&](const auto& group) { return holds(group, head); });
+    return std::any_of(format.signatures.begin(), format.signatures.end(),
+                       [&](const auto& group) { return holds(group, head); });
 }
 
 // Characters only: no zero bytes and no control characters but those that texts have. UTF-16 is told by its mark.

@@ -12,7 +12,9 @@ const std::vector<Format>& video() {
         {"asf", Kind::video, {"wmv", "asf", "wma"}, {{{0, "\x30\x26\xB2\x75\x8E\x66\xCF\x11"sv}}}},
         {"flv", Kind::video, {"flv"}, {{{0, "FLV\1"sv}}}},
         {"mpeg-ps", Kind::video, {"mpg", "mpeg", "vob"}, {{{0, "\0\0\1\xBA"sv}}, {{0, "\0\0\1\xB3"sv}}}},
-        {"mpeg-ts", Kind::video, {"ts", "mts", "m2ts"},
+        {"mpeg-ts",
+         Kind::video,
+         {"ts", "mts", "m2ts"},
          {{{0, "\x47"sv}, {188, "\x47"sv}, {376, "\x47"sv}}, {{4, "\x47"sv}, {196, "\x47"sv}, {388, "\x47"sv}}}},
     };
     return family;

@@ -1,18 +1,17 @@
 #include "media/drives.h"
 
+#include <algorithm>
 #include <blkid/blkid.h>
 #include <fcntl.h>
 #include <fmt/format.h>
+#include <fstream>
 #include <libmount/libmount.h>
 #include <libudev.h>
+#include <memory>
+#include <set>
 #include <sys/stat.h>
 #include <sys/sysmacros.h>
 #include <unistd.h>
-
-#include <algorithm>
-#include <fstream>
-#include <memory>
-#include <set>
 
 namespace dredger {
 namespace {
@@ -142,7 +141,11 @@ Drive describe(udev_device* device, const std::vector<Mount>& mounts) {
         if (!fs::exists(below.path() / "partition")) continue;
         drive.partitions.push_back({"/dev/" + below.path().filename().string(),
                                     number_of(below.path() / "start") * 512,
-                                    number_of(below.path() / "size") * 512, {}, {}, {}, false});
+                                    number_of(below.path() / "size") * 512,
+                                    {},
+                                    {},
+                                    {},
+                                    false});
     }
     std::sort(drive.partitions.begin(), drive.partitions.end(),
               [](const Partition& a, const Partition& b) { return a.offset < b.offset; });
@@ -161,7 +164,8 @@ Result<std::vector<Drive>> list_drives() {
     const Udev context(udev_new());
     const UdevEnumerate list(context ? udev_enumerate_new(context.get()) : nullptr);
     if (!list)
-        return fail(ErrorKind::unreadable, "the kernel's list of drives can't be read", "/sys/block", "is /sys mounted?");
+        return fail(ErrorKind::unreadable, "the kernel's list of drives can't be read", "/sys/block",
+                    "is /sys mounted?");
     udev_enumerate_add_match_subsystem(list.get(), "block");
     udev_enumerate_add_match_property(list.get(), "DEVTYPE", "disk");
     udev_enumerate_scan_devices(list.get());
@@ -185,7 +189,8 @@ Recognised recognise(const fs::path& path, std::uint64_t offset, std::uint64_t l
     if (descriptor < 0) return {};
     Recognised found;
     if (const Probe probe(blkid_new_probe());
-        probe && blkid_probe_set_device(probe.get(), descriptor, static_cast<blkid_loff_t>(offset), static_cast<blkid_loff_t>(length)) == 0) {
+        probe && blkid_probe_set_device(probe.get(), descriptor, static_cast<blkid_loff_t>(offset),
+                                        static_cast<blkid_loff_t>(length)) == 0) {
         blkid_probe_enable_superblocks(probe.get(), 1);
         blkid_probe_set_superblocks_flags(probe.get(), BLKID_SUBLKS_TYPE | BLKID_SUBLKS_LABEL);
         const char* value = nullptr;
@@ -220,7 +225,8 @@ std::string writing_endangers(const fs::path& folder, const fs::path& source) {
     std::error_code failed;
     fs::path existing = fs::absolute(folder, failed);
     struct stat target {};
-    while (::stat(existing.c_str(), &target) != 0 && existing != existing.parent_path()) existing = existing.parent_path();
+    while (::stat(existing.c_str(), &target) != 0 && existing != existing.parent_path())
+        existing = existing.parent_path();
     struct stat read_from {};
     if (::stat(source.c_str(), &read_from) != 0) return {};
     if (S_ISREG(target.st_mode) && target.st_dev == read_from.st_dev && target.st_ino == read_from.st_ino)
@@ -236,14 +242,16 @@ std::string writing_endangers(const fs::path& folder, const fs::path& source) {
         const std::string backing = line_of(drive / "loop/backing_file");
         struct stat image {};
         if (backing.empty() || ::stat(backing.c_str(), &image) != 0) continue;
-        const bool is_source = S_ISREG(read_from.st_mode) && image.st_dev == read_from.st_dev && image.st_ino == read_from.st_ino;
+        const bool is_source =
+            S_ISREG(read_from.st_mode) && image.st_dev == read_from.st_dev && image.st_ino == read_from.st_ino;
         // A loop device whose image file lies on the drive being read writes to that drive as well.
         bool on_source = false;
         if (S_ISBLK(read_from.st_mode))
             for (const fs::path& below : whole_drives(image.st_dev))
                 on_source = on_source || whole_drives(read_from.st_rdev).contains(below);
         if (is_source || on_source)
-            return fmt::format("it lies inside {}, which is mounted from the source", "/dev/" + drive.filename().string());
+            return fmt::format("it lies inside {}, which is mounted from the source",
+                               "/dev/" + drive.filename().string());
     }
     return {};
 }

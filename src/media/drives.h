@@ -33,8 +33,8 @@ struct Drive {
 // Drives, cards, optical discs and attached loop devices; not RAM disks and not empty readers.
 Result<std::vector<Drive>> list_drives();
 
-// What libblkid recognises in `length` bytes from `offset` of a device or image; empty parts where it recognises nothing.
-// Also names file systems that this program can't read itself.
+// What libblkid recognises in `length` bytes from `offset` of a device or image; empty parts where it recognises
+// nothing. Also names file systems that this program can't read itself.
 struct Recognised {
     std::string filesystem;
     std::string label;

@@ -1,14 +1,13 @@
 #include "media/file_medium.h"
 
+#include <algorithm>
+#include <cerrno>
+#include <cstring>
 #include <fcntl.h>
 #include <linux/fs.h>
 #include <sys/ioctl.h>
 #include <sys/stat.h>
 #include <unistd.h>
-
-#include <algorithm>
-#include <cerrno>
-#include <cstring>
 
 namespace dredger {
 
@@ -37,7 +36,8 @@ Result<std::shared_ptr<const FileMedium>> FileMedium::open(const std::filesystem
         if (::ioctl(descriptor, BLKSSZGET, &sector) == 0 && sector >= 512)
             medium->sector_size_ = static_cast<std::uint32_t>(sector);
     }
-    if (medium->size_ == 0) return refused("this is empty: there is nothing to read", "check that the medium is inserted");
+    if (medium->size_ == 0)
+        return refused("this is empty: there is nothing to read", "check that the medium is inserted");
     return medium;
 }
 

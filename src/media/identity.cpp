@@ -1,8 +1,7 @@
 #include "media/identity.h"
 
-#include <fmt/format.h>
-
 #include <algorithm>
+#include <fmt/format.h>
 
 #include "base/digest.h"
 #include "media/drives.h"

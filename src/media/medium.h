@@ -41,7 +41,8 @@ class Medium {
 
   protected:
     // The range lies within size(). Zero-fills what can't be read and adds its runs to `bad`.
-    virtual Result<void> read_within(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>& bad) const = 0;
+    virtual Result<void> read_within(std::uint64_t offset, std::span<std::byte> into,
+                                     std::vector<Extent>& bad) const = 0;
 };
 
 using MediumPtr = std::shared_ptr<const Medium>;

@@ -12,8 +12,8 @@
 namespace dredger {
 
 struct Claim {
-    Extent where;                     // on the volume
-    std::int64_t candidate = 0;       // its id in the catalog; 0: not kept there
+    Extent where;                // on the volume
+    std::int64_t candidate = 0;  // its id in the catalog; 0: not kept there
     bool live = false;
     std::optional<FileTime> written;  // when the file took these bytes, as far as known
 };

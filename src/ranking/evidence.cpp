@@ -31,7 +31,8 @@ Tail look_behind(const Medium& volume, const std::vector<Extent>& layout) {
 std::vector<Holder> most_first(const std::map<std::int64_t, std::uint64_t>& bytes_by_candidate) {
     std::vector<Holder> holders;
     for (const auto& [candidate, bytes] : bytes_by_candidate) holders.push_back({candidate, bytes});
-    std::stable_sort(holders.begin(), holders.end(), [](const Holder& a, const Holder& b) { return a.bytes > b.bytes; });
+    std::stable_sort(holders.begin(), holders.end(),
+                     [](const Holder& a, const Holder& b) { return a.bytes > b.bytes; });
     return holders;
 }
 

@@ -30,14 +30,14 @@ struct Evidence {
     LayoutTrust trust = LayoutTrust::none;
     Agreement head = Agreement::unknown;
     Tail tail = Tail::unknown;
-    std::uint64_t unreadable = 0;             // bytes, of those looked at
-    std::uint64_t held_by_live = 0;           // bytes
-    std::vector<Holder> live_holders;         // most bytes first
-    std::uint64_t claimed_by_newer = 0;       // bytes, not counting what live files hold
-    std::vector<Holder> newer_claimants;      // most bytes first
-    std::uint64_t taken_by_unknown = 0;       // bytes that the space map calls taken and no record accounts for
-    const Format* found_format = nullptr;     // whose signature stands at the start, where it is not the expected one
-    std::vector<std::string> notes;           // of the record
+    std::uint64_t unreadable = 0;          // bytes, of those looked at
+    std::uint64_t held_by_live = 0;        // bytes
+    std::vector<Holder> live_holders;      // most bytes first
+    std::uint64_t claimed_by_newer = 0;    // bytes, not counting what live files hold
+    std::vector<Holder> newer_claimants;   // most bytes first
+    std::uint64_t taken_by_unknown = 0;    // bytes that the space map calls taken and no record accounts for
+    const Format* found_format = nullptr;  // whose signature stands at the start, where it is not the expected one
+    std::vector<std::string> notes;        // of the record
 };
 
 // Whether the system that wrote a volume pads the last sector of a file with zeros, learnt from its live files.

@@ -1,18 +1,17 @@
 #include "ranking/prospect.h"
 
-#include <fmt/format.h>
-
 #include <algorithm>
 #include <cmath>
+#include <fmt/format.h>
 
 namespace dredger {
 namespace {
 
 // How much of what is left to hope for each finding leaves.
 struct Weights {
-    double newer_claim = 0.1;        // of the bytes that a newer deleted file claims, the share still hoped for
-    double head_disagrees = 0.1;     // something else stands where the file began
-    double head_blank = 0.02;        // wiped, trimmed, or never written
+    double newer_claim = 0.1;     // of the bytes that a newer deleted file claims, the share still hoped for
+    double head_disagrees = 0.1;  // something else stands where the file began
+    double head_blank = 0.02;     // wiped, trimmed, or never written
     double head_unknown = 0.93;
     double head_fits = 0.97;
     double layout_assumed = 0.99;    // in one piece: files mostly are
@@ -28,7 +27,9 @@ constexpr double kFaintFrom = 5;
 
 std::string amount(std::uint64_t part, std::uint64_t whole) {
     const double share = 100.0 * static_cast<double>(part) / static_cast<double>(whole);
-    return part == whole ? "all of it" : share < 1 ? "less than 1 % of it" : fmt::format("{:.0f} % of it", std::floor(share));
+    return part == whole ? "all of it"
+           : share < 1   ? "less than 1 % of it"
+                         : fmt::format("{:.0f} % of it", std::floor(share));
 }
 
 std::string names(const std::vector<Holder>& holders, const Namer& name_of, const char* unnamed) {
@@ -63,10 +64,11 @@ void judge_head_and_tail(const Evidence& e, double& hope, Prospect& prospect) {
         case Agreement::disagrees:
             prospect.check = Check::damaged;
             hope *= kWeights.head_disagrees;
-            reasons.push_back(e.found_format != nullptr
-                                  ? fmt::format("its first bytes are those of another format ({}): it is overwritten",
-                                                e.found_format->name)
-                                  : "its first bytes are not those of the format that its name tells: it is overwritten");
+            reasons.push_back(
+                e.found_format != nullptr
+                    ? fmt::format("its first bytes are those of another format ({}): it is overwritten",
+                                  e.found_format->name)
+                    : "its first bytes are not those of the format that its name tells: it is overwritten");
             break;
         case Agreement::blank:
             prospect.check = Check::damaged;
@@ -80,7 +82,8 @@ void judge_head_and_tail(const Evidence& e, double& hope, Prospect& prospect) {
     }
     if (e.tail == Tail::foreign) {
         hope *= kWeights.tail_foreign;
-        reasons.emplace_back("its last sector is not padded as files on this volume are: its end is probably overwritten");
+        reasons.emplace_back(
+            "its last sector is not padded as files on this volume are: its end is probably overwritten");
     }
 }
 
@@ -95,9 +98,10 @@ void judge_layout(const Evidence& e, double& hope, std::vector<std::string>& rea
     } else {
         const bool fits = e.tail == Tail::padded && e.head != Agreement::disagrees;
         hope *= fits ? kWeights.pieces_with_tail : kWeights.layout_in_pieces;
-        reasons.push_back(fmt::format("only its start is recorded; the rest is assumed in {} pieces around what was there "
-                                      "when it was written",
-                                      e.fragments));
+        reasons.push_back(
+            fmt::format("only its start is recorded; the rest is assumed in {} pieces around what was there "
+                        "when it was written",
+                        e.fragments));
     }
 }
 
@@ -128,14 +132,15 @@ Prospect judge(const Evidence& e, const Namer& name_of) {
         reasons.push_back(fmt::format("{} is overwritten by {}", amount(e.held_by_live, e.size),
                                       names(e.live_holders, name_of, "files that are there now")));
     if (e.taken_by_unknown > 0)
-        reasons.push_back(
-            fmt::format("{} lies where something else is kept now (a folder, mostly)", amount(e.taken_by_unknown, e.size)));
+        reasons.push_back(fmt::format("{} lies where something else is kept now (a folder, mostly)",
+                                      amount(e.taken_by_unknown, e.size)));
     if (e.claimed_by_newer > 0)
         reasons.push_back(fmt::format("{} was later used by {}, deleted since", amount(e.claimed_by_newer, e.size),
                                       names(e.newer_claimants, name_of, "other files")));
     if (e.unreadable > 0) reasons.push_back(fmt::format("{} bytes of its start can't be read", e.unreadable));
 
-    const std::uint64_t lost = std::min(e.size, e.held_by_live + e.taken_by_unknown + (e.size - std::min(e.laid, e.size)));
+    const std::uint64_t lost =
+        std::min(e.size, e.held_by_live + e.taken_by_unknown + (e.size - std::min(e.laid, e.size)));
     const double left = size - static_cast<double>(lost) -
                         (1 - kWeights.newer_claim) * static_cast<double>(std::min(e.claimed_by_newer, e.size - lost));
     double hope = 100.0 * left / size;

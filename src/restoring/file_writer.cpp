@@ -1,13 +1,12 @@
 #include "restoring/file_writer.h"
 
+#include <cerrno>
+#include <cstring>
+#include <ctime>
 #include <fcntl.h>
 #include <fmt/format.h>
 #include <sys/stat.h>
 #include <unistd.h>
-
-#include <cerrno>
-#include <cstring>
-#include <ctime>
 
 #include "base/digest.h"
 #include "media/content.h"
@@ -58,7 +57,8 @@ class TemporaryFile {
 
 tl::unexpected<Error> unwritable(const fs::path& target) {
     return fail(ErrorKind::output, fmt::format("can't be written ({})", std::strerror(errno)), target.string(),
-                errno == ENOSPC || errno == EDQUOT ? "the destination is full: restore the rest elsewhere" : "check the destination");
+                errno == ENOSPC || errno == EDQUOT ? "the destination is full: restore the rest elsewhere"
+                                                   : "check the destination");
 }
 
 timespec time_for(const std::optional<FileTime>& time) {
@@ -85,7 +85,8 @@ Result<WrittenFile> write_file(const MediumPtr& medium, const Record& record, co
     const Content content(medium, record.layout);
     std::vector<std::byte> chunk(kChunk);
     for (std::uint64_t at = 0; at < record.size;) {
-        const auto part = std::span(chunk).first(static_cast<std::size_t>(std::min<std::uint64_t>(kChunk, record.size - at)));
+        const auto part =
+            std::span(chunk).first(static_cast<std::size_t>(std::min<std::uint64_t>(kChunk, record.size - at)));
         const std::uint64_t there = at < content.size() ? std::min<std::uint64_t>(part.size(), content.size() - at) : 0;
         std::fill(part.begin(), part.end(), std::byte{0});
         const std::size_t gaps_before = written.gaps.size();
@@ -106,7 +107,8 @@ Result<WrittenFile> write_file(const MediumPtr& medium, const Record& record, co
 }
 
 void set_times(const fs::path& target, const Record& record) {
-    const timespec times[2] = {time_for(record.accessed ? record.accessed : record.modified), time_for(record.modified)};
+    const timespec times[2] = {time_for(record.accessed ? record.accessed : record.modified),
+                               time_for(record.modified)};
     ::utimensat(AT_FDCWD, target.c_str(), times, AT_SYMLINK_NOFOLLOW);
 }
 

@@ -1,8 +1,7 @@
 #include "restoring/manifest.h"
 
-#include <fmt/format.h>
-
 #include <charconv>
+#include <fmt/format.h>
 #include <sstream>
 
 #include "base/csv.h"
@@ -12,12 +11,14 @@ namespace {
 
 namespace fs = std::filesystem;
 
-const std::vector<std::string> kColumns = {"catalog", "id", "state", "origin", "prospect", "band", "check", "original_path",
-                                           "restored_path", "size", "restored_bytes", "sha256", "outcome", "modified"};
+const std::vector<std::string> kColumns = {"catalog",        "id",     "state",         "origin",        "prospect",
+                                           "band",           "check",  "original_path", "restored_path", "size",
+                                           "restored_bytes", "sha256", "outcome",       "modified"};
 
 std::string text_of(const ManifestRow& r) {
-    return csv_row({r.catalog, std::to_string(r.id), r.state, r.origin, std::to_string(r.prospect), r.band, r.check, r.original_path,
-                    r.restored_path, std::to_string(r.size), std::to_string(r.restored_bytes), r.sha256, r.outcome, r.modified});
+    return csv_row({r.catalog, std::to_string(r.id), r.state, r.origin, std::to_string(r.prospect), r.band, r.check,
+                    r.original_path, r.restored_path, std::to_string(r.size), std::to_string(r.restored_bytes),
+                    r.sha256, r.outcome, r.modified});
 }
 
 template <class Number>
@@ -28,7 +29,8 @@ Number number_in(const std::string& text) {
 }
 
 tl::unexpected<Error> unwritable(const fs::path& file) {
-    return fail(ErrorKind::output, "the manifest can't be written", file.string(), "check space and permissions of the destination");
+    return fail(ErrorKind::output, "the manifest can't be written", file.string(),
+                "check space and permissions of the destination");
 }
 
 // Written beside its place and moved there, so that there is always a whole one.
@@ -54,11 +56,23 @@ Result<Manifest> Manifest::open(const fs::path& folder) {
         std::stringstream text;
         text << in.rdbuf();
         const auto table = parse_csv(text.str());
-        if (!table) return fail(ErrorKind::usage, "a file is in the way that is no manifest of dredger", file.string(), "restore into another folder");
+        if (!table)
+            return fail(ErrorKind::usage, "a file is in the way that is no manifest of dredger", file.string(),
+                        "restore into another folder");
         for (auto row : *table) {
-            ManifestRow r{row["catalog"], row["state"], row["origin"], row["band"], row["check"], row["original_path"],
-                          row["restored_path"], row["sha256"], row["outcome"], row["modified"], number_in<std::int64_t>(row["id"]),
-                          number_in<int>(row["prospect"]), number_in<std::uint64_t>(row["size"]),
+            ManifestRow r{row["catalog"],
+                          row["state"],
+                          row["origin"],
+                          row["band"],
+                          row["check"],
+                          row["original_path"],
+                          row["restored_path"],
+                          row["sha256"],
+                          row["outcome"],
+                          row["modified"],
+                          number_in<std::int64_t>(row["id"]),
+                          number_in<int>(row["prospect"]),
+                          number_in<std::uint64_t>(row["size"]),
                           number_in<std::uint64_t>(row["restored_bytes"])};
             manifest.rows_[{r.catalog, r.id}] = std::move(r);
         }

@@ -1,8 +1,7 @@
 #include "restoring/places.h"
 
-#include <fmt/format.h>
-
 #include <algorithm>
+#include <fmt/format.h>
 
 #include "base/text.h"
 
@@ -17,7 +16,8 @@ constexpr std::size_t kLongestPart = 240;  // bytes; leaves room for a number an
 bool is_reserved(std::string_view part) {
     const std::string stem = folded(part.substr(0, part.find('.')));
     static const std::set<std::string> kDevices = {"con", "prn", "aux", "nul"};
-    const bool numbered = stem.size() == 4 && (stem.starts_with("com") || stem.starts_with("lpt")) && stem[3] >= '1' && stem[3] <= '9';
+    const bool numbered =
+        stem.size() == 4 && (stem.starts_with("com") || stem.starts_with("lpt")) && stem[3] >= '1' && stem[3] <= '9';
     return kDevices.contains(stem) || numbered;
 }
 
@@ -62,7 +62,8 @@ fs::path free_name(const fs::path& wanted, const std::set<fs::path>& promised) {
     };
     if (!is_taken(wanted)) return wanted;
     for (unsigned n = 2;; ++n) {
-        fs::path numbered = wanted.parent_path() / fmt::format("{} ({}){}", wanted.stem().string(), n, wanted.extension().string());
+        fs::path numbered =
+            wanted.parent_path() / fmt::format("{} ({}){}", wanted.stem().string(), n, wanted.extension().string());
         if (!is_taken(numbered)) return numbered;
     }
 }

@@ -1,15 +1,14 @@
 #include "restoring/restore.h"
 
+#include <algorithm>
+#include <cerrno>
+#include <cstring>
 #include <fmt/format.h>
+#include <map>
 #include <spdlog/sinks/basic_file_sink.h>
 #include <spdlog/spdlog.h>
 #include <sys/statvfs.h>
 #include <unistd.h>
-
-#include <algorithm>
-#include <cerrno>
-#include <cstring>
-#include <map>
 
 #include "base/checked.h"
 #include "media/drives.h"
@@ -27,7 +26,8 @@ constexpr std::uint64_t kSpare = 4 << 20;  // bytes left free for the manifest, 
 // A log that other runs in the same process do not share.
 std::shared_ptr<spdlog::logger> open_log(const fs::path& file) {
     try {
-        auto log = std::make_shared<spdlog::logger>("restore", std::make_shared<spdlog::sinks::basic_file_sink_mt>(file.string()));
+        auto log = std::make_shared<spdlog::logger>("restore",
+                                                    std::make_shared<spdlog::sinks::basic_file_sink_mt>(file.string()));
         log->set_pattern("%Y-%m-%dT%H:%M:%S%z %l %v");
         return log;
     } catch (const spdlog::spdlog_ex&) {
@@ -40,7 +40,10 @@ std::string at(const fs::path& path) { return path.string(); }
 class Restoration {
   public:
     Restoration(const Catalog& catalog, const RestoreRequest& request, RestoreObserver& observer)
-        : catalog_(catalog), request_(request), observer_(observer), catalog_name_(catalog.path().filename().string()) {}
+        : catalog_(catalog),
+          request_(request),
+          observer_(observer),
+          catalog_name_(catalog.path().filename().string()) {}
 
     Result<RestoreReport> run() {
         DREDGER_CHECK(survey_selection());
@@ -54,14 +57,18 @@ class Restoration {
         DREDGER_TRY(manifest_, Manifest::open(request_.destination));
         log_ = open_log(request_.destination / "restore.log");
         if (log_ == nullptr)
-            return fail(ErrorKind::output, "the log can't be written", at(request_.destination / "restore.log"), "check the destination");
+            return fail(ErrorKind::output, "the log can't be written", at(request_.destination / "restore.log"),
+                        "check the destination");
         log_start();
         DREDGER_CHECK(restore_all());
-        for (auto folder = folders_.rbegin(); folder != folders_.rend(); ++folder) set_times(folder->first, folder->second);
+        for (auto folder = folders_.rbegin(); folder != folders_.rend(); ++folder)
+            set_times(folder->first, folder->second);
         DREDGER_CHECK(manifest_->finish());
-        log_->info("done: {} whole, {} doubtful, {} partial, {} skipped, {} already there, {} failed; {} bytes written{}",
-                   count(Outcome::whole), count(Outcome::doubtful), count(Outcome::partial), count(Outcome::skipped),
-                   count(Outcome::already), count(Outcome::failed), report_.written, report_.interrupted ? "; interrupted" : "");
+        log_->info(
+            "done: {} whole, {} doubtful, {} partial, {} skipped, {} already there, {} failed; {} bytes written{}",
+            count(Outcome::whole), count(Outcome::doubtful), count(Outcome::partial), count(Outcome::skipped),
+            count(Outcome::already), count(Outcome::failed), report_.written,
+            report_.interrupted ? "; interrupted" : "");
         log_->flush();
         return report_;
     }
@@ -85,7 +92,8 @@ class Restoration {
         std::map<std::int64_t, MediumPtr> media;
         for (const ScannedVolume& volume : volumes) {
             if (!selected_in_.contains(volume.id)) continue;
-            const auto source = std::find_if(sources.begin(), sources.end(), [&](const auto& s) { return s.id == volume.source; });
+            const auto source =
+                std::find_if(sources.begin(), sources.end(), [&](const auto& s) { return s.id == volume.source; });
             if (source == sources.end()) continue;
             if (!media.contains(source->id)) {
                 DREDGER_TRY(media[source->id], open_source(*source));
@@ -97,8 +105,9 @@ class Restoration {
     }
 
     static fs::path folder_of(const ScannedVolume& volume) {
-        return safe_part(volume.facts.label.empty() ? fmt::format("volume {}", volume.place.number)
-                                                    : fmt::format("volume {} {}", volume.place.number, volume.facts.label));
+        return safe_part(volume.facts.label.empty()
+                             ? fmt::format("volume {}", volume.place.number)
+                             : fmt::format("volume {} {}", volume.place.number, volume.facts.label));
     }
 
     Result<MediumPtr> open_source(const ScannedSource& source) {
@@ -120,13 +129,15 @@ class Restoration {
         }
         if (const std::string danger = writing_endangers(request_.destination, place); !danger.empty()) {
             if (!request_.onto_same_drive)
-                return fail(ErrorKind::unsafe, "writing here could destroy what is to be restored: " + danger, at(request_.destination),
-                            "restore to another drive, or spell out --onto-same-drive");
-            remarks_.push_back(fmt::format("{}: {}; overridden with --onto-same-drive", at(request_.destination), danger));
+                return fail(ErrorKind::unsafe, "writing here could destroy what is to be restored: " + danger,
+                            at(request_.destination), "restore to another drive, or spell out --onto-same-drive");
+            remarks_.push_back(
+                fmt::format("{}: {}; overridden with --onto-same-drive", at(request_.destination), danger));
             observer_.warning(remarks_.back());
         }
         if (comparison.same) return MediumPtr(*opened);
-        remarks_.push_back(fmt::format("{}: not the medium that was scanned; overridden with --from-changed-source", at(place)));
+        remarks_.push_back(
+            fmt::format("{}: not the medium that was scanned; overridden with --from-changed-source", at(place)));
         return MediumPtr(*opened);
     }
 
@@ -134,28 +145,33 @@ class Restoration {
         std::error_code failed;
         const fs::path& to = request_.destination;
         if (fs::exists(to, failed) && !fs::is_directory(to, failed))
-            return fail(ErrorKind::usage, "the destination is not a folder", at(to), "give a folder, it is made where it is missing");
+            return fail(ErrorKind::usage, "the destination is not a folder", at(to),
+                        "give a folder, it is made where it is missing");
         fs::path existing = fs::absolute(to);
         if (!request_.dry_run) {
             fs::create_directories(to, failed);
-            if (failed) return fail(ErrorKind::output, "the destination can't be made: " + failed.message(), at(to), "choose a folder that is yours");
+            if (failed)
+                return fail(ErrorKind::output, "the destination can't be made: " + failed.message(), at(to),
+                            "choose a folder that is yours");
         }
         while (!fs::exists(existing, failed) && existing != existing.parent_path()) existing = existing.parent_path();
         if (::access(existing.c_str(), W_OK) != 0)
-            return fail(ErrorKind::output, fmt::format("the destination can't be written ({})", std::strerror(errno)), at(existing),
-                        "choose a folder that is yours");
+            return fail(ErrorKind::output, fmt::format("the destination can't be written ({})", std::strerror(errno)),
+                        at(existing), "choose a folder that is yours");
         struct statvfs space {};
         if (::statvfs(existing.c_str(), &space) != 0) return {};
         const std::uint64_t free = checked_mul(space.f_bavail, space.f_frsize).value_or(UINT64_MAX);
         if (report_.bytes + kSpare > free)
-            return fail(ErrorKind::output, fmt::format("the selection needs {} bytes, the destination has {} free", report_.bytes + kSpare, free),
-                        at(to), "select less, or restore to a larger drive");
+            return fail(
+                ErrorKind::output,
+                fmt::format("the selection needs {} bytes, the destination has {} free", report_.bytes + kSpare, free),
+                at(to), "select less, or restore to a larger drive");
         return {};
     }
 
     void log_start() {
-        log_->info("restore from {} to {}: {} files, {} folders, {} bytes", at(catalog_.path()), at(request_.destination),
-                   report_.files, report_.folders, report_.bytes);
+        log_->info("restore from {} to {}: {} files, {} folders, {} bytes", at(catalog_.path()),
+                   at(request_.destination), report_.files, report_.folders, report_.bytes);
         for (const std::string& remark : remarks_) log_->warn("{}", remark);
     }
 
@@ -186,7 +202,8 @@ class Restoration {
             fs::create_directories(request_.destination / relative, failed);
             folders_.emplace_back(request_.destination / relative, c.record);
         }
-        return record_outcome(c, relative, failed ? Outcome::failed : Outcome::whole, failed ? failed.message() : "", nullptr);
+        return record_outcome(c, relative, failed ? Outcome::failed : Outcome::whole, failed ? failed.message() : "",
+                              nullptr);
     }
 
     Result<void> restore_file(const Candidate& c) {
@@ -197,12 +214,14 @@ class Restoration {
             const bool is_folder = fs::is_directory(target, failed);
             if (request_.if_exists == IfExists::skip)
                 return record_outcome(c, place_for(c), Outcome::skipped, "a file of that name is there", nullptr);
-            if (request_.if_exists == IfExists::number || is_folder || promised_.contains(target)) target = free_name(target, promised_);
+            if (request_.if_exists == IfExists::number || is_folder || promised_.contains(target))
+                target = free_name(target, promised_);
         }
         promised_.insert(target);
         const fs::path relative = target.lexically_relative(request_.destination);
         const auto medium = media_.find(c.volume);
-        if (medium == media_.end()) return record_outcome(c, relative, Outcome::failed, "its volume is not in the catalog", nullptr);
+        if (medium == media_.end())
+            return record_outcome(c, relative, Outcome::failed, "its volume is not in the catalog", nullptr);
         if (c.record.size > 0 && c.record.layout.empty())
             return record_outcome(c, relative, Outcome::failed, "nothing tells where its content lies", nullptr);
         if (request_.dry_run) return record_outcome(c, relative, expected(c), "", nullptr);
@@ -223,12 +242,15 @@ class Restoration {
         }
         set_times(target, c.record);
         std::string gaps;
-        for (const Extent& gap : written->gaps) gaps += fmt::format("{}{}+{}", gaps.empty() ? "bytes not had: " : ", ", gap.offset, gap.length);
+        for (const Extent& gap : written->gaps)
+            gaps += fmt::format("{}{}+{}", gaps.empty() ? "bytes not had: " : ", ", gap.offset, gap.length);
         const Outcome outcome = written->missing > 0 ? Outcome::partial : expected(c);
         return record_outcome(c, relative, outcome, gaps, &*written);
     }
 
-    static Outcome expected(const Candidate& c) { return c.prospect.band == Band::sound ? Outcome::whole : Outcome::doubtful; }
+    static Outcome expected(const Candidate& c) {
+        return c.prospect.band == Band::sound ? Outcome::whole : Outcome::doubtful;
+    }
 
     // Where the destination is full, what follows would only fail too.
     bool is_fatal() const {
@@ -248,8 +270,8 @@ class Restoration {
         ++count(outcome);
         observer_.item({c, relative, outcome, why});
         if (!manifest_ || outcome == Outcome::already) return {};
-        log_->log(outcome == Outcome::whole ? spdlog::level::info : spdlog::level::warn, "{} {}: {} -> {}{}{}", word_for(outcome), c.id,
-                  c.record.path(), relative.string(), why.empty() ? "" : ": ", why);
+        log_->log(outcome == Outcome::whole ? spdlog::level::info : spdlog::level::warn, "{} {}: {} -> {}{}{}",
+                  word_for(outcome), c.id, c.record.path(), relative.string(), why.empty() ? "" : ": ", why);
         ManifestRow row;
         row.catalog = catalog_name_;
         row.id = c.id;

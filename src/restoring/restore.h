@@ -40,9 +40,9 @@ struct RestoredItem {
 };
 
 struct RestoreReport {
-    std::uint64_t files = 0;    // selected
-    std::uint64_t folders = 0;  // selected
-    std::uint64_t bytes = 0;    // selected
+    std::uint64_t files = 0;       // selected
+    std::uint64_t folders = 0;     // selected
+    std::uint64_t bytes = 0;       // selected
     std::uint64_t counts[6] = {};  // by Outcome, files and folders
     std::uint64_t written = 0;     // bytes
     bool interrupted = false;

@@ -1,8 +1,7 @@
 #include "scanning/scan.h"
 
-#include <fmt/format.h>
-
 #include <algorithm>
+#include <fmt/format.h>
 
 #include "media/drives.h"
 #include "media/file_medium.h"

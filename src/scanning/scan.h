@@ -13,10 +13,10 @@ namespace dredger {
 
 struct ScanRequest {
     std::filesystem::path source;
-    std::set<unsigned> volumes;            // by number; empty: all
+    std::set<unsigned> volumes;  // by number; empty: all
     // What is kept of the files that are not live; empty: everything. Live ones are always kept: they tell who
     // overwrote what.
-    std::string folder;                    // original folder; what lies below it counts too; letter case ignored
+    std::string folder;  // original folder; what lies below it counts too; letter case ignored
     std::set<Kind> kinds;
     std::vector<std::string> extensions;   // lower case
     CodePage code_page = CodePage::cp850;  // of short names

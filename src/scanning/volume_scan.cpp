@@ -1,16 +1,15 @@
 #include "scanning/volume_scan.h"
 
-#include <fmt/format.h>
-
 #include <algorithm>
+#include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
 namespace dredger {
 namespace {
 
-constexpr std::uint64_t kBatch = 20'000;   // changes that are saved together
+constexpr std::uint64_t kBatch = 20'000;    // changes that are saved together
 constexpr std::size_t kMostHeld = 100'000;  // candidates in memory, some 400 bytes each
-constexpr std::uint64_t kGlance = 4'096;  // records between two looks at the clock
+constexpr std::uint64_t kGlance = 4'096;    // records between two looks at the clock
 
 Fit content_fits_name(std::string_view name, ByteView head) {
     switch (judge_head(extension_of(name), head)) {
@@ -43,7 +42,8 @@ Result<VolumeScan::Outcome> VolumeScan::run(std::int64_t source, const Volume& p
     space_ = &filesystem.space();
     if (before != nullptr && before->done) {
         if (before->settings != row_.settings)
-            return fail(ErrorKind::usage, fmt::format("volume {} is in this catalog already, scanned with other limits", place.number),
+            return fail(ErrorKind::usage,
+                        fmt::format("volume {} is in this catalog already, scanned with other limits", place.number),
                         catalog_.path().string(), "use the same --folder, --kind and --ext, or another catalog");
         report_.was_done_before = true;
         return Outcome{report_, false};
@@ -52,7 +52,8 @@ Result<VolumeScan::Outcome> VolumeScan::run(std::int64_t source, const Volume& p
     if (before != nullptr) DREDGER_CHECK(catalog_.remove_volume(before->id));
     DREDGER_TRY(row_.id, catalog_.add_volume(row_));
     DREDGER_TRY(next_id_, catalog_.next_id());
-    for (const std::string& warning : row_.facts.warnings) observer_.warning(fmt::format("volume {}: {}", place.number, warning));
+    for (const std::string& warning : row_.facts.warnings)
+        observer_.warning(fmt::format("volume {}: {}", place.number, warning));
 
     WalkOptions options{request_.code_page, content_fits_name};
     std::vector<std::string> warnings;
@@ -87,8 +88,10 @@ bool VolumeScan::take(Record&& record) {
 bool VolumeScan::is_wanted(const Record& record) const {
     if (record.state == State::live) return true;
     const auto& extensions = request_.extensions;
-    if (!request_.kinds.empty() && (record.is_folder || !request_.kinds.contains(kind_of_name(record.name)))) return false;
-    if (!extensions.empty() && std::find(extensions.begin(), extensions.end(), extension_of(record.name)) == extensions.end())
+    if (!request_.kinds.empty() && (record.is_folder || !request_.kinds.contains(kind_of_name(record.name))))
+        return false;
+    if (!extensions.empty() &&
+        std::find(extensions.begin(), extensions.end(), extension_of(record.name)) == extensions.end())
         return false;
     if (request_.folder.empty()) return true;
     const std::string wanted = folded(request_.folder);
@@ -165,12 +168,14 @@ Result<void> VolumeScan::judge_held(Candidate& candidate) {
 }
 
 Prospect VolumeScan::judged(const Record& record, std::int64_t id) const {
-    return judge(gather(record, id, claims_, *space_, *volume_, habit_), [this](std::int64_t other) { return name_of(other); });
+    return judge(gather(record, id, claims_, *space_, *volume_, habit_),
+                 [this](std::int64_t other) { return name_of(other); });
 }
 
 // Those that are held are in the order of their ids; once stored they are empty here.
 std::string VolumeScan::name_of(std::int64_t id) const {
-    const auto held = std::lower_bound(held_.begin(), held_.end(), id, [](const Candidate& c, std::int64_t wanted) { return c.id < wanted; });
+    const auto held = std::lower_bound(held_.begin(), held_.end(), id,
+                                       [](const Candidate& c, std::int64_t wanted) { return c.id < wanted; });
     if (held != held_.end() && held->id == id && !held->record.name.empty()) return title_of(held->record);
     return catalog_.name_of(id);
 }

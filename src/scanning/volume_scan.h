@@ -43,7 +43,8 @@ class VolumeScan final : RecordSink {
     Claims claims_;
     PaddingHabit habit_;
     VolumeReport report_;
-    std::vector<Candidate> held_;  // until every claim on their bytes is known; those that don't fit wait in the catalog
+    std::vector<Candidate>
+        held_;  // until every claim on their bytes is known; those that don't fit wait in the catalog
     std::int64_t next_id_ = 1;
     std::uint64_t unsaved_ = 0;
     bool interrupted_ = false;

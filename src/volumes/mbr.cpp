@@ -1,8 +1,7 @@
 #include "volumes/mbr.h"
 
-#include <fmt/format.h>
-
 #include <array>
+#include <fmt/format.h>
 #include <set>
 
 #include "base/bytes.h"
@@ -65,7 +64,9 @@ bool plausible(const Table& table, std::uint64_t medium_sectors) {
 
 class Reader {
   public:
-    explicit Reader(const Medium& medium) : medium_(medium), sector_(medium.sector_size()) { map_.table = TableKind::mbr; }
+    explicit Reader(const Medium& medium) : medium_(medium), sector_(medium.sector_size()) {
+        map_.table = TableKind::mbr;
+    }
 
     PartitionMap read(const Table& table) {
         for (const PartitionRecord& record : table) {

@@ -1,8 +1,7 @@
 #include "volumes/volume.h"
 
-#include <fmt/format.h>
-
 #include <algorithm>
+#include <fmt/format.h>
 
 #include "volumes/gpt.h"
 #include "volumes/mbr.h"
@@ -14,7 +13,8 @@ namespace {
 void keep_on_medium(PartitionMap& map, std::uint64_t size) {
     std::erase_if(map.volumes, [&](const Volume& volume) {
         if (volume.offset < size) return false;
-        map.warnings.push_back(fmt::format("a partition at offset {} lies beyond the end of the medium", volume.offset));
+        map.warnings.push_back(
+            fmt::format("a partition at offset {} lies beyond the end of the medium", volume.offset));
         return true;
     });
     std::stable_sort(map.volumes.begin(), map.volumes.end(),
@@ -25,8 +25,9 @@ void keep_on_medium(PartitionMap& map, std::uint64_t size) {
         if (volume.length <= size - volume.offset) continue;
         volume.cut = volume.length - (size - volume.offset);
         volume.length = size - volume.offset;
-        map.warnings.push_back(fmt::format("volume {} should be {} bytes longer than the medium is: the image may be cut short",
-                                           volume.number, volume.cut));
+        map.warnings.push_back(
+            fmt::format("volume {} should be {} bytes longer than the medium is: the image may be cut short",
+                        volume.number, volume.cut));
     }
 }
 

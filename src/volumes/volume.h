@@ -16,9 +16,9 @@ struct Volume {
     std::uint64_t offset = 0;  // bytes from the start of the medium
     std::uint64_t length = 0;  // bytes that lie on the medium; a truncated image holds fewer than the table says
     TableKind table = TableKind::none;
-    std::string type;               // the table's own type, in words; empty for an unpartitioned medium
-    std::string name;               // GPT partition name
-    std::uint64_t cut = 0;          // bytes that the table promises beyond the end of the medium
+    std::string type;       // the table's own type, in words; empty for an unpartitioned medium
+    std::string name;       // GPT partition name
+    std::uint64_t cut = 0;  // bytes that the table promises beyond the end of the medium
 };
 
 struct PartitionMap {

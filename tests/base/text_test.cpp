@@ -35,12 +35,12 @@ TEST(Text, PrintableKeepsNamesFromSteeringATerminal) {
     EXPECT_EQ(printable("a\x1B[31mb"), "a\xEF\xBF\xBD[31mb");
     EXPECT_EQ(printable("Vögel 🐦 鳥"), "Vögel 🐦 鳥");
     EXPECT_EQ(printable("\xFF"), "\xEF\xBF\xBD");
-    EXPECT_EQ(printable("a\u202Eb"), "a\xEF\xBF\xBD" "b");
+    EXPECT_EQ(printable("a\u202Eb"),
+              "a\xEF\xBF\xBD"
+              "b");
 }
 
-TEST(Csv, QuotesWhatNeedsIt) {
-    EXPECT_EQ(csv_row({"a", "b,c", "d\"e", "f\ng"}), "a,\"b,c\",\"d\"\"e\",\"f\ng\"\r\n");
-}
+TEST(Csv, QuotesWhatNeedsIt) { EXPECT_EQ(csv_row({"a", "b,c", "d\"e", "f\ng"}), "a,\"b,c\",\"d\"\"e\",\"f\ng\"\r\n"); }
 
 TEST(Csv, ReadsItsOwnRowsAndSpreadsheets) {
     const auto own = parse_csv(csv_row({"id", "path"}) + csv_row({"7", "Calls, \"loud\"\r\n.wav"}));

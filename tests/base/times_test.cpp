@@ -5,7 +5,9 @@
 namespace dredger {
 namespace {
 
-constexpr std::uint16_t date(int year, int month, int day) { return static_cast<std::uint16_t>((year - 1980) << 9 | month << 5 | day); }
+constexpr std::uint16_t date(int year, int month, int day) {
+    return static_cast<std::uint16_t>((year - 1980) << 9 | month << 5 | day);
+}
 constexpr std::uint16_t clock_time(int h, int m, int s) { return static_cast<std::uint16_t>(h << 11 | m << 5 | s / 2); }
 
 TEST(FatTime, HasStepsOfTwoSecondsAndTenMilliseconds) {

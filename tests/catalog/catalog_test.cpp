@@ -203,7 +203,8 @@ TEST(SelectionWords, AreReadOrExplained) {
     EXPECT_EQ(parse_sizes("10K..2M")->to, 2'097'152);
     EXPECT_EQ(parse_sizes("..5")->from, std::nullopt);
     EXPECT_EQ(parse_sizes("1GB")->to, 1 << 30);
-    for (const char* wrong : {"", "..", "ten", "-5..", "99999999999P", "5..x"}) EXPECT_FALSE(parse_sizes(wrong)) << wrong;
+    for (const char* wrong : {"", "..", "ten", "-5..", "99999999999P", "5..x"})
+        EXPECT_FALSE(parse_sizes(wrong)) << wrong;
     EXPECT_EQ(parse_ids("7,12-40")->size(), 2U);
     for (const char* wrong : {"", "a", "9-2", "3-"}) EXPECT_FALSE(parse_ids(wrong)) << wrong;
     EXPECT_THAT(parse_words(".JPG, docx"), ElementsAre("jpg", "docx"));

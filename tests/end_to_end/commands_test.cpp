@@ -1,10 +1,9 @@
 // Drives the built program as a technician does, on media that real drivers wrote.
+#include <csignal>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 #include <sys/mount.h>
 #include <sys/stat.h>
-
-#include <csignal>
 
 #include "base/csv.h"
 #include "support/support.h"
@@ -85,14 +84,15 @@ TEST_F(ProgramTest, JsonLinesKeepTheirContract) {
     const auto lines = lines_of(plain.out);
     ASSERT_EQ(lines.size(), 22U);
     for (const json& line : lines) {
-        for (const char* key : {"catalog", "id", "state", "origin", "name", "path", "size", "kind", "format", "created", "modified",
-                                "accessed", "deleted", "prospect", "band", "check", "reasons", "volume"})
+        for (const char* key : {"catalog", "id", "state", "origin", "name", "path", "size", "kind", "format", "created",
+                                "modified", "accessed", "deleted", "prospect", "band", "check", "reasons", "volume"})
             EXPECT_TRUE(line.contains(key)) << key;
         EXPECT_FALSE(line.contains("extents"));
         EXPECT_THAT(line["modified"].get<std::string>(), testing::MatchesRegex("2026-05-..T..:..:..Z"));
         EXPECT_EQ(line["deleted"], nullptr);
     }
-    const auto with = lines_of(run_program({"list", path("a.dredge"), "--as", "jsonl", "--extents", "--name", "colony*"}).out);
+    const auto with =
+        lines_of(run_program({"list", path("a.dredge"), "--as", "jsonl", "--extents", "--name", "colony*"}).out);
     ASSERT_EQ(with.size(), 1U);
     EXPECT_EQ(with[0]["extents"].size(), 8U);
     EXPECT_EQ(with[0]["extents"][0], json::array({2328576, 8192}));
@@ -117,7 +117,10 @@ TEST_F(ProgramTest, ListNarrowsAndSaysWhenNothingIsLeft) {
     const std::string catalog = path("a.dredge");
     EXPECT_THAT(run_program({"list", catalog, "--kind", "audio"}).out, HasSubstr("1 file, 193.8 KiB: 1 sound"));
     EXPECT_THAT(run_program({"list", catalog, "--folder", "gannet*", "--size", "60K.."}).out, HasSubstr("1 file,"));
-    EXPECT_THAT(run_program({"list", catalog, "--state", "live", "--name", "*.pdf"}).out, HasSubstr("Landing permit north stack.pdf"));
+    EXPECT_THAT(run_program({"list", catalog, "--state", "live", "--name", "*.pdf"}).out,
+                HasSubstr("Landing permit north stack.pdf"));
+    EXPECT_THAT(run_program({"list", catalog, "--folder", "Gannet colony survey 2026"}).out,
+                HasSubstr("16 files, 560.8 KiB: 16 sound; 6 folders"));
     EXPECT_THAT(run_program({"list", catalog, "--modified", "2026-06-24"}).out, HasSubstr("1 file,"));
     const Ran nothing = run_program({"list", catalog, "--kind", "database"});
     EXPECT_EQ(nothing.exit_code, 0);
@@ -164,11 +167,12 @@ TEST_F(ProgramTest, SourcesThatAreNoneEndWithThree) {
     for (int i = 0; i < 100; ++i) noise += static_cast<char>(i * 37 + 11);
     test::write_text(folder_ / "noise.img", noise);
     test::write_text(folder_ / "blank.img", std::string(1 << 20, '\0'));
-    for (const auto& [source, part] : std::vector<std::pair<std::string, std::string>>{{path("missing.img"), "no such file"},
-                                                                                      {folder_.path().string(), "folder"},
-                                                                                      {path("empty.img"), "empty"},
-                                                                                      {path("noise.img"), "no file system"},
-                                                                                      {path("blank.img"), "no file system"}}) {
+    for (const auto& [source, part] :
+         std::vector<std::pair<std::string, std::string>>{{path("missing.img"), "no such file"},
+                                                          {folder_.path().string(), "folder"},
+                                                          {path("empty.img"), "empty"},
+                                                          {path("noise.img"), "no file system"},
+                                                          {path("blank.img"), "no file system"}}) {
         expect_one_line(run_program({"scan", source, "-c", catalog}), 3, part);
         EXPECT_FALSE(fs::exists(catalog)) << "a catalog was left behind for " << source;
     }
@@ -197,7 +201,8 @@ TEST_F(ProgramTest, WrongUseEndsWithTwo) {
     expect_one_line(run_program({"restore", catalog, "--to", "/proc/nowhere/at/all"}), 2, "can't be made");
     expect_one_line(run_program({"restore", catalog, "--to", path("fat12-floppy.img")}), 4, "source itself");
     expect_one_line(run_program({"restore", catalog, "--to", catalog}), 2, "not a folder");
-    expect_one_line(run_program({"scan", path("fat12-floppy.img"), "-c", "/proc/nowhere/a.dredge"}), 2, "can't be written");
+    expect_one_line(run_program({"scan", path("fat12-floppy.img"), "-c", "/proc/nowhere/a.dredge"}), 2,
+                    "can't be written");
     const Ran nothing = run_program({"restore", catalog, "--id", "9999", "--to", path("out")});
     EXPECT_EQ(nothing.exit_code, 2);
     EXPECT_THAT(nothing.out, HasSubstr("Nothing is selected"));
@@ -233,7 +238,8 @@ TEST_F(ProgramTest, AFullDestinationIsSaidBeforeTheFirstByte) {
 TEST_F(ProgramTest, AFileThatCanNotBeWrittenCostsOnlyItself) {
     ASSERT_EQ(scanned("fat16-card").exit_code, 0);
     // No file may grow beyond 50 KiB: a quota that one of the finds breaks.
-    const Ran some = run_program({"restore", path("a.dredge"), "--to", path("out")}, {"trap '' XFSZ; ulimit -f 100;", 0, 0});
+    const Ran some =
+        run_program({"restore", path("a.dredge"), "--to", path("out")}, {"trap '' XFSZ; ulimit -f 100;", 0, 0});
     EXPECT_EQ(some.exit_code, 1) << some.err;
     EXPECT_THAT(some.out, HasSubstr("failed"));
     EXPECT_FALSE(fs::exists(folder_ / "out/Colony panorama.jpg"));
@@ -257,8 +263,10 @@ TEST_F(ProgramTest, AnInterruptedScanGoesOn) {
     const std::string image = unpack("fat32-stick");
     ASSERT_EQ(run_program({"scan", image, "-c", path("whole.dredge")}).exit_code, 0);
     const auto listed = [&](const std::string& catalog) {
-        std::string out = run_program({"list", path(catalog), "--state", "live,deleted", "--as", "jsonl", "--extents"}).out;
-        for (auto at = out.find(catalog); at != std::string::npos; at = out.find(catalog)) out.replace(at, catalog.size(), "X");
+        std::string out =
+            run_program({"list", path(catalog), "--state", "live,deleted", "--as", "jsonl", "--extents"}).out;
+        for (auto at = out.find(catalog); at != std::string::npos; at = out.find(catalog))
+            out.replace(at, catalog.size(), "X");
         return out;
     };
     const std::string whole = listed("whole.dredge");
@@ -280,9 +288,11 @@ TEST_F(ProgramTest, AnInterruptedRestoreLeavesNoHalfFileUnderItsName) {
     for (int after = 4; after < 120; after += 12) {
         const bool kill = after % 8 == 0;
         const std::string out = "out" + std::to_string(after);
-        const Ran ran = run_program({"restore", path("a.dredge"), "--to", path(out)}, {"", kill ? SIGKILL : SIGINT, after});
+        const Ran ran =
+            run_program({"restore", path("a.dredge"), "--to", path(out)}, {"", kill ? SIGKILL : SIGINT, after});
         EXPECT_THAT(ran.exit_code, AnyOf(0, 130, 137));
-        for (const auto& entry : fs::exists(folder_ / out) ? fs::recursive_directory_iterator(folder_ / out) : fs::recursive_directory_iterator()) {
+        for (const auto& entry : fs::exists(folder_ / out) ? fs::recursive_directory_iterator(folder_ / out)
+                                                           : fs::recursive_directory_iterator()) {
             const std::string name = entry.path().lexically_relative(folder_ / out).generic_string();
             if (!entry.is_regular_file() || !sums.contains(name)) {
                 EXPECT_TRUE(kill || entry.path().extension() != ".unfinished") << name;

@@ -1,7 +1,6 @@
 #include "formats/format.h"
 
 #include <gtest/gtest.h>
-
 #include <set>
 
 #include "support/support.h"
@@ -9,7 +8,9 @@
 namespace dredger {
 namespace {
 
-Agreement judge(const char* extension, std::string_view head) { return judge_head(extension, ByteView(test::bytes_of(head))); }
+Agreement judge(const char* extension, std::string_view head) {
+    return judge_head(extension, ByteView(test::bytes_of(head)));
+}
 
 TEST(Formats, HaveNamesExtensionsAndSomethingToGoBy) {
     std::set<std::string_view> names;
@@ -25,7 +26,10 @@ TEST(Formats, TheHeadAgreesWithTheName) {
     EXPECT_EQ(judge("jpg", "\xFF\xD8\xFF\xE0 and so on"), Agreement::agrees);
     EXPECT_EQ(judge("docx", "PK\3\4 and so on"), Agreement::agrees);
     EXPECT_EQ(judge("wav", "RIFF....WAVE"), Agreement::agrees);
-    EXPECT_EQ(judge("mp4", std::string_view("\0\0\0\x20" "ftypisom", 12)), Agreement::agrees);
+    EXPECT_EQ(judge("mp4", std::string_view("\0\0\0\x20"
+                                            "ftypisom",
+                                            12)),
+              Agreement::agrees);
 }
 
 TEST(Formats, OrItDoesNot) {

@@ -75,7 +75,9 @@ TEST(Content, ReadsItsPiecesInOrderAndTellsItsHoles) {
     std::vector<std::byte> bytes(9);
     std::vector<Extent> bad;
     ASSERT_TRUE(content.read(0, bytes, &bad));
-    EXPECT_EQ(bytes, bytes_of(std::string_view("78\0\0\0" "0123", 9)));
+    EXPECT_EQ(bytes, bytes_of(std::string_view("78\0\0\0"
+                                               "0123",
+                                               9)));
     EXPECT_THAT(bad, ElementsAre(Extent{2, 3}));
     EXPECT_EQ(content.bytes(6, 2).value(), bytes_of("12"));
 }

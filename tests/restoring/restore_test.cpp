@@ -34,8 +34,12 @@ class RestoreTest : public testing::Test {
         return restore(*catalog, request, listener_);
     }
     fs::path out() const { return folder_ / "out"; }
-    std::vector<std::map<std::string, std::string>> manifest() const { return parse_csv(test::read_text(out() / "manifest.csv")).value(); }
-    std::uint64_t count(const RestoreReport& report, Outcome outcome) const { return report.counts[static_cast<std::size_t>(outcome)]; }
+    std::vector<std::map<std::string, std::string>> manifest() const {
+        return parse_csv(test::read_text(out() / "manifest.csv")).value();
+    }
+    std::uint64_t count(const RestoreReport& report, Outcome outcome) const {
+        return report.counts[static_cast<std::size_t>(outcome)];
+    }
     std::vector<fs::path> leftovers() const {
         std::vector<fs::path> found;
         for (const auto& entry : fs::recursive_directory_iterator(out()))
@@ -183,7 +187,10 @@ TEST(Places, NothingLeavesTheDestination) {
     EXPECT_EQ(safe_path("../../etc/passwd"), fs::path("_/_/etc/passwd"));
     EXPECT_EQ(safe_path("/abs//path"), fs::path("abs/path"));
     EXPECT_EQ(safe_path(""), fs::path("_"));
-    EXPECT_EQ(safe_part("a\x01" "b"), "a\xEF\xBF\xBD" "b");
+    EXPECT_EQ(safe_part("a\x01"
+                        "b"),
+              "a\xEF\xBF\xBD"
+              "b");
     EXPECT_EQ(safe_part("a\\b"), "a_b");
     EXPECT_EQ(safe_part("con.txt"), "_con.txt");
     EXPECT_EQ(safe_part("LPT1"), "_LPT1");

@@ -30,13 +30,16 @@ class ScanTest : public testing::Test {
         EXPECT_TRUE(opened->each(all, Sort::path, true, [&](const Candidate& c) {
             text += c.record.path() + " " + std::to_string(c.record.size) + " " + std::to_string(c.prospect.value);
             for (const std::string& reason : c.prospect.reasons) text += "; " + reason;
-            for (const Extent& e : c.record.layout) text += " " + std::to_string(e.offset) + "+" + std::to_string(e.length);
+            for (const Extent& e : c.record.layout)
+                text += " " + std::to_string(e.offset) + "+" + std::to_string(e.length);
             text += "\n";
             return true;
         }));
         return text;
     }
-    ScanRequest request_for(const std::string& fixture) { return {test::unpack_to(fixture, folder_.path()), {}, {}, {}, {}, {}}; }
+    ScanRequest request_for(const std::string& fixture) {
+        return {test::unpack_to(fixture, folder_.path()), {}, {}, {}, {}, {}};
+    }
 
     TempFolder folder_;
     Listener listener_;

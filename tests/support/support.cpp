@@ -1,14 +1,13 @@
 #include "support/support.h"
 
-#include <fcntl.h>
-#include <sys/wait.h>
-#include <unistd.h>
-#include <zstd.h>
-
 #include <cstdlib>
+#include <fcntl.h>
 #include <fstream>
 #include <sstream>
 #include <stdexcept>
+#include <sys/wait.h>
+#include <unistd.h>
+#include <zstd.h>
 
 #include "base/digest.h"
 
@@ -51,11 +50,14 @@ std::vector<std::byte> unpacked(const std::string& name) {
 fs::path unpack_to(const std::string& name, const fs::path& folder) {
     const auto image = unpacked(name);
     const fs::path file = folder / (name + ".img");
-    std::ofstream(file, std::ios::binary).write(reinterpret_cast<const char*>(image.data()), static_cast<std::streamsize>(image.size()));
+    std::ofstream(file, std::ios::binary)
+        .write(reinterpret_cast<const char*>(image.data()), static_cast<std::streamsize>(image.size()));
     return file;
 }
 
-nlohmann::json truth_of(const std::string& name) { return nlohmann::json::parse(read_text(place_of(name + ".truth.json"))); }
+nlohmann::json truth_of(const std::string& name) {
+    return nlohmann::json::parse(read_text(place_of(name + ".truth.json")));
+}
 
 std::vector<std::byte> bytes_of(std::string_view text) {
     const auto bytes = std::as_bytes(std::span(text));
@@ -83,7 +85,8 @@ void MemoryMedium::patch32(std::uint64_t offset, std::uint32_t value) {
     for (unsigned i = 0; i < 4; ++i) patch(offset + i, static_cast<std::uint8_t>(value >> (8 * i)));
 }
 
-Result<void> MemoryMedium::read_within(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>& bad) const {
+Result<void> MemoryMedium::read_within(std::uint64_t offset, std::span<std::byte> into,
+                                       std::vector<Extent>& bad) const {
     std::copy_n(bytes_->begin() + static_cast<std::ptrdiff_t>(offset), into.size(), into.begin());
     for (auto p = patches_.lower_bound(offset); p != patches_.end() && p->first < offset + into.size(); ++p)
         into[static_cast<std::size_t>(p->first - offset)] = p->second;

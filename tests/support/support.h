@@ -72,7 +72,9 @@ class Listener final : public RestoreObserver {
         if (stop_after_calls > 0 && --stop_after_calls == 0) stop = true;
     }
     void warning(const std::string& sentence) override { warnings.push_back(sentence); }
-    bool should_stop() override { return stop || (stop_after_questions > 0 && --stop_after_questions == 0 && (stop = true)); }
+    bool should_stop() override {
+        return stop || (stop_after_questions > 0 && --stop_after_questions == 0 && (stop = true));
+    }
     void item(const RestoredItem& item) override { outcomes[item.candidate.record.path()] = item.outcome; }
 
     Progress last{};
@@ -90,8 +92,8 @@ struct Ran {
     std::string err;
 };
 struct RunOptions {
-    std::string before;            // shell words before the program: "ulimit -f 100;"
-    int signal = 0;                // sent to it after `after_milliseconds`
+    std::string before;  // shell words before the program: "ulimit -f 100;"
+    int signal = 0;      // sent to it after `after_milliseconds`
     int after_milliseconds = 0;
 };
 Ran run_program(const std::vector<std::string>& words, const RunOptions& options = {});

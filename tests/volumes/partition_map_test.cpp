@@ -1,6 +1,5 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
-
 #include <random>
 
 #include "support/support.h"
@@ -31,7 +30,9 @@ void expect_volumes_as_in_truth(const std::string& name, TableKind table) {
 TEST(PartitionMap, ReadsPrimaryPartitions) { expect_volumes_as_in_truth("fat16-card", TableKind::mbr); }
 TEST(PartitionMap, FollowsTheChainOfLogicalPartitions) { expect_volumes_as_in_truth("mbr-chain", TableKind::mbr); }
 TEST(PartitionMap, ReadsGpt) { expect_volumes_as_in_truth("fat32-stick", TableKind::gpt); }
-TEST(PartitionMap, TakesAnUnpartitionedMediumAsOneVolume) { expect_volumes_as_in_truth("fat12-floppy", TableKind::none); }
+TEST(PartitionMap, TakesAnUnpartitionedMediumAsOneVolume) {
+    expect_volumes_as_in_truth("fat12-floppy", TableKind::none);
+}
 
 TEST(PartitionMap, TellsTypesAndNames) {
     const auto gpt = read_partition_map(MemoryMedium(unpacked("fat32-stick"))).value();
@@ -73,7 +74,8 @@ TEST(PartitionMap, AChainThatRunsInACircleEnds) {
     MemoryMedium medium(unpacked("mbr-chain"));
     // The second link of the chain: its own second entry now leads back to the first.
     const std::uint64_t first = 12288 * 512;
-    const std::uint64_t second = first + 512 * std::uint64_t{to_integer<unsigned>(medium.bytes(first + 446 + 16 + 9, 1).value()[0])} * 256;
+    const std::uint64_t second =
+        first + 512 * std::uint64_t{to_integer<unsigned>(medium.bytes(first + 446 + 16 + 9, 1).value()[0])} * 256;
     for (unsigned i = 0; i < 16; ++i) medium.patch(second + 446 + 16 + i, 0);
     medium.patch(second + 446 + 16 + 4, 0x05);
     medium.patch32(second + 446 + 16 + 12, 100);

@@ -5,7 +5,10 @@
 namespace dredger::fat {
 
 Chains::Chains(MediumPtr volume, const Geometry& geometry, const Table& table)
-    : volume_(std::move(volume)), geometry_(geometry), table_(table), followed_(std::size_t{geometry.cluster_count} + 2) {}
+    : volume_(std::move(volume)),
+      geometry_(geometry),
+      table_(table),
+      followed_(std::size_t{geometry.cluster_count} + 2) {}
 
 Chains::Chain Chains::follow(std::uint32_t first, std::uint64_t most) {
     Chain chain;

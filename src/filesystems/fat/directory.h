@@ -24,9 +24,9 @@ enum class LongName {
 struct DirectoryItem {
     std::uint64_t offset = 0;  // of the short entry, bytes from the start of the volume
     DirectoryEntry entry;
-    ShortName short_name{};         // with the first byte as far as it is known
-    bool first_known = true;        // false: deletion overwrote the first byte and nothing tells it
-    bool deleted = false;           // marked as deleted, or behind the directory's end mark
+    ShortName short_name{};   // with the first byte as far as it is known
+    bool first_known = true;  // false: deletion overwrote the first byte and nothing tells it
+    bool deleted = false;     // marked as deleted, or behind the directory's end mark
     bool behind_end = false;
     LongName long_state = LongName::none;
     std::u16string long_name;

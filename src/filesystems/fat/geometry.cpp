@@ -1,9 +1,8 @@
 #include "filesystems/fat/geometry.h"
 
-#include <fmt/format.h>
-
 #include <algorithm>
 #include <bit>
+#include <fmt/format.h>
 
 #include "filesystems/fat/structures.h"
 
@@ -72,8 +71,8 @@ std::optional<Geometry> parse_boot_sector(ByteView sector, std::uint64_t volume_
     if (fat_sectors == 0 || g.data_offset >= g.size) return std::nullopt;
 
     const std::uint64_t clusters = (g.size - g.data_offset) / g.cluster_size;
-    // Without the fields of the older FATs it can only be FAT32, however few its clusters: formatting programs make such
-    // volumes when told to, and drivers take them.
+    // Without the fields of the older FATs it can only be FAT32, however few its clusters: formatting programs make
+    // such volumes when told to, and drivers take them.
     const bool only_fat32 = boot->BPB_FATSz16 == 0 && boot->BPB_RootEntCnt == 0;
     g.width = only_fat32 || clusters >= kFat16Clusters ? Width::fat32
               : clusters >= kFat12Clusters             ? Width::fat16
@@ -97,7 +96,8 @@ std::optional<Geometry> parse_boot_sector(ByteView sector, std::uint64_t volume_
     }
     const std::uint64_t there = volume_size > g.data_offset ? (volume_size - g.data_offset) / g.cluster_size : 0;
     if (there < usable) {
-        g.warnings.push_back(fmt::format("{} of {} clusters lie beyond the end of what can be read", usable - there, usable));
+        g.warnings.push_back(
+            fmt::format("{} of {} clusters lie beyond the end of what can be read", usable - there, usable));
         usable = there;
     }
     g.cluster_count = static_cast<std::uint32_t>(usable);

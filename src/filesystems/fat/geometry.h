@@ -19,7 +19,7 @@ struct Geometry {
     std::uint64_t fat_offset = 0;     // bytes from the start of the volume; the first FAT
     std::uint64_t fat_size = 0;       // bytes of one FAT
     unsigned fat_count = 2;
-    unsigned active_fat = 0;          // the FAT that counts; the others mirror it unless `mirrored` is false
+    unsigned active_fat = 0;  // the FAT that counts; the others mirror it unless `mirrored` is false
     bool mirrored = true;
     std::uint64_t root_offset = 0;    // bytes; FAT12 and FAT16 only
     std::uint32_t root_entries = 0;   // FAT12 and FAT16 only
@@ -28,13 +28,15 @@ struct Geometry {
     std::uint32_t cluster_count = 0;  // usable ones: they have a FAT entry and lie on the volume
     std::uint64_t size = 0;           // bytes that the boot sector claims
     std::uint32_t volume_id = 0;
-    std::string label;                // of the boot sector; the root directory may know better
+    std::string label;  // of the boot sector; the root directory may know better
     std::vector<std::string> warnings;
 
     bool holds(std::uint32_t cluster) const { return cluster >= 2 && cluster - 2 < cluster_count; }
     std::uint32_t last_cluster() const { return cluster_count + 1; }
     // Bytes from the start of the volume. The cluster must be held.
-    std::uint64_t offset_of(std::uint32_t cluster) const { return data_offset + std::uint64_t{cluster - 2} * cluster_size; }
+    std::uint64_t offset_of(std::uint32_t cluster) const {
+        return data_offset + std::uint64_t{cluster - 2} * cluster_size;
+    }
     const char* name() const;
 };
 

@@ -22,7 +22,8 @@ Layouts::Layouts(const Table& table, const Geometry& geometry)
     : table_(table), geometry_(geometry), steps_left_(kLeastSteps + kStepsPerCluster * geometry.cluster_count) {}
 
 void Layouts::add_live(const std::vector<Run>& runs, const std::optional<FileTime>& written) {
-    for (const Run& run : runs) live_.push_back({run.first, run.count, written.value_or(FileTime{}), written.has_value()});
+    for (const Run& run : runs)
+        live_.push_back({run.first, run.count, written.value_or(FileTime{}), written.has_value()});
     sorted_ = false;
 }
 
@@ -51,7 +52,8 @@ const Layouts::LiveRun* Layouts::live_at(std::uint32_t cluster) {
     return cluster - it->first < it->count ? &*it : nullptr;
 }
 
-std::vector<Run> Layouts::lay_out(std::uint32_t first, std::uint64_t count, const std::optional<FileTime>& written, Standing least) {
+std::vector<Run> Layouts::lay_out(std::uint32_t first, std::uint64_t count, const std::optional<FileTime>& written,
+                                  Standing least) {
     std::vector<Run> runs;
     const DeletedOwner* at_start = deleted_.find(first);
     // What this file begins inside of was gone when it was written, and can't have been in its way.
@@ -68,7 +70,8 @@ std::vector<Run> Layouts::lay_out(std::uint32_t first, std::uint64_t count, cons
                 const LiveRun* live = live_at(cluster);
                 const bool taken_since = live != nullptr && live->dated && written && *written < live->written;
                 if (!taken_since) continue;
-            } else if (const DeletedOwner* owner = deleted_.find(cluster); owner != nullptr && owner->standing >= least) {
+            } else if (const DeletedOwner* owner = deleted_.find(cluster);
+                       owner != nullptr && owner->standing >= least) {
                 if (owner->file == kFolder || owner->file != overwritten) continue;
             }
         }

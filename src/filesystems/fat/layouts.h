@@ -1,5 +1,5 @@
-// Where the content of deleted files lies. Deletion clears the chain and leaves the first cluster; the rest follows from
-// what else was on the volume when the file was written.
+// Where the content of deleted files lies. Deletion clears the chain and leaves the first cluster; the rest follows
+// from what else was on the volume when the file was written.
 #pragma once
 
 #include <cstdint>
@@ -74,9 +74,10 @@ class Layouts {
     void add_deleted_folder(std::uint32_t cluster);
     void add_deleted_file(const std::vector<Run>& runs, Standing standing);
 
-    // `count` clusters from `first` on; fewer where the volume has no more. Skips only those deleted files that stand as
-    // surely as `least`. `first` must be held by the geometry.
-    std::vector<Run> lay_out(std::uint32_t first, std::uint64_t count, const std::optional<FileTime>& written, Standing least);
+    // `count` clusters from `first` on; fewer where the volume has no more. Skips only those deleted files that stand
+    // as surely as `least`. `first` must be held by the geometry.
+    std::vector<Run> lay_out(std::uint32_t first, std::uint64_t count, const std::optional<FileTime>& written,
+                             Standing least);
 
     bool is_deleted_folder(std::uint32_t cluster) const;
 

@@ -11,7 +11,8 @@ constexpr std::string_view kSpecial = "$%'-_@~`!(){}^#&";
 constexpr std::string_view kForbiddenInLong = "\\/:*?\"<>|";
 
 bool is_short_character(std::uint8_t c) {
-    return (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c >= 0x80 || kSpecial.find(static_cast<char>(c)) != kSpecial.npos;
+    return (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c >= 0x80 ||
+           kSpecial.find(static_cast<char>(c)) != kSpecial.npos;
 }
 
 // A part of a name: characters, then only spaces.
@@ -107,7 +108,8 @@ bool is_long_name(std::u16string_view name) {
     });
 }
 
-std::optional<std::uint8_t> first_byte_from_neighbours(const ShortName& name, const std::vector<ShortName>& neighbours) {
+std::optional<std::uint8_t> first_byte_from_neighbours(const ShortName& name,
+                                                       const std::vector<ShortName>& neighbours) {
     // Runs that count on (NEST0001, NEST0002) have digits; a name without any must be met again as it is.
     std::optional<std::uint8_t> first;
     for (const ShortName& other : neighbours) {
@@ -125,21 +127,26 @@ std::optional<std::uint8_t> first_byte_from_neighbours(const ShortName& name, co
 std::optional<std::uint8_t> first_byte_of_device_name(const ShortName& name, bool is_folder) {
     // '#' stands for a digit, '?' for any letter or digit.
     static constexpr std::string_view kFiles[] = {
-        "IMG_####", "DSC_####", "DSC0####", "DSCN####", "DSCF####", "DSCI####", "CIMG####", "PICT####", "P###0###", "P10#####",
-        "SAM_####", "SANY####", "IMGP####", "HPIM####", "KIF_####", "MVI_####", "MOV_####", "MOV0####", "VID_####", "CLIP####",
-        "GOPR####", "GH0#####", "GX0#####", "DJI_####", "SCAN####", "REC_####", "VOC_####", "STE-####", "DVC#####"};
-    static constexpr std::string_view kFolders[] = {"DCIM    ", "MISC    ", "PRIVATE ", "AVCHD   ", "1#######", "1##?????"};
+        "IMG_####", "DSC_####", "DSC0####", "DSCN####", "DSCF####", "DSCI####", "CIMG####", "PICT####",
+        "P###0###", "P10#####", "SAM_####", "SANY####", "IMGP####", "HPIM####", "KIF_####", "MVI_####",
+        "MOV_####", "MOV0####", "VID_####", "CLIP####", "GOPR####", "GH0#####", "GX0#####", "DJI_####",
+        "SCAN####", "REC_####", "VOC_####", "STE-####", "DVC#####"};
+    static constexpr std::string_view kFolders[] = {"DCIM    ", "MISC    ", "PRIVATE ",
+                                                    "AVCHD   ", "1#######", "1##?????"};
     const auto goes_with = [&](std::string_view pattern) {
         for (std::size_t i = 1; i < 8; ++i) {
             const std::uint8_t c = name[i];
             const bool letter = (c >= 'A' && c <= 'Z') || c == '_';
-            if (pattern[i] == '#' ? !is_digit(c) : pattern[i] == '?' ? !letter && !is_digit(c) : c != static_cast<std::uint8_t>(pattern[i]))
+            if (pattern[i] == '#'   ? !is_digit(c)
+                : pattern[i] == '?' ? !letter && !is_digit(c)
+                                    : c != static_cast<std::uint8_t>(pattern[i]))
                 return false;
         }
         return true;
     };
     std::optional<std::uint8_t> first;
-    const std::span<const std::string_view> patterns = is_folder ? std::span<const std::string_view>(kFolders) : std::span<const std::string_view>(kFiles);
+    const std::span<const std::string_view> patterns =
+        is_folder ? std::span<const std::string_view>(kFolders) : std::span<const std::string_view>(kFiles);
     for (const std::string_view pattern : patterns) {
         if (!goes_with(pattern)) continue;
         if (first && *first != static_cast<std::uint8_t>(pattern[0])) return std::nullopt;

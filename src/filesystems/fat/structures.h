@@ -64,9 +64,9 @@ constexpr std::uint8_t ATTR_ARCHIVE = 0x20;
 constexpr std::uint8_t ATTR_LONG_NAME = 0x0F;
 constexpr std::uint8_t ATTR_LONG_NAME_MASK = 0x3F;
 
-constexpr std::uint8_t kEntryFree = 0xE5;     // DIR_Name[0] of a deleted entry, LDIR_Ord of a deleted long-name entry
-constexpr std::uint8_t kEntryEnd = 0x00;      // this entry and all behind it were never used
-constexpr std::uint8_t kEntryKanji = 0x05;    // stands for a first character E5
+constexpr std::uint8_t kEntryFree = 0xE5;   // DIR_Name[0] of a deleted entry, LDIR_Ord of a deleted long-name entry
+constexpr std::uint8_t kEntryEnd = 0x00;    // this entry and all behind it were never used
+constexpr std::uint8_t kEntryKanji = 0x05;  // stands for a first character E5
 constexpr std::uint8_t LAST_LONG_ENTRY = 0x40;
 constexpr std::uint8_t kLowerCaseBase = 0x08;       // DIR_NTRes: the base is shown in lower case
 constexpr std::uint8_t kLowerCaseExtension = 0x10;  // DIR_NTRes: the extension is
@@ -97,8 +97,8 @@ static_assert(sizeof(DirectoryEntry) == kEntrySize);
 struct LongNameEntry {
     std::uint8_t LDIR_Ord;  // 1-based place of this piece of the name, LAST_LONG_ENTRY added for the last piece
     little_uint16_t LDIR_Name1[5];
-    std::uint8_t LDIR_Attr;  // ATTR_LONG_NAME
-    std::uint8_t LDIR_Type;  // 0
+    std::uint8_t LDIR_Attr;    // ATTR_LONG_NAME
+    std::uint8_t LDIR_Type;    // 0
     std::uint8_t LDIR_Chksum;  // of the short name
     little_uint16_t LDIR_Name2[6];
     little_uint16_t LDIR_FstClusLO;  // 0

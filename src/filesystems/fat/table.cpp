@@ -1,8 +1,7 @@
 #include "filesystems/fat/table.h"
 
-#include <fmt/format.h>
-
 #include <algorithm>
+#include <fmt/format.h>
 
 #include "media/cached.h"
 
@@ -57,7 +56,8 @@ Result<Table> Table::read(const MediumPtr& volume, const Geometry& geometry) {
     const unsigned copies = std::min(geometry.fat_count, 2U);
     const unsigned first_copy = geometry.mirrored ? 0 : geometry.active_fat;
     std::vector<CopyState> states(geometry.mirrored ? copies : 1);
-    for (CopyState& state : states) state.space = SpaceMap(geometry.data_offset, geometry.cluster_size, geometry.cluster_count);
+    for (CopyState& state : states)
+        state.space = SpaceMap(geometry.data_offset, geometry.cluster_size, geometry.cluster_count);
 
     std::uint64_t differing = 0;
     std::vector<std::vector<std::byte>> chunks(states.size());
@@ -90,7 +90,8 @@ Result<Table> Table::read(const MediumPtr& volume, const Geometry& geometry) {
     table.trusted_ = first_copy;
     if (states.size() > 1 && states[1].invalid < states[0].invalid) {
         table.trusted_ = 1;
-        table.warnings_.push_back(fmt::format("the first FAT has {} damaged entries; the second is used", states[0].invalid));
+        table.warnings_.push_back(
+            fmt::format("the first FAT has {} damaged entries; the second is used", states[0].invalid));
     }
     if (differing > 0) {
         table.copies_differ_ = true;

@@ -1,10 +1,9 @@
 #include "filesystems/fat/walk.h"
 
-#include <fmt/format.h>
-
 #include <algorithm>
-#include <map>
 #include <bit>
+#include <fmt/format.h>
+#include <map>
 #include <numeric>
 #include <tuple>
 
@@ -14,18 +13,18 @@ namespace dredger::fat {
 namespace {
 
 constexpr std::size_t kHeadBytes = 512;
-constexpr std::uint32_t kFolderReach = 1024;    // clusters behind a folder's last one in which the next is looked for
+constexpr std::uint32_t kFolderReach = 1024;    // ends of files behind which the next cluster of a folder is looked for
 constexpr std::uint64_t kMostProbes = 1 << 20;  // in one volume
-constexpr char kLostFirst = '_';                // stands for a first character that nothing tells
+constexpr std::uint64_t kMostSearched = 1 << 17;  // free clusters looked at for folders that nothing leads to
+constexpr std::string_view kLongExtensions[] = {"docx", "xlsx", "pptx", "jpeg",  "tiff",    "mpeg",
+                                                "webp", "webm", "heic", "flac",  "aiff",    "epub",
+                                                "opus", "m2ts", "divx", "pages", "numbers", "sqlite"};
+constexpr char kLostFirst = '_';  // stands for a first character that nothing tells
 
-std::optional<FileTime> created(const DirectoryEntry& e) { return fat_time(e.DIR_CrtDate, e.DIR_CrtTime, e.DIR_CrtTimeTenth); }
-std::optional<FileTime> modified(const DirectoryEntry& e) { return fat_time(e.DIR_WrtDate, e.DIR_WrtTime); }
-
-// When the file's clusters were taken, as well as the entry tells.
-std::optional<FileTime> written(const DirectoryEntry& e) {
-    const auto time = created(e);
-    return time ? time : modified(e);
+std::optional<FileTime> created(const DirectoryEntry& e) {
+    return fat_time(e.DIR_CrtDate, e.DIR_CrtTime, e.DIR_CrtTimeTenth);
 }
+std::optional<FileTime> modified(const DirectoryEntry& e) { return fat_time(e.DIR_WrtDate, e.DIR_WrtTime); }
 
 std::uint32_t write_stamp(const DirectoryEntry& e) { return std::uint32_t{e.DIR_WrtDate} << 16 | e.DIR_WrtTime; }
 
@@ -33,7 +32,17 @@ bool has_end(std::span<const Slot> slots) {
     return std::any_of(slots.begin(), slots.end(), [](const Slot& s) { return s.entry.DIR_Name[0] == kEntryEnd; });
 }
 
-// Whether `next` can stand behind `last` in one directory: the pieces of a long name and their short entry stay together.
+// The beginning of a long name with the extension that the short one has. "…" stands for what is missing between them,
+// unless the beginning reaches into the extension.
+std::string completed(const std::string& beginning, const std::string& extension) {
+    const auto point = beginning.rfind('.');
+    if (point != std::string::npos && extension.starts_with(folded(beginning.substr(point + 1))))
+        return beginning.substr(0, point + 1) + extension;
+    return beginning + "…" + (extension.empty() ? "" : "." + extension);
+}
+
+// Whether `next` can stand behind `last` in one directory: the pieces of a long name and their short entry stay
+// together.
 bool joins(const DirectoryEntry& last, const DirectoryEntry& next) {
     if (!last.is_long_name()) {
         if (!next.is_long_name() || next.DIR_Name[0] == kEntryFree) return true;
@@ -47,8 +56,8 @@ bool joins(const DirectoryEntry& last, const DirectoryEntry& next) {
 
 }  // namespace
 
-Walk::Walk(const MediumPtr& volume, const Geometry& geometry, const Table& table, const WalkOptions& options, RecordSink& sink,
-           std::vector<std::string>& warnings)
+Walk::Walk(const MediumPtr& volume, const Geometry& geometry, const Table& table, const WalkOptions& options,
+           RecordSink& sink, std::vector<std::string>& warnings)
     : volume_(volume),
       geometry_(geometry),
       table_(table),
@@ -67,8 +76,8 @@ void Walk::run() {
     if (broken_chains_ > 0)
         warnings_.push_back(fmt::format("{} live files or folders have a damaged cluster chain", broken_chains_));
     if (earlier_names_ > 0)
-        warnings_.push_back(
-            fmt::format("{} deleted entries are earlier names of what is still there, and are left out", earlier_names_));
+        warnings_.push_back(fmt::format("{} deleted entries are earlier names of what is still there, and are left out",
+                                        earlier_names_));
 }
 
 void Walk::emit(Record&& record) {
@@ -122,13 +131,7 @@ std::vector<Slot> Walk::live_slots(const Folder& folder) {
 
 // A folder takes further clusters as it grows: each dates from the earliest entry in it.
 void Walk::note_folder_cluster(const Run& cluster, std::span<const Slot> slots) {
-    std::optional<FileTime> earliest;
-    for (const Slot& slot : slots) {
-        if (slot.entry.DIR_Name[0] == kEntryEnd) break;
-        const auto time = slot.entry.is_long_name() ? std::nullopt : written(slot.entry);
-        if (time && (!earliest || *time < *earliest)) earliest = time;
-    }
-    layouts_.add_live({cluster}, earliest);
+    layouts_.add_live({cluster}, earliest(slots));
 }
 
 void Walk::read_live(std::size_t folder, std::span<const Slot> slots) {
@@ -147,8 +150,9 @@ void Walk::read_live(std::size_t folder, std::span<const Slot> slots) {
 }
 
 void Walk::take_live(std::size_t folder, const DirectoryItem& item) {
-    std::string name = item.long_state == LongName::whole ? utf16_to_utf8(item.long_name)
-                                                          : shown(item.short_name, item.entry.DIR_NTRes, options_.code_page);
+    std::string name = item.long_state == LongName::whole
+                           ? utf16_to_utf8(item.long_name)
+                           : shown(item.short_name, item.entry.DIR_NTRes, options_.code_page);
     Record record = record_of(item, folder, std::move(name));
     const std::uint32_t first = item.entry.first_cluster();
     if (record.is_folder) {
@@ -183,7 +187,8 @@ void Walk::take_deleted(std::size_t folder, DirectoryItem item, const std::vecto
             file.notes.emplace_back("the first letter of the name is inferred from the names around it");
         } else if (const auto usual = first_byte_of_device_name(short_name, file.item.entry.is_folder())) {
             short_name[0] = *usual;
-            file.notes.emplace_back("the first letter of the name is inferred: cameras and scanners name their files so");
+            file.notes.emplace_back(
+                "the first letter of the name is inferred: cameras and scanners name their files so");
         } else {
             short_name[0] = kLostFirst;
             file.notes.push_back(fmt::format("the first letter of the name is lost; {} stands for it", kLostFirst));
@@ -191,13 +196,17 @@ void Walk::take_deleted(std::size_t folder, DirectoryItem item, const std::vecto
     }
     switch (file.item.long_state) {
         case LongName::whole: file.name = utf16_to_utf8(file.item.long_name); break;
-        case LongName::none: file.name = shown(short_name, file.item.entry.DIR_NTRes, options_.code_page); break;
+        case LongName::none:
+            file.name = shown(short_name, file.item.entry.DIR_NTRes, options_.code_page);
+            file.extension_is_cut =
+                std::find(short_name.begin(), short_name.begin() + 8, '~') != short_name.begin() + 8;
+            break;
         case LongName::cut:
             file.name_is_whole = false;
-            file.name = utf16_to_utf8(file.item.long_name) + "…";
-            if (const auto extension = extension_of(shown(short_name, 0, options_.code_page)); !extension.empty())
-                file.name += "." + extension;
-            file.notes.emplace_back("the end of the long name is overwritten; … stands for it");
+            file.extension_is_cut = true;
+            file.name =
+                completed(utf16_to_utf8(file.item.long_name), extension_of(shown(short_name, 0, options_.code_page)));
+            file.notes.emplace_back("the end of the long name is overwritten; its extension is that of the short name");
             break;
     }
     if (file.name.empty()) return;
@@ -207,23 +216,70 @@ void Walk::take_deleted(std::size_t folder, DirectoryItem item, const std::vecto
 bool Walk::is_earlier_name(const DirectoryItem& item) const {
     const DirectoryEntry& e = item.entry;
     if (e.first_cluster() == 0) return false;
-    const LiveHead head = e.is_folder() ? LiveHead{e.first_cluster(), 0, 0}
-                                        : LiveHead{e.first_cluster(), e.DIR_FileSize, write_stamp(e)};
+    const LiveHead head =
+        e.is_folder() ? LiveHead{e.first_cluster(), 0, 0} : LiveHead{e.first_cluster(), e.DIR_FileSize, write_stamp(e)};
     return std::binary_search(live_heads_.begin(), live_heads_.end(), head);
 }
 
 void Walk::walk_deleted() {
-    const auto kept = std::remove_if(deleted_.begin(), deleted_.end(), [&](const Deleted& f) { return is_earlier_name(f.item); });
+    const auto kept =
+        std::remove_if(deleted_.begin(), deleted_.end(), [&](const Deleted& f) { return is_earlier_name(f.item); });
     earlier_names_ += static_cast<std::uint64_t>(deleted_.end() - kept);
     deleted_.erase(kept, deleted_.end());
     const std::size_t in_live_folders = deleted_.size();
+    std::vector<Run> known;
+    for (const Deleted& file : deleted_)
+        if (!file.item.entry.is_folder() && geometry_.holds(file.first_cluster))
+            known.push_back(
+                {file.first_cluster, static_cast<std::uint32_t>(clusters_for(file.item.entry.DIR_FileSize))});
+    folder_clusters_.search(*volume_, geometry_, table_, known, kMostSearched);
     for (std::size_t index = 0; index < in_live_folders; ++index)
-        if (deleted_[index].item.entry.is_folder()) walk_deleted_folder(index);
+        if (deleted_[index].item.entry.is_folder()) walk_deleted_folder(open_deleted_folder(index));
+    resume_unfinished();
+    walk_lost_folders();
 }
 
-void Walk::walk_deleted_folder(std::size_t index) {
+// Where just one folder has to go on somewhere, what goes on with a folder is most likely its own.
+void Walk::resume_unfinished() {
+    while (unfinished_.size() == 1 && !folder_clusters_.continuations().empty() && !stopped_) {
+        OpenFolder folder = std::move(unfinished_.front());
+        unfinished_.clear();
+        folder.is_only_one = true;
+        const std::size_t clusters = folder_clusters_.continuations().size();
+        walk_deleted_folder(std::move(folder));
+        if (folder_clusters_.continuations().size() == clusters) return;
+    }
+}
+
+// Folders whose own entry is overwritten, and clusters of folders whose beginning is: named by where they lie.
+void Walk::walk_lost_folders() {
+    // From the top: a folder below another lost one is met again in there, with its name where its entry still stands.
+    const auto next_top = [&]() -> std::uint32_t {
+        std::uint32_t any = 0;
+        for (const auto& [cluster, parent] : folder_clusters_.beginnings()) {
+            if (any == 0) any = cluster;
+            if (!folder_clusters_.beginnings().contains(parent) || parent == cluster) return cluster;
+        }
+        return any;
+    };
+    for (std::uint32_t cluster = next_top(); cluster != 0 && !stopped_; cluster = next_top()) {
+        const std::uint32_t parent = folder_clusters_.beginnings().at(cluster);
+        const auto above = std::find_if(folders_.begin(), folders_.end(), [&](const Folder& f) {
+            return f.first_cluster == parent || (parent == 0 && &f == &folders_.front());
+        });
+        const std::string path = above != folders_.end() ? above->path : "";
+        walk_deleted_folder(
+            open_folder_at(cluster, (path.empty() ? "" : path + "/") + fmt::format("(folder {})", cluster), true));
+    }
+    while (!folder_clusters_.continuations().empty() && !stopped_) {
+        const std::uint32_t cluster = folder_clusters_.continuations().begin()->first;
+        walk_deleted_folder(open_folder_at(cluster, fmt::format("(part of a folder {})", cluster), true));
+    }
+}
+
+void Walk::walk_deleted_folder(std::optional<OpenFolder> top) {
     std::vector<OpenFolder> open;
-    if (auto top = open_deleted_folder(index)) open.push_back(std::move(*top));
+    if (top) open.push_back(std::move(*top));
     while (!open.empty()) {
         OpenFolder& folder = open.back();
         if (!folder.to_open.empty()) {
@@ -231,6 +287,7 @@ void Walk::walk_deleted_folder(std::size_t index) {
             folder.to_open.pop_back();
             if (auto next = open_deleted_folder(below)) open.push_back(std::move(*next));
         } else if (!extend(folder)) {
+            if (!has_end(folder.slots)) unfinished_.push_back(std::move(folder));
             open.pop_back();
         }
     }
@@ -253,7 +310,8 @@ std::optional<Walk::OpenFolder> Walk::open_deleted_folder(std::size_t index) {
         for (std::uint32_t high = 1; high <= geometry_.last_cluster() >> 16; ++high) {
             if (!begins_folder(folder, high << 16 | first, true)) continue;
             first |= high << 16;
-            folder.notes.emplace_back("the high half of its first cluster was cleared; the folder was found by its own entries");
+            folder.notes.emplace_back(
+                "the high half of its first cluster was cleared; the folder was found by its own entries");
             break;
         }
     }
@@ -263,11 +321,23 @@ std::optional<Walk::OpenFolder> Walk::open_deleted_folder(std::size_t index) {
         return std::nullopt;
     }
     folder.trust = LayoutTrust::exact;
+    const Folder& above = folders_[folder.folder];
+    return open_folder_at(first, above.path.empty() ? folder.name : above.path + "/" + folder.name, above.lost);
+}
+
+Walk::OpenFolder Walk::open_folder_at(std::uint32_t first, const std::string& path, bool lost) {
     layouts_.add_deleted_folder(first);
-    const std::string parent = folders_[folder.folder].path;
-    folders_.push_back({parent.empty() ? folder.name : parent + "/" + folder.name, first});
-    OpenFolder open{folders_.size() - 1, first, first, chains_.slots_of(first),
-                    table_.stale_chain(first, clusters_for(kMostEntries * kEntrySize)), {}, {}, 0};
+    folder_clusters_.take(first);
+    folders_.push_back({path, first, lost});
+    OpenFolder open{folders_.size() - 1,
+                    first,
+                    first,
+                    chains_.slots_of(first),
+                    table_.stale_chain(first, clusters_for(kMostEntries * kEntrySize)),
+                    {},
+                    {},
+                    0,
+                    false};
     read_deleted(open);
     return open;
 }
@@ -286,7 +356,8 @@ void Walk::read_deleted(OpenFolder& folder) {
             continue;
         }
         const std::uint64_t behind = e.first_cluster() + (e.is_folder() ? 1 : clusters_for(e.DIR_FileSize));
-        if (e.first_cluster() != 0 && behind <= geometry_.last_cluster()) ends_.insert(static_cast<std::uint32_t>(behind));
+        if (e.first_cluster() != 0 && behind <= geometry_.last_cluster())
+            ends_.insert(static_cast<std::uint32_t>(behind));
         take_deleted(folder.folder, std::move(item), folder.names);
     }
     for (std::size_t i = deleted_.size(); i-- > before;)
@@ -300,9 +371,11 @@ bool Walk::extend(OpenFolder& folder) {
     const std::uint32_t next = next_cluster(folder);
     if (next == 0 || layouts_.is_deleted_folder(next)) return false;
     layouts_.add_deleted_folder(next);
+    folder_clusters_.take(next);
     // The pieces of a long name whose short entry comes in the next cluster.
-    const auto whole_until = std::find_if(folder.slots.rbegin(), folder.slots.rend(),
-                                          [](const Slot& s) { return !s.entry.is_long_name(); }).base();
+    const auto whole_until = std::find_if(folder.slots.rbegin(), folder.slots.rend(), [](const Slot& s) {
+                                 return !s.entry.is_long_name();
+                             }).base();
     std::vector<Slot> slots(whole_until, folder.slots.end());
     const std::vector<Slot> more = chains_.slots_of(next);
     slots.insert(slots.end(), more.begin(), more.end());
@@ -328,9 +401,24 @@ std::uint32_t Walk::next_cluster(const OpenFolder& folder) {
     for (auto end = ends_.upper_bound(folder.current); end != ends_.end() && tried < kFolderReach; ++end, ++tried)
         for (const std::uint32_t place : {*end, *end + 1})
             if (can_follow(folder, place)) return place;
-    for (std::uint32_t step = 1; step <= kFolderReach; ++step)
-        if (can_follow(folder, folder.current + step)) return folder.current + step;
-    return 0;
+    return next_cluster_anywhere(folder);
+}
+
+// Of all clusters that could follow: one that goes on with the name that was broken off, or with a folder that names
+// this one as its parent; else the one whose entries are the next younger ones.
+std::uint32_t Walk::next_cluster_anywhere(const OpenFolder& folder) {
+    const auto own = earliest(folder.slots);
+    std::uint32_t best = 0;
+    const FileTime* best_time = nullptr;
+    for (const auto& [cluster, time] : folder_clusters_.continuations()) {
+        if ((own && time < *own && !folder.is_only_one) || !can_follow(folder, cluster)) continue;
+        if (folder.slots.back().entry.is_long_name()) return cluster;
+        if (best_time == nullptr || time < *best_time) {
+            best = cluster;
+            best_time = &time;
+        }
+    }
+    return best;
 }
 
 bool Walk::can_follow(const OpenFolder& folder, std::uint32_t cluster) {
@@ -338,7 +426,8 @@ bool Walk::can_follow(const OpenFolder& folder, std::uint32_t cluster) {
         return false;
     --probes_left_;
     const auto next = chains_.slots_of(cluster);
-    return continues_directory(next) && joins(folder.slots.back().entry, next.front().entry) && !subfolders_deny(folder.first, next);
+    return continues_directory(next) && joins(folder.slots.back().entry, next.front().entry) &&
+           !subfolders_deny(folder.first, next);
 }
 
 // Whether a folder listed in `slots` still stands and says that it belongs to another folder than the one at `first`.
@@ -346,7 +435,8 @@ bool Walk::subfolders_deny(std::uint32_t first, std::span<const Slot> slots) con
     const std::uint32_t as_parent = geometry_.width == Width::fat32 && first == geometry_.root_cluster ? 0 : first;
     return std::any_of(slots.begin(), slots.end(), [&](const Slot& slot) {
         const std::uint32_t below = slot.entry.first_cluster();
-        if (slot.entry.is_long_name() || !slot.entry.is_folder() || !geometry_.holds(below) || table_.taken(below)) return false;
+        if (slot.entry.is_long_name() || !slot.entry.is_folder() || !geometry_.holds(below) || table_.taken(below))
+            return false;
         const auto dots = dot_entries(chains_.slots_of(below));
         return dots && dots->self == below && dots->parent != as_parent;
     });
@@ -367,7 +457,8 @@ Standing Walk::standing_of(const Deleted& file) const {
     if (table_.taken(file.first_cluster)) return Standing::no;
     const Fit fit = file.fit ? *file.fit : begins_as_named(file, file.first_cluster);
     if (fit == Fit::yes) return Standing::yes;
-    return fit == Fit::likely && ends_as_recorded(file.runs, file.item.entry.DIR_FileSize) ? Standing::likely : Standing::no;
+    return fit == Fit::likely && ends_as_recorded(file.runs, file.item.entry.DIR_FileSize) ? Standing::likely
+                                                                                           : Standing::no;
 }
 
 // Whether content ends where a layout of that many bytes does: drivers leave zeros behind it, up to the end of the
@@ -417,13 +508,34 @@ void Walk::find_start(Deleted& file) const {
         const std::uint32_t folder = folders_[file.folder].first_cluster;
         return cluster > folder ? cluster - folder : folder - cluster;
     };
-    file.first_cluster = *std::min_element(found.begin(), found.end(),
-                                           [&](auto a, auto b) { return distance(a) < distance(b); });
-    file.notes.push_back(found.size() == 1
-                             ? "the high half of its first cluster was cleared; it is inferred from the content"
-                             : fmt::format("the high half of its first cluster was cleared; of {} places whose content agrees "
-                                           "the one nearest to its folder is taken",
-                                           found.size()));
+    file.first_cluster =
+        *std::min_element(found.begin(), found.end(), [&](auto a, auto b) { return distance(a) < distance(b); });
+    file.notes.push_back(
+        found.size() == 1
+            ? "the high half of its first cluster was cleared; it is inferred from the content"
+            : fmt::format("the high half of its first cluster was cleared; of {} places whose content agrees "
+                          "the one nearest to its folder is taken",
+                          found.size()));
+}
+
+// A short name keeps three letters of an extension: of a .docx only .doc, whose content is another one.
+void Walk::lengthen_extension(Deleted& file) const {
+    const std::string extension = extension_of(file.name);
+    if (!file.extension_is_cut || extension.size() != 3 || begins_as_named(file, file.first_cluster) == Fit::yes)
+        return;
+    const std::string stem = file.name.substr(0, file.name.size() - 3);
+    for (const std::string_view longer : kLongExtensions) {
+        if (!longer.starts_with(extension)) continue;
+        Deleted renamed;
+        renamed.item.entry = file.item.entry;
+        renamed.name = stem + std::string(longer);
+        if (begins_as_named(renamed, file.first_cluster) != Fit::yes) continue;
+        file.name = renamed.name;
+        file.name_is_whole = false;
+        file.fit = Fit::yes;
+        file.notes.emplace_back("the end of its extension is inferred from its content");
+        return;
+    }
 }
 
 void Walk::lay_out_deleted() {
@@ -435,7 +547,10 @@ void Walk::lay_out_deleted() {
     std::vector<std::size_t> order(deleted_.size());
     std::iota(order.begin(), order.end(), std::size_t{0});
     std::erase_if(order, [&](std::size_t i) { return deleted_[i].item.entry.is_folder(); });
-    for (const std::size_t i : order) find_start(deleted_[i]);
+    for (const std::size_t i : order) {
+        find_start(deleted_[i]);
+        lengthen_extension(deleted_[i]);
+    }
     std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) {
         const auto when_a = written(deleted_[a].item.entry);
         const auto when_b = written(deleted_[b].item.entry);
@@ -467,7 +582,8 @@ void Walk::emit_deleted() {
     for (std::size_t i = 0; i < deleted_.size(); ++i) {
         const DirectoryEntry& e = deleted_[i].item.entry;
         if (e.is_folder() || e.DIR_FileSize == 0) continue;
-        const auto [same, fresh] = by_content.try_emplace({deleted_[i].first_cluster, e.DIR_FileSize, write_stamp(e)}, i);
+        const auto [same, fresh] =
+            by_content.try_emplace({deleted_[i].first_cluster, e.DIR_FileSize, write_stamp(e)}, i);
         if (!fresh && deleted_[i].name_is_whole && !deleted_[same->second].name_is_whole) same->second = i;
     }
     for (std::size_t i = 0; i < deleted_.size() && !stopped_; ++i) {
@@ -477,7 +593,11 @@ void Walk::emit_deleted() {
         if (!e.is_folder() && same != by_content.end() && same->second != i) continue;
         Record record = record_of(file.item, file.folder, std::move(file.name));
         record.state = State::deleted;
-        record.origin = file.item.behind_end ? Origin::remnant : Origin::record;
+        const bool lost = folders_[file.folder].lost;
+        record.origin = file.item.behind_end || lost ? Origin::remnant : Origin::record;
+        if (lost)
+            file.notes.emplace_back(
+                "the name of a folder above it is overwritten; the number of a cluster stands for it");
         record.layout = chains_.extents(file.runs, record.size);
         record.trust = file.trust;
         record.name_is_whole = file.name_is_whole;

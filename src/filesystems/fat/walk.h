@@ -4,7 +4,7 @@
 
 #include <set>
 
-#include "filesystems/fat/chains.h"
+#include "filesystems/fat/folder_clusters.h"
 #include "filesystems/filesystem.h"
 
 namespace dredger::fat {
@@ -12,14 +12,15 @@ namespace dredger::fat {
 class Walk {
   public:
     // Folders are read through a cache; of files only the sectors that are needed. All must outlive the walk.
-    Walk(const MediumPtr& volume, const Geometry& geometry, const Table& table, const WalkOptions& options, RecordSink& sink,
-         std::vector<std::string>& warnings);
+    Walk(const MediumPtr& volume, const Geometry& geometry, const Table& table, const WalkOptions& options,
+         RecordSink& sink, std::vector<std::string>& warnings);
     void run();
 
   private:
     struct Folder {
         std::string path;
         std::uint32_t first_cluster;  // 0: the root
+        bool lost = false;            // nothing leads to it any more: its own entry, or one above it, is overwritten
     };
     // A deleted entry, until its place is known.
     struct Deleted {
@@ -28,7 +29,8 @@ class Walk {
         std::string name;
         bool name_is_whole = true;
         std::uint32_t first_cluster = 0;
-        std::optional<Fit> fit;  // of the content at first_cluster, where that was looked at
+        bool extension_is_cut = false;  // the name, or its end, is a short one made for a long one
+        std::optional<Fit> fit;         // of the content at first_cluster, where that was looked at
         std::vector<std::string> notes;
         std::vector<Run> runs;
         LayoutTrust trust = LayoutTrust::none;
@@ -36,14 +38,15 @@ class Walk {
     // A deleted folder while it is read, cluster by cluster: what lies below it is read before it goes on, because what
     // was written in between tells where it went on.
     struct OpenFolder {
-        std::size_t folder;            // index into folders_
-        std::uint32_t first;           // its first cluster
-        std::uint32_t current;         // the one read last
-        std::vector<Slot> slots;       // of `current`, behind what the cluster before left unfinished
+        std::size_t folder;       // index into folders_
+        std::uint32_t first;      // its first cluster
+        std::uint32_t current;    // the one read last
+        std::vector<Slot> slots;  // of `current`, behind what the cluster before left unfinished
         std::vector<std::uint32_t> stale_chain;
-        std::vector<ShortName> names;  // known ones, for inferring others
+        std::vector<ShortName> names;      // known ones, for inferring others
         std::vector<std::size_t> to_open;  // folders in it, indices into deleted_, the next one last
         std::uint64_t entries = 0;
+        bool is_only_one = false;  // no other folder is left that clusters without one could belong to
     };
     struct LiveHead {
         std::uint32_t first_cluster;
@@ -63,17 +66,22 @@ class Walk {
     void note_folder_cluster(const Run& cluster, std::span<const Slot> slots);
 
     void take_deleted(std::size_t folder, DirectoryItem item, const std::vector<ShortName>& neighbours);
-    void walk_deleted_folder(std::size_t index);
+    void walk_lost_folders();
+    void resume_unfinished();
+    void walk_deleted_folder(std::optional<OpenFolder> top);
+    OpenFolder open_folder_at(std::uint32_t first, const std::string& path, bool lost);
     std::optional<OpenFolder> open_deleted_folder(std::size_t index);
     void read_deleted(OpenFolder& folder);
     bool extend(OpenFolder& folder);
     bool begins_folder(const Deleted& folder, std::uint32_t cluster, bool check_parent) const;
     std::uint32_t next_cluster(const OpenFolder& folder);
+    std::uint32_t next_cluster_anywhere(const OpenFolder& folder);
     bool can_follow(const OpenFolder& folder, std::uint32_t cluster);
     bool subfolders_deny(std::uint32_t first, std::span<const Slot> slots) const;
 
     bool is_earlier_name(const DirectoryItem& item) const;
     void find_start(Deleted& file) const;
+    void lengthen_extension(Deleted& file) const;
     Standing standing_of(const Deleted& file) const;
     bool ends_as_recorded(const std::vector<Run>& runs, std::uint64_t size) const;
     std::vector<Run> most_likely_layout(const Deleted& file, std::uint64_t count);
@@ -90,9 +98,11 @@ class Walk {
     std::vector<std::string>& warnings_;
     Chains chains_;
     Layouts layouts_;
+    FolderClusters folder_clusters_;
     std::vector<Folder> folders_;
+    std::vector<OpenFolder> unfinished_;  // whose last cluster is full, though no other was found
     std::vector<Deleted> deleted_;
-    std::vector<LiveHead> live_heads_;  // sorted once the live tree is walked
+    std::vector<LiveHead> live_heads_;      // sorted once the live tree is walked
     std::set<std::uint32_t> ends_;          // clusters right behind the files that deleted entries tell of
     std::set<std::uint32_t> known_starts_;  // first clusters that deleted entries tell in full
     bool high_halves_kept_ = false;         // by the system that deleted here, as some entry shows

@@ -1,8 +1,7 @@
 // Ten thousand damaged copies of real media: whatever stands on them, a scan ends, in little memory.
 #include <gtest/gtest.h>
-#include <sys/resource.h>
-
 #include <random>
+#include <sys/resource.h>
 
 #include "filesystems/filesystem.h"
 #include "media/window.h"
@@ -63,7 +62,8 @@ void scan_all(const std::shared_ptr<MemoryMedium>& medium) {
 std::vector<std::uint64_t> tender_places(const std::vector<std::byte>& image, std::uint64_t volume) {
     std::vector<std::uint64_t> places;
     const auto add = [&](std::uint64_t from, std::uint64_t length) {
-        for (std::uint64_t at = from; at < std::min<std::uint64_t>(from + length, image.size()); ++at) places.push_back(at);
+        for (std::uint64_t at = from; at < std::min<std::uint64_t>(from + length, image.size()); ++at)
+            places.push_back(at);
     };
     add(446, 66);
     for (int weight = 0; weight < 3; ++weight) add(volume + 11, 40);
@@ -88,7 +88,10 @@ void damage(const std::string& fixture, unsigned copies) {
                 case 0: medium->patch(at, 0); break;
                 case 1: medium->patch(at, 0xFF); break;
                 case 2: medium->patch(at, 0xE5); break;
-                case 3: medium->patch32(std::min<std::uint64_t>(at, image->size() - 4), static_cast<std::uint32_t>(chance())); break;
+                case 3:
+                    medium->patch32(std::min<std::uint64_t>(at, image->size() - 4),
+                                    static_cast<std::uint32_t>(chance()));
+                    break;
                 default: medium->patch(at, static_cast<std::uint8_t>(chance())); break;
             }
         }
@@ -99,17 +102,17 @@ void damage(const std::string& fixture, unsigned copies) {
     }
 }
 
+TEST(FatDamage, SixThousandFloppies) { damage("fat12-floppy", 6000); }
+TEST(FatDamage, ThreeThousandCards) { damage("fat16-card", 3000); }
+TEST(FatDamage, AThousandSticks) { damage("fat32-stick", 1000); }
+
+#if !defined(__SANITIZE_ADDRESS__)
 std::uint64_t most_memory() {
     rusage usage{};
     ::getrusage(RUSAGE_SELF, &usage);
     return static_cast<std::uint64_t>(usage.ru_maxrss) * 1024;
 }
 
-TEST(FatDamage, SixThousandFloppies) { damage("fat12-floppy", 6000); }
-TEST(FatDamage, ThreeThousandCards) { damage("fat16-card", 3000); }
-TEST(FatDamage, AThousandSticks) { damage("fat32-stick", 1000); }
-
-#if !defined(__SANITIZE_ADDRESS__)
 TEST(FatDamage, TakesLittleMemory) {
     damage("fat12-floppy", 300);
     damage("fat32-stick", 50);

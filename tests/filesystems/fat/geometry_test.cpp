@@ -30,7 +30,8 @@ struct Boot {
     std::optional<Geometry> parse() const { return parse_boot_sector(ByteView(bytes), volume_size); }
 };
 
-constexpr std::size_t kBytsPerSec = 11, kSecPerClus = 13, kRsvdSecCnt = 14, kNumFATs = 16, kTotSec16 = 19, kFATSz16 = 22, kTotSec32 = 32, kFATSz32 = 36;
+constexpr std::size_t kBytsPerSec = 11, kSecPerClus = 13, kRsvdSecCnt = 14, kNumFATs = 16, kTotSec16 = 19,
+                      kFATSz16 = 22, kTotSec32 = 32, kFATSz32 = 36;
 
 TEST(FatGeometry, TellsTheThreeApartByTheirClusters) {
     EXPECT_EQ(Boot("fat12-floppy").parse()->width, Width::fat12);
@@ -46,7 +47,8 @@ TEST(FatGeometry, TheNameInTheBootSectorCountsForNothing) {
 
 TEST(FatGeometry, TheClusterCountDecidesAtItsBorders) {
     // A floppy's layout with as many sectors as make 4084 and 4085 clusters, and FATs that have room for them.
-    for (const auto& [clusters, width] : {std::pair{4084U, Width::fat12}, std::pair{4085U, Width::fat16}, std::pair{65524U, Width::fat16}}) {
+    for (const auto& [clusters, width] :
+         {std::pair{4084U, Width::fat12}, std::pair{4085U, Width::fat16}, std::pair{65524U, Width::fat16}}) {
         Boot boot("fat12-floppy");
         boot.set8(kSecPerClus, 1).set16(kFATSz16, 256);
         const std::uint64_t data = boot.parse()->data_offset / 512;
@@ -88,8 +90,9 @@ TEST(FatGeometry, WhatLiesBeyondTheEndIsCutOff) {
 }
 
 TEST(FatGeometry, NonsenseIsNoBootSector) {
-    for (const auto& [field, value] : {std::pair{kBytsPerSec, 0U}, std::pair{kBytsPerSec, 513U}, std::pair{kBytsPerSec, 8192U},
-                                       std::pair{kRsvdSecCnt, 0U}, std::pair{kTotSec16, 5U}})
+    for (const auto& [field, value] :
+         {std::pair{kBytsPerSec, 0U}, std::pair{kBytsPerSec, 513U}, std::pair{kBytsPerSec, 8192U},
+          std::pair{kRsvdSecCnt, 0U}, std::pair{kTotSec16, 5U}})
         EXPECT_FALSE(Boot("fat12-floppy").set16(field, value).parse()) << field << " " << value;
     EXPECT_FALSE(Boot("fat12-floppy").set8(kSecPerClus, 3).parse());
     EXPECT_FALSE(Boot("fat12-floppy").set8(kSecPerClus, 0).parse());

@@ -1,8 +1,7 @@
 #include "filesystems/fat/names.h"
 
-#include <gtest/gtest.h>
-
 #include <algorithm>
+#include <gtest/gtest.h>
 
 namespace dredger::fat {
 namespace {
@@ -59,8 +58,11 @@ TEST(FatNames, ShortOnesHaveOnlyTheirCharacters) {
     EXPECT_TRUE(is_short_name(name("A       B  "), true));
     EXPECT_FALSE(is_short_name(name("nest0001JPG"), true));
     EXPECT_FALSE(is_short_name(name("AB*D    TXT"), true));
-    EXPECT_FALSE(is_short_name(std::to_array<std::uint8_t>({'A', 'B', 1, ' ', ' ', ' ', ' ', ' ', 'T', 'X', 'T'}), true));
-    EXPECT_TRUE(is_short_name(name("\xE5" "EST0001JPG"), false));
+    EXPECT_FALSE(
+        is_short_name(std::to_array<std::uint8_t>({'A', 'B', 1, ' ', ' ', ' ', ' ', ' ', 'T', 'X', 'T'}), true));
+    EXPECT_TRUE(is_short_name(name("\xE5"
+                                   "EST0001JPG"),
+                              false));
 }
 
 TEST(FatNames, LongOnesToo) {
@@ -77,7 +79,8 @@ TEST(FatNames, NeighboursTellALostFirstLetter) {
     EXPECT_EQ(first_byte_from_neighbours(lost, {name("NEST0001JPG"), name("GULLS   TXT")}), 'N');
     EXPECT_EQ(first_byte_from_neighbours(lost, {name("NEST0001JPG"), name("REST0002JPG")}), std::nullopt);
     EXPECT_EQ(first_byte_from_neighbours(lost, {name("NEST0001CSV")}), std::nullopt);
-    EXPECT_EQ(first_byte_from_neighbours(name("_0000001JPG"), {name("10000002JPG")}), std::nullopt) << "any digit could be lost";
+    EXPECT_EQ(first_byte_from_neighbours(name("_0000001JPG"), {name("10000002JPG")}), std::nullopt)
+        << "any digit could be lost";
 }
 
 TEST(FatNames, CamerasTellItTooWhereOnlyOneNameGoesWithTheRest) {

@@ -48,11 +48,13 @@ struct Walked {
     Collector found;
     std::vector<std::string> warnings;
 
-    explicit Walked(const std::string& fixture, const std::function<void(MemoryMedium&, std::uint64_t volume)>& damage = {}) {
+    explicit Walked(const std::string& fixture,
+                    const std::function<void(MemoryMedium&, std::uint64_t volume)>& damage = {}) {
         medium = std::make_shared<MemoryMedium>(unpacked(fixture));
         const auto place = truth_of(fixture)["volumes"][0];
         if (damage) damage(*medium, place["offset"]);
-        volume = std::make_shared<Window>(medium, place["offset"].get<std::uint64_t>(), place["length"].get<std::uint64_t>());
+        volume = std::make_shared<Window>(medium, place["offset"].get<std::uint64_t>(),
+                                          place["length"].get<std::uint64_t>());
         auto opened = open_filesystem(volume);
         EXPECT_TRUE(opened && *opened) << fixture;
         if (!opened || !*opened) return;
@@ -74,7 +76,8 @@ void expect_truth(const Walked& walked, const std::string& fixture, const std::v
     for (const auto& file : truth["files"]) {
         const std::string path = file["path"];
         const bool live = file["state"] == "live";
-        if (std::any_of(nameless.begin(), nameless.end(), [&](const std::string& n) { return path.starts_with(n); })) continue;
+        if (std::any_of(nameless.begin(), nameless.end(), [&](const std::string& n) { return path.starts_with(n); }))
+            continue;
         ++expected;
         const Record* record = walked.found.find(path, live ? State::live : State::deleted);
         ASSERT_NE(record, nullptr) << path;
@@ -172,7 +175,9 @@ TEST(FatWalk, ADamagedFirstFatIsReplacedByTheSecond) {
 }
 
 TEST(FatWalk, AnUnreadableFirstFatIsReplacedByTheSecond) {
-    const Walked walked("fat16-card", [](MemoryMedium& m, std::uint64_t volume) { m.make_unreadable({volume + 4 * 512, 512}); });
+    const Walked walked("fat16-card", [](MemoryMedium& m, std::uint64_t volume) {
+        m.make_unreadable({volume + 4 * 512, 512});
+    });
     expect_truth(walked, "fat16-card", {"Old cliff notes", "FILLER.BIN"});
 }
 
@@ -214,7 +219,8 @@ TEST(FatWalk, AFolderThatContainsItselfEnds) {
         const std::uint64_t inner = entry_of(m, "NEST03  JPG");
         m.patch(inner + 11, 0x10);  // now a folder: the one it lies in
         for (unsigned i = 28; i < 32; ++i) m.patch(inner + i, 0);
-        for (const unsigned i : {26U, 27U}) m.patch(inner + i, static_cast<std::uint8_t>(m.bytes(nests + i, 1).value()[0]));
+        for (const unsigned i : {26U, 27U})
+            m.patch(inner + i, static_cast<std::uint8_t>(m.bytes(nests + i, 1).value()[0]));
     });
     EXPECT_NE(walked.found.find("NESTS/NEST03.JPG", State::live), nullptr);
     EXPECT_EQ(walked.found.find("NESTS/NEST03.JPG/NEST01.JPG", State::live), nullptr);
@@ -231,7 +237,8 @@ TEST(FatWalk, AChainThatRunsInACircleEnds) {
             m.patch(pair, static_cast<std::uint8_t>(first));
             m.patch(pair + 1, static_cast<std::uint8_t>(to_integer<unsigned>(m.bytes(pair + 1, 1).value()[0]) & 0xF0U));
         } else {
-            m.patch(pair + 1, static_cast<std::uint8_t>((to_integer<unsigned>(m.bytes(pair + 1, 1).value()[0]) & 0x0FU) | first << 4));
+            m.patch(pair + 1, static_cast<std::uint8_t>(
+                                  (to_integer<unsigned>(m.bytes(pair + 1, 1).value()[0]) & 0x0FU) | first << 4));
             m.patch(pair + 2, static_cast<std::uint8_t>(first >> 4));
         }
     });
@@ -260,9 +267,15 @@ TEST(FatWalk, LongNamePiecesOfAnotherFileAreNotGluedOn) {
 }
 
 TEST(FatWalk, ARootOutsideTheVolumeIsSaid) {
-    const Walked walked("fat32-stick", [](MemoryMedium& m, std::uint64_t volume) { m.patch32(volume + 44, 0x0FFFFFF0); });
-    EXPECT_TRUE(walked.found.records.empty());
+    const Walked walked("fat32-stick",
+                        [](MemoryMedium& m, std::uint64_t volume) { m.patch32(volume + 44, 0x0FFFFFF0); });
     EXPECT_THAT(walked.warnings, Contains(HasSubstr("root directory")));
+    // The deleted folders below it tell of themselves.
+    for (const Record& record : walked.found.records) {
+        EXPECT_EQ(record.origin, Origin::remnant) << record.path();
+        EXPECT_TRUE(record.folder.starts_with("(")) << record.path();
+    }
+    EXPECT_GT(walked.found.records.size(), 50U);
 }
 
 TEST(FatWalk, AnEntryThatLeadsToNoFolderIsSaid) {
@@ -274,12 +287,37 @@ TEST(FatWalk, AnEntryThatLeadsToNoFolderIsSaid) {
     EXPECT_THAT(walked.warnings, Contains(HasSubstr("no entries that make sense")));
 }
 
+TEST(FatWalk, AFolderWhoseEntryIsOverwrittenIsFoundByItsClusters) {
+    const Walked walked("fat32-stick", [](MemoryMedium& m, std::uint64_t) {
+        const std::uint64_t survey = entry_of(m, "\xE5URVEY~1   ");
+        for (unsigned i = 0; i < 32; ++i) m.patch(survey + i, i == 0 ? 0xE5 : 0xFF);
+    });
+    std::map<std::string, const Record*> by_name;
+    for (const Record& record : walked.found.records) by_name[record.name] = &record;
+    const Record* nest = by_name["Nest 05 seen from below.jpg"];
+    ASSERT_NE(nest, nullptr);
+    EXPECT_TRUE(nest->folder.starts_with("(folder ") && nest->folder.ends_with("/Photos/Stack 2")) << nest->folder;
+    EXPECT_EQ(nest->origin, Origin::remnant);
+    EXPECT_THAT(nest->notes, Contains(HasSubstr("overwritten")));
+    const auto truth = truth_of("fat32-stick");
+    for (const auto& file : truth["files"]) {
+        const std::string path = file["path"];
+        if (file["directory"] || !path.starts_with("Survey")) continue;
+        const Record* record = by_name[path.substr(path.rfind('/') + 1)];
+        ASSERT_NE(record, nullptr) << path;
+        EXPECT_EQ(walked.sum_of(*record), file["sha256"]) << path;
+    }
+}
+
 TEST(FatWalk, WhatARenameLeftBehindIsNotADeletedFile) {
     const Walked walked("fat12-floppy", [](MemoryMedium& m, std::uint64_t) {
         // A deleted entry that points to what a live one still holds, as a rename leaves it.
         const std::uint64_t live = entry_of(m, "GULLS   TXT");
-        const std::uint64_t deleted = entry_of(m, "\xE5" "ERNS   TXT");
-        for (unsigned i = 11; i < 32; ++i) m.patch(deleted + i, static_cast<std::uint8_t>(m.bytes(live + i, 1).value()[0]));
+        const std::uint64_t deleted = entry_of(m,
+                                               "\xE5"
+                                               "ERNS   TXT");
+        for (unsigned i = 11; i < 32; ++i)
+            m.patch(deleted + i, static_cast<std::uint8_t>(m.bytes(live + i, 1).value()[0]));
     });
     EXPECT_EQ(walked.found.find("_ERNS.TXT"), nullptr);
     EXPECT_THAT(walked.warnings, Contains(HasSubstr("earlier names")));

@@ -1,0 +1,62 @@
+#include "filesystems/fat/folder_clusters.h"
+
+#include <algorithm>
+
+namespace dredger::fat {
+namespace {
+
+constexpr std::size_t kLook = 512;  // bytes of each cluster
+
+std::vector<Slot> slots_in(const Medium& volume, std::uint64_t offset) {
+    std::byte bytes[kLook];
+    if (!volume.read(offset, bytes)) return {};
+    const ByteView view(bytes, offset);
+    // Nearly all clusters hold something else, which their first bytes show.
+    if (std::to_integer<unsigned>(bytes[0]) < 0x20 || (std::to_integer<unsigned>(bytes[11]) & 0xC0U) != 0) return {};
+    std::vector<Slot> slots;
+    for (std::size_t at = 0; at < kLook; at += kEntrySize)
+        slots.push_back({offset + at, view.as<DirectoryEntry>(at).value()});
+    return slots;
+}
+
+}  // namespace
+
+std::optional<FileTime> written(const DirectoryEntry& e) {
+    const auto created = fat_time(e.DIR_CrtDate, e.DIR_CrtTime, e.DIR_CrtTimeTenth);
+    return created ? created : fat_time(e.DIR_WrtDate, e.DIR_WrtTime);
+}
+
+std::optional<FileTime> earliest(std::span<const Slot> slots) {
+    std::optional<FileTime> first;
+    for (const Slot& slot : slots) {
+        if (slot.entry.DIR_Name[0] == kEntryEnd) break;
+        const auto time = slot.entry.is_long_name() ? std::nullopt : written(slot.entry);
+        if (time && (!first || *time < *first)) first = time;
+    }
+    return first;
+}
+
+void FolderClusters::search(const Medium& volume, const Geometry& geometry, const Table& table,
+                            const std::vector<Run>& known, std::uint64_t most) {
+    std::vector<Run> skipped = known;
+    std::sort(skipped.begin(), skipped.end(), [](const Run& a, const Run& b) { return a.first < b.first; });
+    auto skip = skipped.begin();
+    for (std::uint64_t cluster = 2; cluster <= geometry.last_cluster() && most > 0; ++cluster) {
+        while (skip != skipped.end() && skip->first + std::uint64_t{skip->count} <= cluster) ++skip;
+        if (skip != skipped.end() && skip->first <= cluster) {
+            cluster = skip->first + std::uint64_t{skip->count} - 1;
+            continue;
+        }
+        const auto number = static_cast<std::uint32_t>(cluster);
+        if (table.taken(number)) continue;
+        --most;
+        const std::vector<Slot> slots = slots_in(volume, geometry.offset_of(number));
+        if (slots.empty()) continue;
+        if (const auto dots = dot_entries(slots); dots && dots->self == number)
+            beginnings_.emplace(number, dots->parent);
+        else if (const auto time = earliest(slots); time && continues_directory(slots))
+            continuations_.emplace(number, *time);
+    }
+}
+
+}  // namespace dredger::fat
