@@ -42,11 +42,13 @@ inline tl::unexpected<Error> fail(ErrorKind kind, std::string what, std::string 
 // Hands on the error of an expression of type Result, or binds its value to `name`.
 #define DREDGER_JOIN_(a, b) a##b
 #define DREDGER_JOIN(a, b) DREDGER_JOIN_(a, b)
+// NOLINTBEGIN(bugprone-macro-parentheses): `name` is a declaration
 #define DREDGER_TRY(name, expression)                                                             \
     auto DREDGER_JOIN(try_, __LINE__) = (expression);                                             \
     if (!DREDGER_JOIN(try_, __LINE__))                                                            \
         return tl::unexpected<::dredger::Error>(std::move(DREDGER_JOIN(try_, __LINE__)).error()); \
     name = std::move(*DREDGER_JOIN(try_, __LINE__))
+// NOLINTEND(bugprone-macro-parentheses)
 #define DREDGER_CHECK(expression)                                                        \
     if (auto DREDGER_JOIN(try_, __LINE__) = (expression); !DREDGER_JOIN(try_, __LINE__)) \
     return tl::unexpected<::dredger::Error>(std::move(DREDGER_JOIN(try_, __LINE__)).error())

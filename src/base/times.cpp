@@ -12,7 +12,8 @@ using namespace std::chrono;
 std::optional<std::int64_t> seconds_of(int year_, unsigned month_, unsigned day_, unsigned h, unsigned m, unsigned s) {
     const year_month_day date{year{year_}, month{month_}, day{day_}};
     if (!date.ok() || h > 23 || m > 59 || s > 59) return std::nullopt;
-    return duration_cast<seconds>(sys_days{date}.time_since_epoch()).count() + h * 3600 + m * 60 + s;
+    return duration_cast<seconds>(sys_days{date}.time_since_epoch()).count() + std::int64_t{h} * 3600 +
+           std::int64_t{m} * 60 + s;
 }
 
 std::string digits(std::int64_t since_epoch, const char* between, bool with_seconds) {

@@ -94,6 +94,7 @@ class Builder {
     void require_in(const char* column, const std::set<Enum>& set) {
         if (set.empty()) return;
         std::vector<int> numbers;
+        numbers.reserve(set.size());
         for (const Enum e : set) numbers.push_back(static_cast<int>(e));
         require(fmt::format("{} IN ({})", column, fmt::join(numbers, ",")));
     }

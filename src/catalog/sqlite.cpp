@@ -46,14 +46,9 @@ Result<bool> Statement::step() {
 }
 
 Result<void> Statement::run() {
-    const auto done = step();
-    if (!done) {
-        const auto error = done.error();
-        reset();
-        return tl::unexpected<Error>(error);
-    }
+    auto done = step();
     reset();
-    return {};
+    return done.map([](bool) {});
 }
 
 void Statement::reset() {

@@ -62,7 +62,7 @@ int step(const char* why, const std::vector<std::string>& words) {
     std::string line = "dredger";
     for (const std::string& word : words) line += word.find(' ') == std::string::npos ? " " + word : " '" + word + "'";
     fmt::print("\n{}\n{}\n\n", styled(why, Style::bold), styled("$ " + line, Style::dim));
-    std::fflush(stdout);
+    (void)std::fflush(stdout);
     return run(words);
 }
 

@@ -44,7 +44,7 @@ int run(const std::vector<std::string>& arguments) {
 }  // namespace dredger::cli
 
 int main(int count, char** words) {
-    std::setlocale(LC_ALL, "");
+    (void)std::setlocale(LC_ALL, "");
     try {
         return dredger::cli::run({words + 1, words + count});
     } catch (const std::exception& error) {

@@ -107,7 +107,7 @@ void ProgressLine::show(const Progress& p) {
     }
     if (p.finds > 0) line += fmt::format("  finds {}", count_text(p.finds));
     fmt::print(stderr, "\r\x1B[K{}", line);
-    std::fflush(stderr);
+    (void)std::fflush(stderr);
     is_drawn_ = true;
 }
 

@@ -81,6 +81,20 @@ std::set<fs::path> whole_drives(dev_t device) {
     return drives;
 }
 
+// A file, whatever its name: device and inode number.
+using FileId = std::pair<dev_t, ino_t>;
+
+// The image files behind those of the drives that are loop devices.
+std::set<FileId> backing_files(const std::set<fs::path>& drives) {
+    std::set<FileId> files;
+    for (const fs::path& drive : drives) {
+        const std::string backing = line_of(drive / "loop/backing_file");
+        struct stat image {};
+        if (!backing.empty() && ::stat(backing.c_str(), &image) == 0) files.emplace(image.st_dev, image.st_ino);
+    }
+    return files;
+}
+
 std::vector<Mount> all_mounts() {
     std::vector<Mount> mounts;
     const MountTable table(mnt_new_table_from_file("/proc/self/mountinfo"));
@@ -233,25 +247,23 @@ std::string writing_endangers(const fs::path& folder, const fs::path& source) {
         return "it is the source itself";
 
     const auto behind_target = drives_behind(existing, target.st_dev);
-    if (S_ISBLK(read_from.st_mode)) {
-        for (const fs::path& drive : whole_drives(read_from.st_rdev))
-            if (behind_target.contains(drive))
-                return fmt::format("it lies on the same drive, {}", "/dev/" + drive.filename().string());
-    }
+    const auto behind_source = S_ISBLK(read_from.st_mode) ? whole_drives(read_from.st_rdev) : std::set<fs::path>();
+    for (const fs::path& drive : behind_source)
+        if (behind_target.contains(drive))
+            return fmt::format("it lies on the same drive, {}", "/dev/" + drive.filename().string());
+
+    // Loop devices: writing to one writes to its image file, and so to the drive that this file lies on.
+    std::set<FileId> source_files = backing_files(behind_source);
+    if (S_ISREG(read_from.st_mode)) source_files.insert({read_from.st_dev, read_from.st_ino});
     for (const fs::path& drive : behind_target) {
-        const std::string backing = line_of(drive / "loop/backing_file");
-        struct stat image {};
-        if (backing.empty() || ::stat(backing.c_str(), &image) != 0) continue;
-        const bool is_source =
-            S_ISREG(read_from.st_mode) && image.st_dev == read_from.st_dev && image.st_ino == read_from.st_ino;
-        // A loop device whose image file lies on the drive being read writes to that drive as well.
-        bool on_source = false;
-        if (S_ISBLK(read_from.st_mode))
-            for (const fs::path& below : whole_drives(image.st_dev))
-                on_source = on_source || whole_drives(read_from.st_rdev).contains(below);
-        if (is_source || on_source)
-            return fmt::format("it lies inside {}, which is mounted from the source",
-                               "/dev/" + drive.filename().string());
+        for (const FileId& file : backing_files({drive})) {
+            bool on_source = source_files.contains(file);
+            for (const fs::path& below : whole_drives(file.first))
+                on_source = on_source || behind_source.contains(below);
+            if (on_source)
+                return fmt::format("it lies inside {}, which is mounted from the source",
+                                   "/dev/" + drive.filename().string());
+        }
     }
     return {};
 }

@@ -16,7 +16,8 @@ namespace {
 
 namespace fs = std::filesystem;
 
-constexpr std::size_t kChunk = 1 << 20;  // bytes
+constexpr std::size_t kChunk = 1 << 20;        // bytes
+constexpr std::uint64_t kSyncAlone = 1 << 20;  // bytes; larger files are on the drive before they get their name
 
 // A file that vanishes unless it is kept.
 class TemporaryFile {
@@ -38,11 +39,14 @@ class TemporaryFile {
             if (n < 0 && errno == EINTR) continue;
             if (n <= 0) return false;
             bytes = bytes.subspan(static_cast<std::size_t>(n));
+            size_ += static_cast<std::uint64_t>(n);
         }
         return true;
     }
     bool keep_as(const fs::path& target) {
-        if (::fsync(descriptor_) != 0) return false;
+        // Waiting for the drive after each of many small files would take most of the time; sync_folder() does it for
+        // all.
+        if (size_ >= kSyncAlone && ::fsync(descriptor_) != 0) return false;
         const bool closed = ::close(descriptor_) == 0;
         descriptor_ = -1;
         kept_ = closed && ::rename(path_.c_str(), target.c_str()) == 0;
@@ -52,6 +56,7 @@ class TemporaryFile {
   private:
     fs::path path_;
     int descriptor_;
+    std::uint64_t size_ = 0;
     bool kept_ = false;
 };
 
@@ -104,6 +109,13 @@ Result<WrittenFile> write_file(const MediumPtr& medium, const Record& record, co
     if (!file.keep_as(target)) return unwritable(target);
     written.sha256 = digest.finish();
     return written;
+}
+
+bool sync_folder(const fs::path& folder) {
+    const int descriptor = ::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+    const bool synced = descriptor >= 0 && ::syncfs(descriptor) == 0;
+    if (descriptor >= 0) ::close(descriptor);
+    return synced;
 }
 
 void set_times(const fs::path& target, const Record& record) {

@@ -20,6 +20,9 @@ struct WrittenFile {
 Result<WrittenFile> write_file(const MediumPtr& medium, const Record& record, const std::filesystem::path& target,
                                const std::function<bool(std::uint64_t)>& step);
 
+// Waits until all that was written to the file system of `folder` is on its drive.
+bool sync_folder(const std::filesystem::path& folder);
+
 // The record's times; where its clock was local, its digits are taken to be this machine's local time.
 void set_times(const std::filesystem::path& target, const Record& record);
 

@@ -64,6 +64,13 @@ class Restoration {
         for (auto folder = folders_.rbegin(); folder != folders_.rend(); ++folder)
             set_times(folder->first, folder->second);
         DREDGER_CHECK(manifest_->finish());
+        if (!sync_folder(request_.destination)) {
+            log_->error("the destination did not confirm that everything is on the drive: {}", std::strerror(errno));
+            return fail(ErrorKind::output,
+                        fmt::format("the destination did not confirm that everything is on the drive ({})",
+                                    std::strerror(errno)),
+                        at(request_.destination), "check the drive, then verify with sha256sum -c SHA256SUMS");
+        }
         log_->info(
             "done: {} whole, {} doubtful, {} partial, {} skipped, {} already there, {} failed; {} bytes written{}",
             count(Outcome::whole), count(Outcome::doubtful), count(Outcome::partial), count(Outcome::skipped),

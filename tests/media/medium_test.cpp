@@ -1,3 +1,4 @@
+#include <cstdlib>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
@@ -141,6 +142,48 @@ TEST(Drives, TheSourceItselfIsNoPlaceToWriteTo) {
     test::write_text(folder / "a.img", "hello");
     EXPECT_THAT(writing_endangers(folder / "a.img", folder / "a.img"), HasSubstr("source itself"));
     EXPECT_EQ(writing_endangers(folder / "restored/deep", folder / "a.img"), "");
+}
+
+// A loop device on an image, mounted; where that is not allowed there is none.
+class LoopMount {
+  public:
+    LoopMount(const std::filesystem::path& image, const std::filesystem::path& folder) : folder_(folder) {
+        std::filesystem::create_directory(folder);
+        const std::string quiet = " >/dev/null 2>&1";
+        mounted_ = std::system(("mkfs.ext2 -q " + image.string() + quiet).c_str()) == 0 &&
+                   std::system(("mount -o loop " + image.string() + " " + folder.string() + quiet).c_str()) == 0;
+    }
+    ~LoopMount() {
+        if (mounted_) [[maybe_unused]]
+            const int done = std::system(("umount " + folder_.string()).c_str());
+    }
+    LoopMount(const LoopMount&) = delete;
+    LoopMount& operator=(const LoopMount&) = delete;
+    bool is_mounted() const { return mounted_; }
+
+  private:
+    std::filesystem::path folder_;
+    bool mounted_ = false;
+};
+
+TEST(Drives, AnImageThatIsMountedFromTheSourceIsNoPlaceToWriteTo) {
+    const TempFolder folder;
+    test::write_text(folder / "drive.img", std::string(4 << 20, '\0'));
+    test::write_text(folder / "other.img", "another image");
+    const LoopMount mount(folder / "drive.img", folder / "mnt");
+    if (!mount.is_mounted()) GTEST_SKIP() << "loop devices can't be mounted here";
+    EXPECT_THAT(writing_endangers(folder / "mnt/restored", folder / "drive.img"), HasSubstr("mounted from the source"));
+    EXPECT_EQ(writing_endangers(folder / "mnt/restored", folder / "other.img"), "");
+    const auto drives = list_drives().value();
+    for (const Drive& drive : drives) {
+        if (drive.model.find((folder / "drive.img").string()) == std::string::npos) continue;
+        EXPECT_THAT(writing_endangers(folder / "mnt", drive.device), HasSubstr("same drive"));
+        ASSERT_EQ(drive.partitions.size(), 1U);
+        EXPECT_EQ(drive.partitions[0].filesystem, "ext2");
+        EXPECT_THAT(drive.partitions[0].mount_points, ElementsAre((folder / "mnt").string()));
+        EXPECT_TRUE(drive.partitions[0].writable);
+        EXPECT_EQ(mounts_on_drive_of(drive.device).size(), 1U);
+    }
 }
 
 TEST(Drives, AreListedWithoutFailing) { EXPECT_TRUE(list_drives()); }

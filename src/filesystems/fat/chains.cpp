@@ -41,6 +41,7 @@ std::vector<Slot> Chains::slots_at(std::uint64_t offset, std::uint64_t length) c
     std::vector<std::byte> bytes(static_cast<std::size_t>(length));
     std::vector<Extent> bad;
     if (!volume_->read(offset, bytes, &bad)) return {};
+    for (const Extent& lost : bad) unreadable_ += lost.length;
     const ByteView view(bytes, offset);
     std::vector<Slot> slots;
     slots.reserve(bytes.size() / kEntrySize);

@@ -25,6 +25,9 @@ class Chains {
     std::vector<Slot> slots_of(std::uint32_t cluster) const;
     std::vector<Slot> fixed_root() const;
 
+    // Bytes of folders that could not be read so far.
+    std::uint64_t unreadable() const { return unreadable_; }
+
     // The content of `runs` as extents on the volume, cut to `size` bytes.
     std::vector<Extent> extents(const std::vector<Run>& runs, std::uint64_t size) const;
 
@@ -35,6 +38,7 @@ class Chains {
     const Geometry& geometry_;
     const Table& table_;
     std::vector<bool> followed_;  // by cluster
+    mutable std::uint64_t unreadable_ = 0;
 };
 
 }  // namespace dredger::fat

@@ -70,7 +70,11 @@ Result<Table> Table::read(const MediumPtr& volume, const Geometry& geometry) {
             bad.clear();
             const std::uint64_t from = geometry.fat_offset + (first_copy + copy) * geometry.fat_size + at * bits / 8;
             DREDGER_CHECK(volume->read(from, chunks[copy], &bad));
-            for (const Extent& lost : bad) states[copy].invalid += lost.length * 8 / bits;
+            for (const Extent& lost : bad) {
+                states[copy].invalid += lost.length * 8 / bits;
+                table.warnings_.push_back(
+                    fmt::format("{} bytes of FAT {} can't be read", lost.length, first_copy + copy + 1));
+            }
             const ByteView bytes(chunks[copy]);
             for (std::size_t i = 0; i < count; ++i) {
                 if (at + i < 2) continue;

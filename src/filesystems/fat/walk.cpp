@@ -73,6 +73,9 @@ void Walk::run() {
     walk_deleted();
     lay_out_deleted();
     emit_deleted();
+    if (chains_.unreadable() > 0)
+        warnings_.push_back(
+            fmt::format("{} bytes of folders can't be read: what they list is missing", chains_.unreadable()));
     if (broken_chains_ > 0)
         warnings_.push_back(fmt::format("{} live files or folders have a damaged cluster chain", broken_chains_));
     if (earlier_names_ > 0)

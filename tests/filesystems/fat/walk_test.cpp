@@ -181,6 +181,19 @@ TEST(FatWalk, AnUnreadableFirstFatIsReplacedByTheSecond) {
     expect_truth(walked, "fat16-card", {"Old cliff notes", "FILLER.BIN"});
 }
 
+TEST(FatWalk, UnreadableFoldersAreSaid) {
+    const Walked plain("fat16-card");
+    const Record* folder = plain.found.find("DCIM", State::live);
+    ASSERT_NE(folder, nullptr);
+    const std::uint64_t entries_of_nests = plain.found.find("DCIM/100NESTS/NEST0001.JPG", State::live)->id / 512 * 512;
+    const Walked walked("fat16-card", [&](MemoryMedium& m, std::uint64_t volume) {
+        m.make_unreadable({volume + entries_of_nests, 512});
+    });
+    EXPECT_THAT(walked.warnings, Contains(HasSubstr("512 bytes of folders can't be read")));
+    EXPECT_EQ(walked.found.find("DCIM/100NESTS/NEST0001.JPG", State::live), nullptr);
+    EXPECT_NE(walked.found.find("LOGS/TIDE01.TXT", State::live), nullptr);
+}
+
 TEST(FatWalk, AChainThatStillStandsInTheOtherFatIsFollowed) {
     // The deleted NEST0003.JPG gets its chain back, in the second FAT only: 16 clusters from its first one on.
     const Walked plain("fat16-card");
