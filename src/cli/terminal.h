@@ -6,7 +6,7 @@
 #include <string_view>
 
 #include "base/error.h"
-#include "scanning/observer.h"
+#include "base/observer.h"
 
 namespace dredger::cli {
 

@@ -104,7 +104,7 @@ Result<void> Manifest::finish() {
         if (!row.sha256.empty()) sums[row.restored_path] = row.sha256;
     }
     std::string lines;
-    for (const auto& [path, sum] : sums) lines += sum + "  " + path + "\n";
+    for (const auto& [path, sum] : sums) lines += fmt::format("{}  {}\n", sum, path);
     out_.close();
     DREDGER_CHECK(write_whole(folder_ / "manifest.csv", table));
     return write_whole(folder_ / "SHA256SUMS", lines);

@@ -61,8 +61,9 @@ class Restoration {
                         "check the destination");
         log_start();
         DREDGER_CHECK(restore_all());
-        for (auto folder = folders_.rbegin(); folder != folders_.rend(); ++folder)
-            set_times(folder->first, folder->second);
+        // The innermost first: writing into a folder changes its time.
+        std::reverse(folders_.begin(), folders_.end());
+        for (const auto& [folder, record] : folders_) set_times(folder, record);
         DREDGER_CHECK(manifest_->finish());
         if (!sync_folder(request_.destination)) {
             log_->error("the destination did not confirm that everything is on the drive: {}", std::strerror(errno));

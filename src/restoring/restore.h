@@ -4,9 +4,9 @@
 #include <filesystem>
 #include <optional>
 
+#include "base/observer.h"
 #include "catalog/catalog.h"
 #include "restoring/places.h"
-#include "scanning/observer.h"
 
 namespace dredger {
 

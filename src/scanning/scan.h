@@ -6,8 +6,8 @@
 #include <string>
 #include <vector>
 
+#include "base/observer.h"
 #include "catalog/catalog.h"
-#include "scanning/observer.h"
 
 namespace dredger {
 

@@ -7,9 +7,9 @@
 #include <string>
 #include <vector>
 
+#include "base/observer.h"
 #include "media/medium.h"
 #include "restoring/restore.h"
-#include "scanning/observer.h"
 
 namespace dredger::test {
 

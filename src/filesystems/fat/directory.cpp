@@ -3,8 +3,6 @@
 #include <algorithm>
 #include <bit>
 
-#include "base/times.h"
-
 namespace dredger::fat {
 namespace {
 
@@ -100,6 +98,17 @@ bool is_dot(const DirectoryEntry& entry) {
 }
 
 }  // namespace
+
+std::optional<FileTime> created(const DirectoryEntry& e) {
+    return fat_time(e.DIR_CrtDate, e.DIR_CrtTime, e.DIR_CrtTimeTenth);
+}
+
+std::optional<FileTime> modified(const DirectoryEntry& e) { return fat_time(e.DIR_WrtDate, e.DIR_WrtTime); }
+
+std::optional<FileTime> written(const DirectoryEntry& e) {
+    const auto time = created(e);
+    return time ? time : modified(e);
+}
 
 bool makes_sense(const DirectoryEntry& entry, bool with_first) {
     const bool label = (entry.DIR_Attr & ATTR_VOLUME_ID) != 0;

@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include "base/times.h"
 #include "filesystems/fat/names.h"
 
 namespace dredger::fat {
@@ -35,6 +36,11 @@ struct DirectoryItem {
 // All entries that are files, folders or labels. Deleted ones, and those behind the end mark, only where they make
 // sense as an entry; long names only where checksum and characters tie them to their short entry.
 std::vector<DirectoryItem> read_items(std::span<const Slot> slots);
+
+std::optional<FileTime> created(const DirectoryEntry& entry);
+std::optional<FileTime> modified(const DirectoryEntry& entry);
+// When an entry's clusters were taken, as well as it tells: created, or else modified.
+std::optional<FileTime> written(const DirectoryEntry& entry);
 
 // Whether a deleted or stale entry makes sense: its characters, attributes, dates.
 bool makes_sense(const DirectoryEntry& entry, bool with_first);

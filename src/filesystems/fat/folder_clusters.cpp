@@ -21,11 +21,6 @@ std::vector<Slot> slots_in(const Medium& volume, std::uint64_t offset) {
 
 }  // namespace
 
-std::optional<FileTime> written(const DirectoryEntry& e) {
-    const auto created = fat_time(e.DIR_CrtDate, e.DIR_CrtTime, e.DIR_CrtTimeTenth);
-    return created ? created : fat_time(e.DIR_WrtDate, e.DIR_WrtTime);
-}
-
 std::optional<FileTime> earliest(std::span<const Slot> slots) {
     std::optional<FileTime> first;
     for (const Slot& slot : slots) {

@@ -6,7 +6,6 @@
 #include <map>
 #include <set>
 
-#include "base/times.h"
 #include "filesystems/fat/chains.h"
 
 namespace dredger::fat {
@@ -36,8 +35,5 @@ class FolderClusters {
 
 // The earliest time of writing of the entries; nothing where none is dated.
 std::optional<FileTime> earliest(std::span<const Slot> slots);
-
-// When an entry's clusters were taken, as well as it tells.
-std::optional<FileTime> written(const DirectoryEntry& entry);
 
 }  // namespace dredger::fat
