@@ -71,6 +71,7 @@ int survey_source(const std::string& source) {
                  {"TABLE SAYS"}});
     std::vector<std::string> warnings = map->warnings;
     std::size_t readable = 0;
+    bool any_known = false;
     for (const Volume& volume : map->volumes) {
         const auto opened = open_filesystem(std::make_shared<Window>(*medium, volume.offset, volume.length));
         std::string says = volume.name.empty() ? volume.type : fmt::format("{}, {}", volume.type, volume.name);
@@ -91,6 +92,7 @@ int survey_source(const std::string& source) {
             continue;
         }
         const Recognised other = recognise(source, volume.offset, volume.length);
+        any_known = any_known || !other.filesystem.empty();
         const std::string name = other.filesystem.empty() ? "not recognised" : other.filesystem + " (not readable yet)";
         table.add({std::to_string(volume.number), count_text(volume.offset), size_text(volume.length), name,
                    other.label.empty() ? "-" : other.label, "-", "-", says});
@@ -107,7 +109,7 @@ int survey_source(const std::string& source) {
                                   : ", read-only");
     if (readable == 0) {
         fmt::print("\nNo volume has a file system that this version reads.\n");
-        return kDone;
+        return any_known ? kDone : kSource;
     }
     fmt::print("\nNext: dredger scan {} -c NAME.dredge\n", source);
     return kDone;

@@ -175,6 +175,7 @@ TEST_F(ProgramTest, SourcesThatAreNoneEndWithThree) {
                                                           {path("blank.img"), "no file system"}}) {
         expect_one_line(run_program({"scan", source, "-c", catalog}), 3, part);
         EXPECT_FALSE(fs::exists(catalog)) << "a catalog was left behind for " << source;
+        EXPECT_EQ(run_program({"survey", source}).exit_code, 3) << source;
     }
     ASSERT_EQ(scanned("fat12-floppy").exit_code, 0);
     expect_one_line(run_program({"scan", path("a.dredge"), "-c", catalog}), 3, "not a medium");

@@ -9,7 +9,9 @@ namespace {
 
 constexpr std::uint32_t kFolderReach = 1024;    // ends of files behind which the next cluster of a folder is looked for
 constexpr std::uint64_t kMostProbes = 1 << 20;  // clusters looked at for the rest of folders, in one volume
-constexpr std::uint64_t kMostSearched = 1 << 17;  // free clusters looked at for folders that nothing leads to
+// Free clusters looked at for folders that nothing leads to; they should lie near each other, for drives that seek.
+constexpr std::uint64_t kMostSearched = 1 << 17;
+constexpr std::uint64_t kSearchedSpan = 1 << 30;  // bytes
 constexpr char kLostFirst = '_';                  // stands for a first character that nothing tells
 
 bool has_end(std::span<const Slot> slots) {
@@ -115,7 +117,8 @@ void DeletedTree::walk(const LiveHeads& live) {
         if (!file.item.entry.is_folder() && geometry_.holds(file.first_cluster))
             known.push_back(
                 {file.first_cluster, static_cast<std::uint32_t>(clusters_for(file.item.entry.DIR_FileSize))});
-    folder_clusters_.search(*volume_, geometry_, table_, known, kMostSearched);
+    folder_clusters_.search(*volume_, geometry_, table_, known,
+                            std::min(kMostSearched, kSearchedSpan / geometry_.cluster_size));
     for (std::size_t index = 0; index < in_live_folders; ++index)
         if (files_[index].item.entry.is_folder()) walk_deleted_folder(open_deleted_folder(index));
     resume_unfinished();
