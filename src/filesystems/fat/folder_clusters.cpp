@@ -6,16 +6,17 @@ namespace dredger::fat {
 namespace {
 
 constexpr std::size_t kLook = 512;  // bytes of each cluster
+constexpr unsigned kMostBlanks =
+    2048;  // after so many clusters of one repeated byte, the rest of a free run was never used
 
-std::vector<Slot> slots_in(const Medium& volume, std::uint64_t offset) {
-    std::byte bytes[kLook];
-    if (!volume.read(offset, bytes)) return {};
-    const ByteView view(bytes, offset);
-    // Nearly all clusters hold something else, which their first bytes show.
-    if (std::to_integer<unsigned>(bytes[0]) < 0x20 || (std::to_integer<unsigned>(bytes[11]) & 0xC0U) != 0) return {};
+// The entries that `bytes` hold; none where the first of them shows that they hold something else, as nearly all do.
+std::vector<Slot> slots_in(ByteView bytes) {
+    const unsigned first = std::to_integer<unsigned>(bytes.bytes()[0]);
+    const unsigned attributes = std::to_integer<unsigned>(bytes.bytes()[11]);
+    if (first < 0x20 || (attributes & 0xC0U) != 0) return {};
     std::vector<Slot> slots;
     for (std::size_t at = 0; at < kLook; at += kEntrySize)
-        slots.push_back({offset + at, view.as<DirectoryEntry>(at).value()});
+        slots.push_back({bytes.origin() + at, bytes.as<DirectoryEntry>(at).value()});
     return slots;
 }
 
@@ -36,6 +37,7 @@ void FolderClusters::search(const Medium& volume, const Geometry& geometry, cons
     std::vector<Run> skipped = known;
     std::sort(skipped.begin(), skipped.end(), [](const Run& a, const Run& b) { return a.first < b.first; });
     auto skip = skipped.begin();
+    unsigned blanks = 0;  // one after the other
     for (std::uint64_t cluster = 2; cluster <= geometry.last_cluster() && most > 0; ++cluster) {
         while (skip != skipped.end() && skip->first + std::uint64_t{skip->count} <= cluster) ++skip;
         if (skip != skipped.end() && skip->first <= cluster) {
@@ -43,9 +45,14 @@ void FolderClusters::search(const Medium& volume, const Geometry& geometry, cons
             continue;
         }
         const auto number = static_cast<std::uint32_t>(cluster);
-        if (table.taken(number)) continue;
+        if (table.taken(number)) blanks = 0;
+        if (table.taken(number) || blanks >= kMostBlanks) continue;
         --most;
-        const std::vector<Slot> slots = slots_in(volume, geometry.offset_of(number));
+        std::byte bytes[kLook];
+        const ByteView view(bytes, geometry.offset_of(number));
+        if (!volume.read(view.origin(), bytes)) continue;
+        blanks = view.is_uniform() ? blanks + 1 : 0;
+        const std::vector<Slot> slots = slots_in(view);
         if (slots.empty()) continue;
         if (const auto dots = dot_entries(slots); dots && dots->self == number)
             beginnings_.emplace(number, dots->parent);
