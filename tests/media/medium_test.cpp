@@ -186,6 +186,20 @@ TEST(Drives, AnImageThatIsMountedFromTheSourceIsNoPlaceToWriteTo) {
     }
 }
 
+TEST(Drives, AMountedDriveIsNoPlaceToWriteToWhileItIsRead) {
+    const auto drives = list_drives().value();
+    unsigned checked = 0;
+    for (const Drive& drive : drives) {
+        for (const Partition& partition : drive.partitions) {
+            if (partition.mount_points.empty()) continue;
+            EXPECT_THAT(writing_endangers(partition.mount_points.front(), drive.device), HasSubstr("same drive"));
+            EXPECT_THAT(writing_endangers(partition.mount_points.front(), partition.device), HasSubstr("same drive"));
+            ++checked;
+        }
+    }
+    if (checked == 0) GTEST_SKIP() << "no drive of this machine is mounted here";
+}
+
 TEST(Drives, AreListedWithoutFailing) { EXPECT_TRUE(list_drives()); }
 
 }  // namespace
