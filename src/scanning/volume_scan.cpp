@@ -11,17 +11,6 @@ constexpr std::uint64_t kBatch = 20'000;    // changes that are saved together
 constexpr std::size_t kMostHeld = 100'000;  // candidates in memory, some 400 bytes each
 constexpr std::uint64_t kGlance = 4'096;    // records between two looks at the clock
 
-Fit content_fits_name(std::string_view name, ByteView head) {
-    switch (judge_head(extension_of(name), head)) {
-        case Agreement::agrees: return Fit::yes;
-        case Agreement::fits: return Fit::likely;
-        case Agreement::unknown: return Fit::unknown;
-        case Agreement::disagrees:
-        case Agreement::blank: break;
-    }
-    return Fit::no;
-}
-
 // What narrows a scan, so that a later one with other wishes is not taken for a repetition.
 std::string settings_of(const ScanRequest& request) {
     nlohmann::json settings = nlohmann::json::object();
@@ -33,6 +22,17 @@ std::string settings_of(const ScanRequest& request) {
 }
 
 }  // namespace
+
+Fit content_fits_name(std::string_view name, ByteView head) {
+    switch (judge_head(extension_of(name), head)) {
+        case Agreement::agrees: return Fit::yes;
+        case Agreement::fits: return Fit::likely;
+        case Agreement::unknown: return Fit::unknown;
+        case Agreement::disagrees:
+        case Agreement::blank: break;
+    }
+    return Fit::no;
+}
 
 Result<VolumeScan::Outcome> VolumeScan::run(std::int64_t source, const Volume& place, const MediumPtr& volume,
                                             const FileSystem& filesystem, const ScannedVolume* before) {

@@ -7,6 +7,9 @@
 
 namespace dredger {
 
+// How a scan answers WalkOptions::content_fits_name: by the signatures of the formats.
+Fit content_fits_name(std::string_view name, ByteView head);
+
 class VolumeScan final : RecordSink {
   public:
     struct Outcome {

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <bit>
 #include <fmt/format.h>
+#include <map>
 
 namespace dredger::fat {
 namespace {
@@ -38,6 +39,29 @@ bool joins(const DirectoryEntry& last, const DirectoryEntry& next) {
     if (next.is_long_name()) return std::bit_cast<LongNameEntry>(next).LDIR_Chksum == sum;
     const ShortName name = std::to_array(next.DIR_Name);
     return next.DIR_Name[0] == kEntryFree ? can_begin(first_byte_for(name, sum)) : checksum(name) == sum;
+}
+
+// Folders and those above them, each behind the one above it where that is among them; those that name each other in a
+// circle come last.
+std::vector<std::pair<std::uint32_t, std::uint32_t>> from_the_top(
+    const std::map<std::uint32_t, std::uint32_t>& parents) {
+    std::multimap<std::uint32_t, std::uint32_t> children;
+    std::vector<std::pair<std::uint32_t, std::uint32_t>> order;
+    std::set<std::uint32_t> placed;
+    const auto put = [&](std::uint32_t cluster, std::uint32_t parent) {
+        if (placed.insert(cluster).second) order.emplace_back(cluster, parent);
+    };
+    for (const auto& [cluster, parent] : parents) {
+        children.emplace(parent, cluster);
+        if (!parents.contains(parent) || parent == cluster) put(cluster, parent);
+    }
+    for (std::size_t next = 0; next < order.size(); ++next) {
+        const std::uint32_t above = order[next].first;
+        const auto [first, last] = children.equal_range(above);
+        for (auto child = first; child != last; ++child) put(child->second, above);
+    }
+    for (const auto& [cluster, parent] : parents) put(cluster, parent);
+    return order;
 }
 
 }  // namespace
@@ -139,21 +163,14 @@ void DeletedTree::resume_unfinished() {
 
 // Folders whose own entry is overwritten, and clusters of folders whose beginning is: named by where they lie.
 void DeletedTree::walk_lost_folders() {
-    // From the top: a folder below another lost one is met again in there, with its name where its entry still stands.
-    const auto next_top = [&]() -> std::uint32_t {
-        std::uint32_t any = 0;
-        for (const auto& [cluster, parent] : folder_clusters_.beginnings()) {
-            if (any == 0) any = cluster;
-            if (!folder_clusters_.beginnings().contains(parent) || parent == cluster) return cluster;
-        }
-        return any;
-    };
-    for (std::uint32_t cluster = next_top(); cluster != 0; cluster = next_top()) {
-        const std::uint32_t parent = folder_clusters_.beginnings().at(cluster);
-        const auto above = std::find_if(folders_.begin(), folders_.end(), [&](const Folder& f) {
-            return f.first_cluster == parent || (parent == 0 && &f == &folders_.front());
-        });
-        const std::string path = above != folders_.end() ? above->path : "";
+    std::map<std::uint32_t, std::size_t> by_cluster;  // the folders so far, the first one of each cluster
+    std::size_t listed = 0;
+    for (const auto& [cluster, parent] : from_the_top(folder_clusters_.beginnings())) {
+        // A folder below another lost one was met in there, with its name, where its entry still stands.
+        if (!folder_clusters_.beginnings().contains(cluster)) continue;
+        for (; listed < folders_.size(); ++listed) by_cluster.emplace(folders_[listed].first_cluster, listed);
+        const auto above = by_cluster.find(parent);
+        const std::string path = parent == 0 || above == by_cluster.end() ? "" : folders_[above->second].path;
         walk_deleted_folder(
             open_folder_at(cluster, (path.empty() ? "" : path + "/") + fmt::format("(folder {})", cluster), true));
     }
@@ -191,9 +208,11 @@ bool DeletedTree::begins_folder(const Deleted& folder, std::uint32_t cluster) co
 std::optional<DeletedTree::OpenFolder> DeletedTree::open_deleted_folder(std::size_t index) {
     Deleted& folder = files_[index];
     std::uint32_t first = folder.first_cluster;
-    if (!begins_folder(folder, first) && geometry_.width == Width::fat32 && first < 0x10000) {
+    bool stands = begins_folder(folder, first);
+    if (!stands && geometry_.width == Width::fat32 && first < 0x10000) {
         for (std::uint32_t high = 1; high <= geometry_.last_cluster() >> 16; ++high) {
             if (!begins_folder(folder, high << 16 | first)) continue;
+            stands = true;
             first |= high << 16;
             folder.notes.emplace_back(
                 "the high half of its first cluster was cleared; the folder was found by its own entries");
@@ -201,7 +220,7 @@ std::optional<DeletedTree::OpenFolder> DeletedTree::open_deleted_folder(std::siz
         }
     }
     folder.first_cluster = first;
-    if (!begins_folder(folder, first) || layouts_.is_deleted_folder(first)) {
+    if (!stands || layouts_.is_deleted_folder(first)) {
         folder.notes.emplace_back("its list of files is overwritten");
         return std::nullopt;
     }
@@ -240,14 +259,18 @@ void DeletedTree::read_deleted(OpenFolder& folder) {
             ++earlier_names_;
             continue;
         }
-        const std::uint64_t behind = e.first_cluster() + (e.is_folder() ? 1 : clusters_for(e.DIR_FileSize));
-        if (e.first_cluster() != 0 && behind <= geometry_.last_cluster())
-            ends_.insert(static_cast<std::uint32_t>(behind));
+        if (const std::uint32_t behind = cluster_behind(e); behind != 0) ends_.insert(behind);
         take(folder.folder, std::move(item), folder.names);
     }
     for (std::size_t i = files_.size(); i-- > before;)
         if (files_[i].item.entry.is_folder()) folder.to_open.push_back(i);
     folder.entries += folder.slots.size();
+}
+
+// The cluster right behind an entry's content, if that is in one piece; 0 where there is none.
+std::uint32_t DeletedTree::cluster_behind(const DirectoryEntry& e) const {
+    const std::uint64_t behind = e.first_cluster() + (e.is_folder() ? 1 : clusters_for(e.DIR_FileSize));
+    return e.first_cluster() == 0 || behind > geometry_.last_cluster() ? 0 : static_cast<std::uint32_t>(behind);
 }
 
 // Reads the next cluster of a folder that filled the last one; false where there is none.
@@ -277,10 +300,8 @@ std::uint32_t DeletedTree::next_cluster(const OpenFolder& folder) {
         told != folder.stale_chain.end() && told + 1 != folder.stale_chain.end())
         return *(told + 1);
     for (auto slot = folder.slots.rbegin(); slot != folder.slots.rend(); ++slot) {
-        const DirectoryEntry& e = slot->entry;
-        const std::uint64_t behind = e.first_cluster() + (e.is_folder() ? 1 : clusters_for(e.DIR_FileSize));
-        if (e.is_long_name() || e.first_cluster() == 0 || behind > geometry_.last_cluster()) continue;
-        if (can_follow(folder, static_cast<std::uint32_t>(behind))) return static_cast<std::uint32_t>(behind);
+        const std::uint32_t behind = slot->entry.is_long_name() ? 0 : cluster_behind(slot->entry);
+        if (behind != 0 && can_follow(folder, behind)) return behind;
     }
     std::uint32_t tried = 0;
     for (auto end = ends_.upper_bound(folder.current); end != ends_.end() && tried < kFolderReach; ++end, ++tried)
@@ -296,6 +317,7 @@ std::uint32_t DeletedTree::next_cluster_anywhere(const OpenFolder& folder) {
     std::uint32_t best = 0;
     const FileTime* best_time = nullptr;
     for (const auto& [cluster, time] : folder_clusters_.continuations()) {
+        if (probes_left_ == 0) break;
         if ((own && time < *own && !folder.is_only_one) || !can_follow(folder, cluster)) continue;
         if (folder.slots.back().entry.is_long_name()) return cluster;
         if (best_time == nullptr || time < *best_time) {

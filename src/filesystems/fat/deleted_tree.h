@@ -89,6 +89,7 @@ class DeletedTree {
     std::optional<OpenFolder> open_deleted_folder(std::size_t index);
     OpenFolder open_folder_at(std::uint32_t first, const std::string& path, bool lost);
     void read_deleted(OpenFolder& folder);
+    std::uint32_t cluster_behind(const DirectoryEntry& entry) const;
     bool extend(OpenFolder& folder);
     bool begins_folder(const Deleted& folder, std::uint32_t cluster) const;
     std::uint32_t next_cluster(const OpenFolder& folder);

@@ -6,6 +6,7 @@
 #include "filesystems/filesystem.h"
 #include "media/window.h"
 #include "ranking/prospect.h"
+#include "scanning/volume_scan.h"
 #include "support/support.h"
 #include "volumes/volume.h"
 
@@ -40,11 +41,6 @@ class Judging final : public RecordSink {
     std::size_t count_ = 0;
 };
 
-Fit fits(std::string_view name, ByteView head) {
-    const Agreement agreement = judge_head(extension_of(name), head);
-    return agreement == Agreement::agrees ? Fit::yes : agreement == Agreement::fits ? Fit::likely : Fit::no;
-}
-
 void scan_all(const std::shared_ptr<MemoryMedium>& medium) {
     const auto map = read_partition_map(*medium);
     ASSERT_TRUE(map);
@@ -54,7 +50,7 @@ void scan_all(const std::shared_ptr<MemoryMedium>& medium) {
         if (!filesystem || !*filesystem) continue;
         Judging sink(*volume, (*filesystem)->space());
         std::vector<std::string> warnings;
-        (void)(*filesystem)->walk({CodePage::cp850, fits}, sink, warnings);
+        (void)(*filesystem)->walk({CodePage::cp850, content_fits_name}, sink, warnings);
     }
 }
 

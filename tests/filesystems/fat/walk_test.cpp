@@ -7,6 +7,7 @@
 #include "filesystems/filesystem.h"
 #include "media/content.h"
 #include "media/window.h"
+#include "scanning/volume_scan.h"
 #include "support/support.h"
 
 namespace dredger {
@@ -32,15 +33,6 @@ struct Collector final : RecordSink {
     }
 };
 
-Fit fits(std::string_view name, ByteView head) {
-    switch (judge_head(extension_of(name), head)) {
-        case Agreement::agrees: return Fit::yes;
-        case Agreement::fits: return Fit::likely;
-        case Agreement::unknown: return Fit::unknown;
-        default: return Fit::no;
-    }
-}
-
 struct Walked {
     std::shared_ptr<MemoryMedium> medium;
     MediumPtr volume;
@@ -59,7 +51,7 @@ struct Walked {
         EXPECT_TRUE(opened && *opened) << fixture;
         if (!opened || !*opened) return;
         filesystem = std::move(*opened);
-        EXPECT_TRUE(filesystem->walk({CodePage::cp850, fits}, found, warnings));
+        EXPECT_TRUE(filesystem->walk({CodePage::cp850, content_fits_name}, found, warnings));
     }
     std::string sum_of(const Record& record) const {
         const Content content(volume, record.layout);
