@@ -26,7 +26,8 @@ Alphabet read_alphabet(const char* converter) {
 const Alphabet& alphabet_of(CodePage page) {
     static const Alphabet cp437 = read_alphabet("ibm-437");
     static const Alphabet cp850 = read_alphabet("ibm-850");
-    return page == CodePage::cp437 ? cp437 : cp850;
+    static const Alphabet windows1252 = read_alphabet("windows-1252");
+    return page == CodePage::cp437 ? cp437 : page == CodePage::cp850 ? cp850 : windows1252;
 }
 
 icu::StringPiece piece(std::string_view text) { return {text.data(), static_cast<int32_t>(text.size())}; }
@@ -37,6 +38,15 @@ std::string utf16_to_utf8(std::u16string_view text) {
     std::string out;
     icu::UnicodeString(text.data(), static_cast<int32_t>(text.size())).toUTF8String(out);
     return out;
+}
+
+std::string utf16le_to_utf8(std::span<const std::byte> text) {
+    std::u16string units;
+    units.reserve(text.size() / 2);
+    for (std::size_t i = 0; i + 1 < text.size(); i += 2)
+        units +=
+            static_cast<char16_t>(std::to_integer<unsigned>(text[i]) | std::to_integer<unsigned>(text[i + 1]) << 8U);
+    return utf16_to_utf8(units);
 }
 
 std::string code_page_to_utf8(std::span<const std::byte> text, CodePage page) {

@@ -8,13 +8,16 @@
 
 namespace dredger {
 
-// The code pages in which short FAT names were written most often.
-enum class CodePage { cp437, cp850 };
+// The code pages in which short FAT names were written most often, and the one of Windows without Unicode.
+enum class CodePage { cp437, cp850, windows1252 };
 
 // Unpaired surrogates become U+FFFD.
 std::string utf16_to_utf8(std::u16string_view text);
 
-// Every byte has a character in both code pages; control characters stay what they are.
+// The same from little-endian bytes; an odd byte at the end is left out.
+std::string utf16le_to_utf8(std::span<const std::byte> text);
+
+// Every byte has a character in all code pages; control characters stay what they are.
 std::string code_page_to_utf8(std::span<const std::byte> text, CodePage page);
 
 // Upper and lower case made equal (Unicode case folding), for comparing names as Windows and macOS do.

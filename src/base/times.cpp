@@ -39,6 +39,24 @@ std::optional<FileTime> fat_time(std::uint16_t date, std::uint16_t time, std::ui
                     FileTime::Clock::local};
 }
 
+std::optional<FileTime> windows_time(std::uint64_t steps) {
+    constexpr std::uint64_t kPerSecond = 10'000'000;
+    constexpr std::int64_t kFrom1601To1970 = 11'644'473'600;  // seconds
+    constexpr std::int64_t kEnd = 253'402'300'800;            // 10000-01-01
+    const auto seconds_ = static_cast<std::int64_t>(steps / kPerSecond) - kFrom1601To1970;
+    if (steps == 0 || seconds_ >= kEnd) return std::nullopt;
+    return FileTime{seconds_, static_cast<std::uint32_t>(steps % kPerSecond) * 100U, FileTime::Clock::utc};
+}
+
+std::optional<FileTime> exfat_time(std::uint32_t stamp, std::uint8_t tenths, std::uint8_t utc_offset) {
+    auto time = fat_time(static_cast<std::uint16_t>(stamp >> 16), static_cast<std::uint16_t>(stamp & 0xFFFFU), tenths);
+    if (!time || (utc_offset & 0x80U) == 0) return time;
+    const int quarters = (utc_offset & 0x40U) != 0 ? (utc_offset & 0x7F) - 0x80 : utc_offset & 0x7F;
+    time->seconds -= std::int64_t{quarters} * 15 * 60;
+    time->clock = FileTime::Clock::utc;
+    return time;
+}
+
 std::string iso8601(const FileTime& time) {
     std::string out = digits(time.seconds, "T", true);
     if (time.nanoseconds != 0) {

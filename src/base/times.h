@@ -29,6 +29,15 @@ struct FileTime {
 // steps of 10 ms in `tenths` (0..199). Nothing for a zero date or a day that no calendar has.
 std::optional<FileTime> fat_time(std::uint16_t date, std::uint16_t time = 0, std::uint8_t tenths = 0);
 
+// A FILETIME of Windows and NTFS ([MS-DTYP] 2.3.3): steps of 100 ns since 1601-01-01 UTC. Nothing for 0 and for what
+// lies after the year 9999.
+std::optional<FileTime> windows_time(std::uint64_t steps);
+
+// An exFAT timestamp (Microsoft exFAT specification, 7.4.5 to 7.4.10): a FAT date in the high half of `stamp`, a FAT
+// time in the low one, steps of 10 ms, and the zone: where bit 7 of `utc_offset` is set, its other bits are quarters of
+// an hour east of UTC.
+std::optional<FileTime> exfat_time(std::uint32_t stamp, std::uint8_t tenths, std::uint8_t utc_offset);
+
 // "2026-05-03T09:12:44Z", with decimals only where there are any.
 std::string iso8601(const FileTime& time);
 

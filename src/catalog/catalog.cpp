@@ -26,8 +26,10 @@ CREATE TABLE candidates (
     origin INTEGER NOT NULL, is_folder INTEGER NOT NULL, folder TEXT NOT NULL, name TEXT NOT NULL,
     name_is_whole INTEGER NOT NULL, size INTEGER NOT NULL, kind INTEGER NOT NULL, format TEXT NOT NULL,
     created INTEGER, created_ns INTEGER, modified INTEGER, modified_ns INTEGER, accessed INTEGER, accessed_ns INTEGER,
-    deleted INTEGER, deleted_ns INTEGER, clock INTEGER NOT NULL, attributes TEXT NOT NULL, trust INTEGER NOT NULL,
-    prospect INTEGER NOT NULL, band INTEGER NOT NULL, chk INTEGER NOT NULL, reasons TEXT NOT NULL);
+    changed INTEGER, changed_ns INTEGER, deleted INTEGER, deleted_ns INTEGER, clock INTEGER NOT NULL,
+    attributes TEXT NOT NULL, facts TEXT NOT NULL, trust INTEGER NOT NULL, codec INTEGER NOT NULL, unit INTEGER NOT NULL,
+    within_records INTEGER NOT NULL, prospect INTEGER NOT NULL, band INTEGER NOT NULL, chk INTEGER NOT NULL,
+    reasons TEXT NOT NULL);
 CREATE TABLE extents (
     candidate INTEGER NOT NULL REFERENCES candidates, position INTEGER NOT NULL, offset INTEGER NOT NULL,
     length INTEGER NOT NULL, PRIMARY KEY (candidate, position)) WITHOUT ROWID;
@@ -35,11 +37,11 @@ CREATE TABLE extents (
 
 constexpr const char* kColumns =
     "id, volume, record, state, origin, is_folder, folder, name, name_is_whole, size, kind, format, created, "
-    "created_ns, "
-    "modified, modified_ns, accessed, accessed_ns, deleted, deleted_ns, clock, attributes, trust, prospect, band, chk, "
-    "reasons";
+    "created_ns, modified, modified_ns, accessed, accessed_ns, changed, changed_ns, deleted, deleted_ns, clock, "
+    "attributes, facts, trust, codec, unit, within_records, prospect, band, chk, reasons";
+constexpr int kColumnCount = 33;
 
-// SQLite holds signed numbers; a hole keeps its sign, everything else on a medium is smaller.
+// SQLite holds signed numbers; stretches that no medium holds are negative, everything else is smaller.
 std::int64_t stored(std::uint64_t value) { return static_cast<std::int64_t>(value); }
 std::uint64_t loaded(std::int64_t value) { return static_cast<std::uint64_t>(value); }
 
@@ -61,6 +63,22 @@ std::vector<std::string> list_from(const std::string& text) {
         from = end + 1;
     }
     return list;
+}
+
+// A fact is kept as "NAME: VALUE".
+std::string facts_text(const std::vector<Fact>& facts) {
+    std::vector<std::string> lines;
+    for (const Fact& fact : facts) lines.push_back(fmt::format("{}: {}", fact.name, fact.value));
+    return list_text(lines);
+}
+
+std::vector<Fact> facts_from(const std::string& text) {
+    std::vector<Fact> facts;
+    for (const std::string& line : list_from(text)) {
+        const std::size_t colon = std::min(line.find(": "), line.size());
+        facts.push_back({line.substr(0, colon), line.substr(std::min(colon + 2, line.size()))});
+    }
+    return facts;
 }
 
 void text_function(sqlite3_context* context, sqlite3_value* value, std::string (*function)(std::string_view)) {
@@ -94,14 +112,14 @@ std::optional<FileTime> time_at(const Statement& row, int at, FileTime::Clock cl
 }
 
 FileTime::Clock clock_of(const Record& record) {
-    for (const auto& time : {record.created, record.modified, record.accessed, record.deleted})
+    for (const auto& time : {record.created, record.modified, record.accessed, record.changed, record.deleted})
         if (time) return time->clock;
     return FileTime::Clock::utc;
 }
 
 Candidate candidate_at(const Statement& row) {
     Candidate c;
-    const auto clock = static_cast<FileTime::Clock>(row.number(20));
+    const auto clock = static_cast<FileTime::Clock>(row.number(22));
     c.id = row.number(0);
     c.volume = row.number(1);
     c.record.id = loaded(row.number(2));
@@ -117,13 +135,18 @@ Candidate candidate_at(const Statement& row) {
     c.record.created = time_at(row, 12, clock);
     c.record.modified = time_at(row, 14, clock);
     c.record.accessed = time_at(row, 16, clock);
-    c.record.deleted = time_at(row, 18, clock);
-    c.record.attributes = list_from(row.text(21));
-    c.record.trust = static_cast<LayoutTrust>(row.number(22));
-    c.prospect.value = static_cast<int>(row.number(23));
-    c.prospect.band = static_cast<Band>(row.number(24));
-    c.prospect.check = static_cast<Check>(row.number(25));
-    c.prospect.reasons = list_from(row.text(26));
+    c.record.changed = time_at(row, 18, clock);
+    c.record.deleted = time_at(row, 20, clock);
+    c.record.attributes = list_from(row.text(23));
+    c.record.facts = facts_from(row.text(24));
+    c.record.trust = static_cast<LayoutTrust>(row.number(25));
+    c.record.layout.codec = static_cast<Codec>(row.number(26));
+    c.record.layout.unit = static_cast<std::uint32_t>(row.number(27));
+    c.record.layout.within_records = row.number(28) != 0;
+    c.prospect.value = static_cast<int>(row.number(29));
+    c.prospect.band = static_cast<Band>(row.number(30));
+    c.prospect.check = static_cast<Check>(row.number(31));
+    c.prospect.reasons = list_from(row.text(32));
     return c;
 }
 
@@ -165,12 +188,14 @@ Result<Catalog> Catalog::checked(const fs::path& path, Database database) {
     DREDGER_TRY(catalog.add_candidate_,
                 catalog.database_.prepare(fmt::format("INSERT INTO candidates ({}) VALUES (?{})", kColumns, [] {
                     std::string marks;
-                    for (int i = 0; i < 26; ++i) marks += ",?";
+                    for (int i = 1; i < kColumnCount; ++i) marks += ",?";
                     return marks;
                 }())));
     DREDGER_TRY(catalog.add_extent_, catalog.database_.prepare("INSERT INTO extents VALUES (?,?,?,?)"));
-    DREDGER_TRY(catalog.set_prospect_,
-                catalog.database_.prepare("UPDATE candidates SET prospect=?, band=?, chk=?, reasons=? WHERE id=?"));
+    DREDGER_TRY(catalog.settle_, catalog.database_.prepare(
+                                     "UPDATE candidates SET state=?, folder=?, name=?, kind=?, format=?, deleted=?, "
+                                     "deleted_ns=?, facts=?, prospect=?, band=?, chk=?, reasons=? WHERE id=?"));
+    DREDGER_TRY(catalog.remove_, catalog.database_.prepare("DELETE FROM candidates WHERE id=?"));
     DREDGER_TRY(catalog.find_,
                 catalog.database_.prepare(fmt::format("SELECT {} FROM candidates WHERE id=?", kColumns)));
     DREDGER_TRY(catalog.layout_,
@@ -314,25 +339,34 @@ Result<void> Catalog::add(const Candidate& c) {
     bind_time(s, 13, c.record.created);
     bind_time(s, 15, c.record.modified);
     bind_time(s, 17, c.record.accessed);
-    bind_time(s, 19, c.record.deleted);
-    s.bind(21, static_cast<std::int64_t>(clock_of(c.record))).bind(22, list_text(c.record.attributes));
-    s.bind(23, static_cast<std::int64_t>(c.record.trust)).bind(24, std::int64_t{c.prospect.value});
-    s.bind(25, static_cast<std::int64_t>(c.prospect.band)).bind(26, static_cast<std::int64_t>(c.prospect.check));
-    s.bind(27, list_text(c.prospect.reasons));
+    bind_time(s, 19, c.record.changed);
+    bind_time(s, 21, c.record.deleted);
+    s.bind(23, static_cast<std::int64_t>(clock_of(c.record))).bind(24, list_text(c.record.attributes));
+    s.bind(25, facts_text(c.record.facts)).bind(26, static_cast<std::int64_t>(c.record.trust));
+    s.bind(27, static_cast<std::int64_t>(c.record.layout.codec)).bind(28, std::int64_t{c.record.layout.unit});
+    s.bind(29, std::int64_t{c.record.layout.within_records}).bind(30, std::int64_t{c.prospect.value});
+    s.bind(31, static_cast<std::int64_t>(c.prospect.band)).bind(32, static_cast<std::int64_t>(c.prospect.check));
+    s.bind(33, list_text(c.prospect.reasons));
     DREDGER_CHECK(s.run());
     std::int64_t position = 0;
-    for (const Extent& extent : c.record.layout) {
+    for (const Extent& extent : c.record.layout.extents) {
         add_extent_.bind(1, c.id).bind(2, position++).bind(3, stored(extent.offset)).bind(4, stored(extent.length));
         DREDGER_CHECK(add_extent_.run());
     }
     return {};
 }
 
-Result<void> Catalog::set_prospect(std::int64_t id, const Prospect& p) {
-    set_prospect_.bind(1, std::int64_t{p.value}).bind(2, static_cast<std::int64_t>(p.band));
-    set_prospect_.bind(3, static_cast<std::int64_t>(p.check)).bind(4, list_text(p.reasons)).bind(5, id);
-    return set_prospect_.run();
+Result<void> Catalog::settle(const Candidate& c) {
+    settle_.bind(1, static_cast<std::int64_t>(c.record.state)).bind(2, c.record.folder).bind(3, c.record.name);
+    settle_.bind(4, static_cast<std::int64_t>(c.kind)).bind(5, c.format);
+    bind_time(settle_, 6, c.record.deleted);
+    settle_.bind(8, facts_text(c.record.facts)).bind(9, std::int64_t{c.prospect.value});
+    settle_.bind(10, static_cast<std::int64_t>(c.prospect.band)).bind(11, static_cast<std::int64_t>(c.prospect.check));
+    settle_.bind(12, list_text(c.prospect.reasons)).bind(13, c.id);
+    return settle_.run();
 }
+
+Result<void> Catalog::remove(std::int64_t id) { return remove_.bind(1, id).run(); }
 
 Result<std::vector<std::int64_t>> Catalog::unjudged(std::int64_t volume) const {
     DREDGER_TRY(Statement rows, database_.prepare("SELECT id FROM candidates WHERE volume=? AND state<>0 ORDER BY id"));
@@ -353,7 +387,7 @@ Result<void> Catalog::load_layout(Candidate& candidate) const {
             layout_.reset();
             return there ? Result<void>() : tl::unexpected<Error>(there.error());
         }
-        candidate.record.layout.push_back({loaded(layout_.number(0)), loaded(layout_.number(1))});
+        candidate.record.layout.extents.push_back({loaded(layout_.number(0)), loaded(layout_.number(1))});
     }
 }
 

@@ -15,7 +15,7 @@ enum class Sort { prospect, path };
 
 class Catalog {
   public:
-    static constexpr int kVersion = 1;
+    static constexpr int kVersion = 2;
 
     // For a scan: made where there is none.
     static Result<Catalog> open_for_scan(const std::filesystem::path& path);
@@ -41,7 +41,9 @@ class Catalog {
     Result<std::int64_t> next_id() const;
     // Under the id that it brings.
     Result<void> add(const Candidate& candidate);
-    Result<void> set_prospect(std::int64_t id, const Prospect& prospect);
+    // What is only known when all of a volume was seen: state, path, time of deletion, facts and prospect.
+    Result<void> settle(const Candidate& candidate);
+    Result<void> remove(std::int64_t id);
     // The ids of a volume's candidates that are not live, in order.
     Result<std::vector<std::int64_t>> unjudged(std::int64_t volume) const;
 
@@ -68,7 +70,7 @@ class Catalog {
 
     std::filesystem::path path_;
     sqlite::Database database_;
-    mutable sqlite::Statement add_candidate_, add_extent_, set_prospect_, find_, layout_, name_;
+    mutable sqlite::Statement add_candidate_, add_extent_, settle_, remove_, find_, layout_, name_;
 };
 
 }  // namespace dredger

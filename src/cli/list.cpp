@@ -45,8 +45,8 @@ void print_json(const Candidate& c, const std::string& catalog, unsigned volume,
                    {"volume", volume}};
     if (extents) {
         Json list = Json::array();
-        for (const Extent& extent : c.record.layout)
-            list.push_back({extent.is_hole() ? -1 : static_cast<std::int64_t>(extent.offset), extent.length});
+        for (const Extent& extent : c.record.layout.extents)
+            list.push_back({extent.is_stored() ? static_cast<std::int64_t>(extent.offset) : -1, extent.length});
         object["extents"] = std::move(list);
     }
     fmt::print("{}\n", object.dump(-1, ' ', false, Json::error_handler_t::replace));

@@ -43,7 +43,8 @@ void say(const VolumeReport& volume) {
         fmt::print("  volume {} ({}): in the catalog already\n", volume.number, name);
     else
         fmt::print("  volume {} ({}): {} deleted and {} live records\n", volume.number, name,
-                   count_text(volume.deleted), count_text(volume.live));
+                   count_text(volume.deleted), count_text(volume.live + volume.trashed));
+    if (!volume.bins.empty()) fmt::print("    in its bin: {}\n", bin_text(volume.bins));
 }
 
 int scan_all(const Options& options) {
@@ -76,6 +77,7 @@ int scan_all(const Options& options) {
     catch_interrupts();
     int code = kDone;
     bool any = false;
+    bool any_in_bins = false;
     for (const std::string& source : options.sources) {
         request.source = source;
         TerminalObserver<Observer> observer;
@@ -87,7 +89,10 @@ int scan_all(const Options& options) {
         }
         any = true;
         fmt::print("{}\n", source);
-        for (const VolumeReport& volume : outcome->volumes) say(volume);
+        for (const VolumeReport& volume : outcome->volumes) {
+            say(volume);
+            any_in_bins = any_in_bins || !volume.bins.empty();
+        }
         if (outcome->interrupted) {
             fmt::print(stderr, "dredger: interrupted: run the same command again to go on\n");
             return kInterrupted;
@@ -99,6 +104,9 @@ int scan_all(const Options& options) {
         for (const char* ending : {"", "-wal", "-shm"}) fs::remove(path + ending);
         return code;
     }
+    if (any_in_bins)
+        fmt::print("\nLook in the bin first, what lies there is whole: dredger list {} --state trashed\n",
+                   options.catalog);
     const auto finds = catalog->count({});
     if (finds && *finds == 0)
         fmt::print("\nNothing that was deleted has left a record here.\n");

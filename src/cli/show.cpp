@@ -20,7 +20,7 @@ constexpr std::size_t kHeadBytes = 128;
 constexpr std::size_t kMostPieces = 40;
 
 void fact(const char* name, const std::string& value) {
-    fmt::print("  {}{}\n", styled(fmt::format("{:<10}", name), Style::dim), value);
+    fmt::print("  {}{}\n", styled(fmt::format("{:<16}", name), Style::dim), value);
 }
 
 const char* origin_in_words(Origin origin) {
@@ -58,7 +58,7 @@ void print_times(const Record& r) {
 }
 
 Result<void> print_pieces(const Catalog& catalog, const Candidate& c) {
-    const auto& layout = c.record.layout;
+    const auto& layout = c.record.layout.extents;
     fmt::print("\n{}\n",
                styled(fmt::format("Where it lies ({})", layout.empty() ? "not known" : counted(layout.size(), "piece")),
                       Style::bold));
@@ -72,15 +72,19 @@ Result<void> print_pieces(const Catalog& catalog, const Candidate& c) {
     for (std::size_t n = 0; n < std::min(layout.size(), kMostPieces); ++n) {
         const Extent& piece = layout[n];
         std::vector<std::string> holders;
-        if (!piece.is_hole()) {
+        if (piece.is_stored()) {
             DREDGER_TRY(const auto overlaps, catalog.overlapping(c.volume, piece, 6));
             for (const auto& other : overlaps)
                 if (other.candidate != c.id)
                     holders.push_back(fmt::format("{} of it: {} {} ({})", size_text(other.shared.length),
                                                   other.candidate, printable(other.path), word_for(other.state)));
         }
-        if (holders.empty()) holders.emplace_back(c.record.state == State::live ? "itself" : "nothing known");
-        table.add({std::to_string(n + 1), count_text(at), piece.is_hole() ? "hole" : count_text(piece.offset),
+        if (holders.empty())
+            holders.emplace_back(piece.is_zeros()                 ? "zeros that are not stored"
+                                 : c.record.layout.within_records ? "the record itself"
+                                 : c.record.state == State::live || c.record.state == State::trashed ? "itself"
+                                                                                                     : "nothing known");
+        table.add({std::to_string(n + 1), count_text(at), piece.is_stored() ? count_text(piece.offset) : "hole",
                    count_text(piece.length), holders.front()});
         for (std::size_t i = 1; i < holders.size(); ++i) table.add({"", "", "", "", holders[i]});
         at += piece.length;
@@ -99,10 +103,10 @@ void print_head(const ScannedSource& source, const std::string& elsewhere, const
         fmt::print("  The medium is not at {}; tell where it is with --source PATH.\n", source.path);
         return;
     }
-    const Content content(*medium, c.record.layout);
-    std::vector<std::byte> head(static_cast<std::size_t>(std::min<std::uint64_t>(512, content.size())));
+    const auto content = open_content(*medium, c.record.layout, c.record.size);
+    std::vector<std::byte> head(static_cast<std::size_t>(std::min<std::uint64_t>(512, content->size())));
     std::vector<Extent> bad;
-    if (const auto read = content.read(0, head, &bad); !read || !bad.empty()) {
+    if (const auto read = content->read(0, head, &bad); !read || !bad.empty()) {
         fmt::print("  Its first bytes can't be read.\n");
         return;
     }
@@ -138,6 +142,8 @@ int show(const Options& options) {
         fact("size", fmt::format("{} ({} bytes)", size_text(c.record.size), count_text(c.record.size)));
     print_times(c.record);
     if (!c.record.attributes.empty()) fact("attributes", fmt::format("{}", fmt::join(c.record.attributes, ", ")));
+    if (c.record.changed) fact("record changed", time_text(c.record.changed));
+    for (const Fact& known : c.record.facts) fact(known.name.c_str(), printable(known.value));
     const ScannedSource* source = nullptr;
     for (const ScannedVolume& v : *volumes) {
         if (v.id != c.volume) continue;
@@ -145,7 +151,7 @@ int show(const Options& options) {
             if (s.id == v.source) source = &s;
         fact("volume", fmt::format("{}, {} {} of {}", v.place.number, v.facts.filesystem, v.facts.label,
                                    source != nullptr ? source->path : "?"));
-        fact("record", fmt::format("at offset {}", count_text(v.place.offset + c.record.id)));
+        fact("record", fmt::format("{} (its number, or its first byte on the volume)", count_text(c.record.id)));
     }
     if (!c.prospect.reasons.empty()) fmt::print("\n{}\n", styled("Why this prospect", Style::bold));
     for (const std::string& reason : c.prospect.reasons)

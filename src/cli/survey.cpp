@@ -1,5 +1,6 @@
 #include <fmt/format.h>
 
+#include "bins/contents.h"
 #include "cli/commands.h"
 #include "cli/table.h"
 #include "cli/words.h"
@@ -70,10 +71,12 @@ int survey_source(const std::string& source) {
                  {"CLUSTER", Table::Align::right},
                  {"TABLE SAYS"}});
     std::vector<std::string> warnings = map->warnings;
+    std::vector<std::string> bins;
     std::size_t readable = 0;
     bool any_known = false;
     for (const Volume& volume : map->volumes) {
-        const auto opened = open_filesystem(std::make_shared<Window>(*medium, volume.offset, volume.length));
+        const auto window = std::make_shared<Window>(*medium, volume.offset, volume.length);
+        const auto opened = open_filesystem(window);
         std::string says = volume.name.empty() ? volume.type : fmt::format("{}, {}", volume.type, volume.name);
         if (!opened) {
             warnings.push_back(fmt::format("volume {}: {}", volume.number, opened.error().line()));
@@ -87,6 +90,8 @@ int survey_source(const std::string& source) {
             table.add({std::to_string(volume.number), count_text(volume.offset), size_text(volume.length),
                        facts.filesystem, facts.label.empty() ? "-" : facts.label, used, size_text(facts.cluster_size),
                        says});
+            if (const BinContents contents = look_into_bins(window, **opened); !contents.empty())
+                bins.push_back(fmt::format("In the bin of volume {}: {}", volume.number, bin_text(contents)));
             for (const std::string& warning : facts.warnings)
                 warnings.push_back(fmt::format("volume {}: {}", volume.number, warning));
             continue;
@@ -101,7 +106,8 @@ int survey_source(const std::string& source) {
         fmt::print("The partition table has no entries.\n");
     else
         table.print();
-    if (!warnings.empty()) fmt::print("\n");
+    if (!warnings.empty() || !bins.empty()) fmt::print("\n");
+    for (const std::string& bin : bins) fmt::print("{}\n", styled(bin, Style::bold));
     for (const std::string& warning : warnings) fmt::print("Note: {}\n", warning);
     for (const Mount& mount : mounts_on_drive_of(source))
         fmt::print("Note: {} is mounted on {}{}\n", mount.device, mount.folder,

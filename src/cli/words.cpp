@@ -59,6 +59,16 @@ std::string counted(std::uint64_t count, std::string_view one, std::string_view 
     return many.empty() ? fmt::format("{} {}s", count_text(count), one) : fmt::format("{} {}", count_text(count), many);
 }
 
+std::string bin_text(const BinContents& contents) {
+    std::string text = counted(contents.files, "file");
+    if (contents.folders > 0) text += " and " + counted(contents.folders, "folder");
+    text += fmt::format(" ({})", size_text(contents.bytes));
+    if (!contents.first) return text;
+    const std::string first = time_text(contents.first).substr(0, 10);
+    const std::string last = time_text(contents.last).substr(0, 10);
+    return text + ", thrown away " + (first == last ? first : fmt::format("{} to {}", first, last));
+}
+
 std::string meter(const Prospect& prospect) {
     constexpr int kCells = 5;
     std::string bar;

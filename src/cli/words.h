@@ -6,6 +6,7 @@
 #include <string>
 #include <string_view>
 
+#include "bins/contents.h"
 #include "catalog/candidate.h"
 
 namespace dredger::cli {
@@ -16,6 +17,9 @@ std::string time_text(const std::optional<FileTime>& time);  // "-" where there 
 
 // "1 file", "2 files".
 std::string counted(std::uint64_t count, std::string_view one, std::string_view many = {});
+
+// "17 files and 2 folders (1.4 MiB), thrown away 2019-05-26 to 2023-12-09".
+std::string bin_text(const BinContents& contents);
 
 // The prospect as a small bar, a number and its word, in the colour of its band.
 std::string meter(const Prospect& prospect);

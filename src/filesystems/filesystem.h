@@ -12,7 +12,7 @@
 #include "base/text.h"
 #include "base/times.h"
 #include "filesystems/space_map.h"
-#include "media/medium.h"
+#include "media/layout.h"
 
 namespace dredger {
 
@@ -29,13 +29,22 @@ enum class LayoutTrust {
     exact,    // the file system still tells every piece
     assumed,  // the first piece is known, the rest follows from what was taken and free
     none,     // nothing is known of where the content lies
+    damaged,  // told by a record that is itself damaged
+};
+
+// Something that a file system knows of a file and that has no place of its own in a Record.
+struct Fact {
+    std::string name;  // "account", "short name" ...
+    std::string value;
+    bool operator==(const Fact&) const = default;
 };
 
 // Everything a file system wrote down about one file or folder.
 struct Record {
-    std::uint64_t id = 0;  // names the record within its volume: its byte offset on the volume, or its number there
-    std::string folder;    // UTF-8, parts joined with '/', no slash at either end; empty for the root
-    std::string name;      // UTF-8; never empty
+    // Names the record within its volume: its byte offset there, or its number. Several names of one file share it.
+    std::uint64_t id = 0;
+    std::string folder;  // UTF-8, parts joined with '/', no slash at either end; empty for the root
+    std::string name;    // UTF-8; never empty
     bool is_folder = false;
     State state = State::live;
     Origin origin = Origin::record;
@@ -43,15 +52,22 @@ struct Record {
     std::optional<FileTime> created;
     std::optional<FileTime> modified;
     std::optional<FileTime> accessed;
+    std::optional<FileTime> changed;  // the record itself
     std::optional<FileTime> deleted;
-    std::vector<std::string> attributes;  // "read-only", "hidden" ...
-    std::vector<Extent> layout;           // of the content, on the volume; its lengths add up to `size` or less
+    std::vector<std::string> attributes;  // "read-only", "hidden", kEncrypted ...
+    std::vector<Fact> facts;
+    Layout layout;  // of the content, on the volume
+    std::vector<Extent>
+        keeping;  // further parts of the volume that the record holds for its own ends: a folder's index
     LayoutTrust trust = LayoutTrust::exact;
     bool name_is_whole = true;       // false: a part of it was inferred or is lost; `notes` says which
     std::vector<std::string> notes;  // what the technician should know of this record, a sentence each
 
     std::string path() const { return folder.empty() ? name : folder + "/" + name; }
 };
+
+// An attribute: the content is encrypted with a key that is not on the medium.
+inline constexpr std::string_view kEncrypted = "encrypted";
 
 // Takes the records of a walk, one at a time.
 class RecordSink {
@@ -80,10 +96,15 @@ enum class Fit {
 
 struct WalkOptions {
     CodePage code_page = CodePage::cp850;  // of names that are not Unicode
+    bool live_only = false;                // only the records that are in use: much quicker on some file systems
 
     // Whether content that begins with these bytes goes with this file name. File systems that lost a part of a layout
     // ask it which of several places is the right one. May be empty: then nothing is known.
     std::function<Fit(std::string_view name, ByteView head)> content_fits_name;
+
+    // Told of long work before the first record is handed over: what, and how much of it is done. False ends the walk.
+    // May be empty.
+    std::function<bool(const char* doing, std::uint64_t done, std::uint64_t total)> go_on;
 };
 
 class FileSystem {
@@ -95,8 +116,8 @@ class FileSystem {
     // Which parts of the volume live structures hold.
     virtual const SpaceMap& space() const = 0;
 
-    // Hands every record to `sink`, live ones before those whose content they may have overwritten. Damage costs the
-    // records in it; what it cost is added to `warnings`. An error only where nothing can be walked at all.
+    // Hands every record to `sink`, in the same order each time. Damage costs the records in it; what it cost is added
+    // to `warnings`. An error only where nothing can be walked at all.
     virtual Result<void> walk(const WalkOptions& options, RecordSink& sink,
                               std::vector<std::string>& warnings) const = 0;
 };

@@ -1,11 +1,13 @@
 #include "filesystems/fat/fat.h"
 #include "filesystems/filesystem.h"
+#include "filesystems/ntfs/ntfs.h"
 
 namespace dredger {
 namespace {
 
 constexpr FileSystemKind kKinds[] = {
     {"FAT", fat::open},
+    {"NTFS", ntfs::open},
 };
 
 }  // namespace

@@ -1,19 +1,26 @@
 // A file's content as a medium: its layout, read in order. Holes read as zeros and are reported as bad, since nothing
-// stands there.
+// stands there; stretches that are zeros by definition are good.
 #pragma once
 
-#include "media/medium.h"
+#include "media/layout.h"
 
 namespace dredger {
 
+// `layout` counts from the start of `whole`; what of it lies past the end of `whole` becomes a hole. The content has
+// `size` bytes, or as many as the layout tells of.
+std::unique_ptr<Medium> open_content(MediumPtr whole, const Layout& layout, std::uint64_t size);
+
+// Extents on another medium, one behind the other.
 class Content final : public Medium {
   public:
-    // `layout` lists extents on `whole`, in content order. What lies past the end of `whole` becomes a hole.
-    Content(MediumPtr whole, const std::vector<Extent>& layout);
+    Content(MediumPtr whole, const std::vector<Extent>& extents);
 
     std::uint64_t size() const override { return size_; }
     std::uint32_t sector_size() const override { return whole_->sector_size(); }
     std::string name() const override { return whole_->name(); }
+
+    // How many bytes of this range are stored, and do not stand for zeros.
+    std::uint64_t stored_bytes_in(std::uint64_t offset, std::uint64_t length) const;
 
   protected:
     Result<void> read_within(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>& bad) const override;
@@ -23,9 +30,34 @@ class Content final : public Medium {
         std::uint64_t start;  // byte of the content
         Extent where;
     };
+    std::vector<Piece>::const_iterator piece_at(std::uint64_t offset) const;
+
     MediumPtr whole_;
     std::vector<Piece> pieces_;
     std::uint64_t size_ = 0;
+};
+
+// Content that is packed unit by unit. What of a unit can't be unpacked is reported as bad.
+class PackedContent final : public Medium {
+  public:
+    PackedContent(MediumPtr whole, const Layout& layout, std::uint64_t size);
+
+    std::uint64_t size() const override { return size_; }
+    std::uint32_t sector_size() const override { return stored_.sector_size(); }
+    std::string name() const override { return stored_.name(); }
+
+  protected:
+    Result<void> read_within(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>& bad) const override;
+
+  private:
+    Result<void> load_unit(std::uint64_t number) const;
+
+    Content stored_;
+    std::uint32_t unit_;
+    std::uint64_t size_;
+    mutable std::uint64_t loaded_ = ~std::uint64_t{0};  // number of the unit in `bytes_`
+    mutable std::vector<std::byte> bytes_;
+    mutable std::vector<Extent> bad_;  // within the unit
 };
 
 }  // namespace dredger

@@ -12,14 +12,17 @@
 
 namespace dredger {
 
-// A run of bytes on a medium, or a hole of that length in a file's content (bytes that no medium holds).
+// A run of bytes on a medium, or a stretch of a file's content that no medium holds.
 struct Extent {
-    static constexpr std::uint64_t kHole = ~std::uint64_t{0};
+    static constexpr std::uint64_t kHole = ~std::uint64_t{0};       // it is not known what stood there
+    static constexpr std::uint64_t kZeros = ~std::uint64_t{0} - 1;  // zeros by definition: sparse, or never written
 
-    std::uint64_t offset = 0;  // bytes from the start of the medium, or kHole
+    std::uint64_t offset = 0;  // bytes from the start of the medium, or kHole or kZeros
     std::uint64_t length = 0;  // bytes
 
     bool is_hole() const { return offset == kHole; }
+    bool is_zeros() const { return offset == kZeros; }
+    bool is_stored() const { return offset < kZeros; }
     std::uint64_t end() const { return offset + length; }
     bool operator==(const Extent&) const = default;
 };

@@ -10,7 +10,7 @@ constexpr std::size_t kMostVisited = 4096;  // claims looked at for one place
 }  // namespace
 
 void Claims::add(const Claim& claim) {
-    if (!claim.where.is_hole()) (claim.live ? live_ : others_).claims.push_back(claim);
+    if (claim.where.is_stored()) (claim.live ? live_ : others_).claims.push_back(claim);
 }
 
 void Claims::seal() {

@@ -14,8 +14,9 @@ namespace dredger {
 struct Claim {
     Extent where;                // on the volume
     std::int64_t candidate = 0;  // its id in the catalog; 0: not kept there
+    std::uint64_t record = 0;    // Record::id; several names of one file claim the same bytes
     bool live = false;
-    std::optional<FileTime> written;  // when the file took these bytes, as far as known
+    std::optional<FileTime> last_sign;  // of life of the file: when it was written or changed last, as far as known
 };
 
 class Claims {

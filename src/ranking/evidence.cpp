@@ -1,6 +1,7 @@
 #include "ranking/evidence.h"
 
 #include <algorithm>
+#include <cmath>
 #include <map>
 
 #include "media/content.h"
@@ -13,9 +14,11 @@ constexpr std::uint64_t kLeastPadding = 8;  // bytes; fewer zeros can be chance
 constexpr std::uint64_t kLastBytes = 8;     // of the content
 constexpr unsigned kLearnFrom = 256;        // live files
 
-Tail look_behind(const Medium& volume, const std::vector<Extent>& layout) {
-    if (layout.empty() || layout.back().is_hole() || layout.back().length < kLastBytes) return Tail::unknown;
-    const std::uint64_t end = layout.back().end();
+Tail look_behind(const Medium& volume, const Layout& layout) {
+    if (layout.empty() || layout.codec != Codec::none || layout.within_records) return Tail::unknown;
+    const Extent& last_piece = layout.extents.back();
+    if (!last_piece.is_stored() || last_piece.length < kLastBytes) return Tail::unknown;
+    const std::uint64_t end = last_piece.end();
     const std::uint64_t padding = (kSector - end % kSector) % kSector;
     if (padding < kLeastPadding) return Tail::unknown;
     const auto bytes = volume.bytes(end - kLastBytes, static_cast<std::size_t>(kLastBytes + padding));
@@ -51,35 +54,53 @@ std::uint64_t covered(std::vector<Extent> pieces) {
 
 void gather_claims(const Record& record, std::int64_t candidate, const Claims& claims, const SpaceMap& space,
                    Evidence& evidence) {
-    const auto written = record.created ? record.created : record.modified;
+    const auto last_sign = last_sign_of_life(record);
     std::map<std::int64_t, std::uint64_t> live;
     std::map<std::int64_t, std::uint64_t> newer;
-    for (const Extent& extent : record.layout) {
-        if (extent.is_hole()) continue;
+    for (const Extent& extent : record.layout.extents) {
+        if (!extent.is_stored()) continue;
         std::vector<Extent> held;
         std::vector<Extent> claimed;
+        std::vector<Extent> own;  // of a live file that has another name
         claims.live_in(extent, [&](const Claim& claim, const Extent& shared) {
+            if (claim.record == record.id) return own.push_back(shared);
             live[claim.candidate] += shared.length;
             held.push_back(shared);
         });
         const std::uint64_t held_here = covered(held);
-        const std::uint64_t taken_here = space.taken_bytes_in(extent);
+        const std::uint64_t taken_here =
+            space.taken_bytes_in(extent) - std::min(space.taken_bytes_in(extent), covered(own));
         evidence.held_by_live += held_here;
         if (taken_here > held_here) evidence.taken_by_unknown += taken_here - held_here;
         claims.others_in(extent, [&](const Claim& claim, const Extent& shared) {
-            const bool is_newer = claim.written && written && *written < *claim.written;
-            if (claim.candidate == candidate || !is_newer) return;
+            // Of two that lived at the same time one is wrong about these bytes; who knows which.
+            const bool is_newer = claim.last_sign && last_sign && !(*claim.last_sign < *last_sign);
+            if (claim.candidate == candidate || claim.record == record.id || !is_newer) return;
             newer[claim.candidate] += shared.length;
             claimed.push_back(shared);
         });
-
         evidence.claimed_by_newer += std::min(covered(claimed), extent.length - std::min(extent.length, taken_here));
     }
     evidence.live_holders = most_first(live);
     evidence.newer_claimants = most_first(newer);
 }
 
+// A packed byte that is lost costs as many bytes of content as it stood for.
+void in_bytes_of_content(Evidence& evidence, std::uint64_t stored) {
+    if (stored == 0) return;
+    const double factor = static_cast<double>(evidence.laid) / static_cast<double>(stored);
+    for (std::uint64_t* bytes : {&evidence.held_by_live, &evidence.taken_by_unknown, &evidence.claimed_by_newer})
+        *bytes = std::min(evidence.size, static_cast<std::uint64_t>(std::ceil(static_cast<double>(*bytes) * factor)));
+}
+
 }  // namespace
+
+std::optional<FileTime> last_sign_of_life(const Record& record) {
+    std::optional<FileTime> last;
+    for (const auto& time : {record.created, record.modified, record.changed})
+        if (time && (!last || *last < *time)) last = time;
+    return last;
+}
 
 void PaddingHabit::learn(const Medium& volume, const Record& record) {
     if (padded_ + foreign_ >= kLearnFrom || record.state != State::live || record.size == 0) return;
@@ -91,23 +112,35 @@ void PaddingHabit::learn(const Medium& volume, const Record& record) {
 Evidence gather(const Record& record, std::int64_t candidate, const Claims& claims, const SpaceMap& space,
                 const Medium& volume, const PaddingHabit& habit) {
     Evidence evidence;
-    evidence.is_live = record.state == State::live;
+    evidence.is_live = record.state == State::live || record.state == State::trashed;
+    evidence.is_trashed = record.state == State::trashed;
     evidence.is_folder = record.is_folder;
     evidence.size = record.size;
-    evidence.fragments = record.layout.size();
+    evidence.fragments = record.layout.extents.size();
     evidence.trust = record.trust;
     evidence.notes = record.notes;
-    for (const Extent& extent : record.layout) evidence.laid += extent.length;
+    evidence.within_records = record.layout.within_records;
+    evidence.encrypted =
+        std::find(record.attributes.begin(), record.attributes.end(), kEncrypted) != record.attributes.end();
+    std::uint64_t stored = 0;
+    for (const Extent& extent : record.layout.extents) {
+        if (!extent.is_hole()) evidence.laid += std::min(extent.length, record.size - evidence.laid);
+        if (extent.is_stored()) stored += extent.length;
+    }
     if (evidence.is_live || record.is_folder || record.layout.empty()) return evidence;
 
-    gather_claims(record, candidate, claims, space, evidence);
-    const Content content(std::shared_ptr<const Medium>(std::shared_ptr<void>(), &volume), record.layout);
-    std::vector<std::byte> head(static_cast<std::size_t>(std::min(kSector, content.size())));
+    if (!evidence.within_records) gather_claims(record, candidate, claims, space, evidence);
+    if (record.layout.codec != Codec::none) in_bytes_of_content(evidence, stored);
+    const auto content =
+        open_content(std::shared_ptr<const Medium>(std::shared_ptr<void>(), &volume), record.layout, record.size);
+    std::vector<std::byte> head(static_cast<std::size_t>(std::min(kSector, content->size())));
     std::vector<Extent> bad;
-    if (content.read(0, head, &bad)) {
+    if (content->read(0, head, &bad)) {
         for (const Extent& lost : bad) evidence.unreadable += lost.length;
         const ByteView view(head);
-        if (bad.empty()) evidence.head = judge_head(extension_of(record.name), view);
+        // Where zeros stand by definition the medium says nothing.
+        if (bad.empty() && record.layout.extents.front().is_stored())
+            evidence.head = judge_head(extension_of(record.name), view);
         if (evidence.head == Agreement::disagrees) evidence.found_format = format_with_head(view);
     }
     if (habit.is_known() && evidence.laid == evidence.size) evidence.tail = look_behind(volume, record.layout);

@@ -22,12 +22,15 @@ enum class Tail {
 };
 
 struct Evidence {
-    bool is_live = false;
+    bool is_live = false;  // or in a bin: nothing but itself holds its bytes
+    bool is_trashed = false;
     bool is_folder = false;
     std::uint64_t size = 0;  // bytes
     std::uint64_t laid = 0;  // bytes of it whose place is known or assumed
     std::size_t fragments = 0;
     LayoutTrust trust = LayoutTrust::none;
+    bool within_records = false;  // the content stands in the record itself
+    bool encrypted = false;
     Agreement head = Agreement::unknown;
     Tail tail = Tail::unknown;
     std::uint64_t unreadable = 0;          // bytes, of those looked at
@@ -39,6 +42,9 @@ struct Evidence {
     const Format* found_format = nullptr;  // whose signature stands at the start, where it is not the expected one
     std::vector<std::string> notes;        // of the record
 };
+
+// When the file that a record tells of was certainly still alive; nothing where no time is known.
+std::optional<FileTime> last_sign_of_life(const Record& record);
 
 // Whether the system that wrote a volume pads the last sector of a file with zeros, learnt from its live files.
 class PaddingHabit {

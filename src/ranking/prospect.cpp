@@ -18,6 +18,8 @@ struct Weights {
     double layout_in_pieces = 0.85;  // around what was there: plausible, but nothing proves it
     double pieces_with_tail = 0.97;  // ... except an end that fits
     double tail_foreign = 0.5;
+    double record_damaged = 0.6;
+    double encrypted = 0.1;  // the bytes come back, but not what they mean
 };
 constexpr Weights kWeights;
 
@@ -90,7 +92,12 @@ void judge_head_and_tail(const Evidence& e, double& hope, Prospect& prospect) {
 void judge_layout(const Evidence& e, double& hope, std::vector<std::string>& reasons) {
     if (e.laid < e.size)
         reasons.push_back(fmt::format("the place of {} is not known", amount(e.size - e.laid, e.size)));
-    if (e.trust == LayoutTrust::exact) {
+    if (e.trust == LayoutTrust::damaged) {
+        hope *= kWeights.record_damaged;
+        reasons.emplace_back("the record that tells where it lies is damaged");
+    } else if (e.within_records) {
+        reasons.emplace_back("its content stands in its record, which is whole");
+    } else if (e.trust == LayoutTrust::exact) {
         reasons.emplace_back("the file system still tells where all of it lies");
     } else if (e.fragments <= 1) {
         hope *= kWeights.layout_assumed;
@@ -105,22 +112,33 @@ void judge_layout(const Evidence& e, double& hope, std::vector<std::string>& rea
     }
 }
 
+// Without the owner's key what comes back is of no use, however whole it is.
+void dampen_encrypted(Prospect& prospect) {
+    prospect.value = static_cast<int>(prospect.value * kWeights.encrypted);
+    prospect.band = prospect.value >= kFaintFrom ? Band::faint : Band::gone;
+    prospect.check = Check::unknown;
+    prospect.reasons.emplace_back(
+        "it is encrypted: its bytes come back, but only the key of the owner's account makes them readable");
+}
+
 }  // namespace
 
 Prospect judge(const Evidence& e, const Namer& name_of) {
     Prospect prospect;
     auto& reasons = prospect.reasons;
     reasons = e.notes;
-    if (e.is_folder || (e.size == 0)) {
+    if (e.is_folder || (e.size == 0 && e.trust != LayoutTrust::none)) {
         prospect.value = 100;
         prospect.band = Band::sound;
         if (!e.is_folder) reasons.emplace_back("the file is empty");
         return prospect;
     }
     const auto size = static_cast<double>(e.size);
-    if (e.is_live) {
+    if (e.is_live && e.size > 0) {
+        if (e.is_trashed) reasons.emplace_back("it still lies in the bin: nothing has taken its place");
         prospect.value = static_cast<int>(100.0 * static_cast<double>(std::min(e.laid, e.size)) / size);
         prospect.band = e.laid >= e.size ? Band::sound : prospect.value >= kFaintFrom ? Band::patchy : Band::gone;
+        if (e.encrypted) dampen_encrypted(prospect);
         return prospect;
     }
     if (e.laid == 0) {
@@ -145,22 +163,24 @@ Prospect judge(const Evidence& e, const Namer& name_of) {
                         (1 - kWeights.newer_claim) * static_cast<double>(std::min(e.claimed_by_newer, e.size - lost));
     double hope = 100.0 * left / size;
     // A start that is known to be another file's says nothing of the rest.
-    const bool start_is_lost = e.head == Agreement::disagrees && lost > 0;
+    const bool start_is_lost = e.head == Agreement::disagrees && lost > 0 && !e.within_records;
     if (start_is_lost) {
         prospect.check = Check::damaged;
         reasons.emplace_back("its first bytes are no longer its own");
     } else {
-        judge_head_and_tail(e, hope, prospect);
+        if (!e.encrypted && !e.within_records) judge_head_and_tail(e, hope, prospect);
     }
     judge_layout(e, hope, reasons);
 
     prospect.value = static_cast<int>(std::floor(std::clamp(hope, 0.0, 100.0)));
     const bool doubted = lost > 0 || e.claimed_by_newer > 0 || e.unreadable > 0 || e.tail == Tail::foreign ||
-                         e.head == Agreement::disagrees || e.head == Agreement::blank;
+                         e.trust == LayoutTrust::damaged ||
+                         (!e.within_records && (e.head == Agreement::disagrees || e.head == Agreement::blank));
     prospect.band = hope >= kSoundFrom && !doubted ? Band::sound
                     : hope >= kPatchyFrom          ? Band::patchy
                     : hope >= kFaintFrom           ? Band::faint
                                                    : Band::gone;
+    if (e.encrypted) dampen_encrypted(prospect);
     return prospect;
 }
 

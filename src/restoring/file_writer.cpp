@@ -87,15 +87,16 @@ Result<WrittenFile> write_file(const MediumPtr& medium, const Record& record, co
     if (!file.is_open()) return unwritable(target);
     WrittenFile written;
     Sha256 digest;
-    const Content content(medium, record.layout);
+    const auto content = open_content(medium, record.layout, record.size);
     std::vector<std::byte> chunk(kChunk);
     for (std::uint64_t at = 0; at < record.size;) {
         const auto part =
             std::span(chunk).first(static_cast<std::size_t>(std::min<std::uint64_t>(kChunk, record.size - at)));
-        const std::uint64_t there = at < content.size() ? std::min<std::uint64_t>(part.size(), content.size() - at) : 0;
+        const std::uint64_t there =
+            at < content->size() ? std::min<std::uint64_t>(part.size(), content->size() - at) : 0;
         std::fill(part.begin(), part.end(), std::byte{0});
         const std::size_t gaps_before = written.gaps.size();
-        if (there > 0) DREDGER_CHECK(content.read(at, part.first(static_cast<std::size_t>(there)), &written.gaps));
+        if (there > 0) DREDGER_CHECK(content->read(at, part.first(static_cast<std::size_t>(there)), &written.gaps));
         if (there < part.size()) written.gaps.push_back({at + there, part.size() - there});
         for (std::size_t i = gaps_before; i < written.gaps.size(); ++i) written.missing += written.gaps[i].length;
         if (!file.write(part)) return unwritable(target);

@@ -67,7 +67,7 @@ Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& 
         const MediumPtr volume = std::make_shared<Window>(medium, place.offset, place.length);
         DREDGER_TRY(const std::unique_ptr<FileSystem> filesystem, open_filesystem(volume));
         if (!filesystem) {
-            report.volumes.push_back({place.number, "", "", 0, 0, false});
+            report.volumes.emplace_back().number = place.number;
             continue;
         }
         const ScannedVolume* before = find(known, source, place);

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "base/observer.h"
+#include "bins/contents.h"
 #include "catalog/catalog.h"
 
 namespace dredger {
@@ -28,6 +29,8 @@ struct VolumeReport {
     std::string label;
     std::uint64_t live = 0;  // records
     std::uint64_t deleted = 0;
+    std::uint64_t trashed = 0;
+    BinContents bins;
     bool was_done_before = false;
 };
 

@@ -21,6 +21,13 @@ std::string settings_of(const ScanRequest& request) {
     return settings.dump();
 }
 
+void tell_format(Candidate& candidate) {
+    if (candidate.record.is_folder) return;
+    const Format* format = format_with_extension(extension_of(candidate.record.name));
+    candidate.kind = format != nullptr ? format->kind : Kind::other;
+    candidate.format = format != nullptr ? format->name : "";
+}
+
 }  // namespace
 
 Fit content_fits_name(std::string_view name, ByteView head) {
@@ -37,8 +44,10 @@ Fit content_fits_name(std::string_view name, ByteView head) {
 Result<VolumeScan::Outcome> VolumeScan::run(std::int64_t source, const Volume& place, const MediumPtr& volume,
                                             const FileSystem& filesystem, const ScannedVolume* before) {
     row_ = {0, source, place, filesystem.facts(), false, settings_of(request_)};
-    report_ = {place.number, row_.facts.filesystem, row_.facts.label, 0, 0, false};
-    volume_ = volume.get();
+    report_.number = place.number;
+    report_.filesystem = row_.facts.filesystem;
+    report_.label = row_.facts.label;
+    volume_ = volume;
     space_ = &filesystem.space();
     if (before != nullptr && before->done) {
         if (before->settings != row_.settings)
@@ -55,7 +64,14 @@ Result<VolumeScan::Outcome> VolumeScan::run(std::int64_t source, const Volume& p
     for (const std::string& warning : row_.facts.warnings)
         observer_.warning(fmt::format("volume {}: {}", place.number, warning));
 
-    WalkOptions options{request_.code_page, content_fits_name};
+    WalkOptions options;
+    options.code_page = request_.code_page;
+    options.content_fits_name = content_fits_name;
+    options.go_on = [this](const char* doing, std::uint64_t done, std::uint64_t total) {
+        observer_.progress({doing, done, total, "records", 0});
+        interrupted_ = interrupted_ || observer_.should_stop();
+        return !interrupted_;
+    };
     std::vector<std::string> warnings;
     auto walked = filesystem.walk(options, *this, warnings);
     if (walked && !failure_ && !interrupted_) {
@@ -79,14 +95,13 @@ bool VolumeScan::take(Record&& record) {
         failure_ = kept.error();
         return false;
     }
-    const std::uint64_t seen = report_.live + report_.deleted;
+    const std::uint64_t seen = report_.live + report_.deleted + report_.trashed;
     if (seen % kGlance == 0) report_progress("reading records", seen, 0);
     interrupted_ = interrupted_ || observer_.should_stop();
     return !interrupted_;
 }
 
 bool VolumeScan::is_wanted(const Record& record) const {
-    if (record.state == State::live) return true;
     const auto& extensions = request_.extensions;
     if (!request_.kinds.empty() && (record.is_folder || !request_.kinds.contains(kind_of_name(record.name))))
         return false;
@@ -100,27 +115,21 @@ bool VolumeScan::is_wanted(const Record& record) const {
 }
 
 Result<void> VolumeScan::keep(Record&& record) {
+    const bool holds_its_space = record.state == State::live;
+    if (holds_its_space && Bins::holds(record.path())) record.state = State::trashed;
     const bool is_live = record.state == State::live;
-    ++(is_live ? report_.live : report_.deleted);
+    ++(is_live ? report_.live : record.state == State::trashed ? report_.trashed : report_.deleted);
+    bins_.learn(record, volume_);
     habit_.learn(*volume_, record);
-    const bool wanted = is_wanted(record);
-    const std::int64_t id = wanted ? next_id_++ : 0;
-    const std::optional<FileTime> written = record.created ? record.created : record.modified;
-    for (const Extent& extent : record.layout) claims_.add({space_->whole_units(extent), id, is_live, written});
-    if (!wanted) return {};
+    const std::int64_t id = next_id_++;
+    claim(record, id, holds_its_space);
 
     Candidate candidate;
     candidate.id = id;
     candidate.volume = row_.id;
     candidate.record = std::move(record);
-    if (!candidate.record.is_folder) {
-        const Format* format = format_with_extension(extension_of(candidate.record.name));
-        if (format != nullptr) {
-            candidate.kind = format->kind;
-            candidate.format = format->name;
-        }
-    }
     if (is_live) {
+        tell_format(candidate);
         candidate.prospect = judge(gather(candidate.record, id, claims_, *space_, *volume_, habit_), {});
     } else if (held_.size() < kMostHeld) {
         held_.push_back(std::move(candidate));
@@ -131,16 +140,27 @@ Result<void> VolumeScan::keep(Record&& record) {
     return store(std::move(candidate));
 }
 
+void VolumeScan::claim(const Record& record, std::int64_t id, bool holds_its_space) {
+    const auto last_sign = last_sign_of_life(record);
+    if (!record.layout.within_records)
+        for (const Extent& extent : record.layout.extents)
+            claims_.add({space_->whole_units(extent), id, record.id, holds_its_space, last_sign});
+    for (const Extent& extent : record.keeping)
+        claims_.add({space_->whole_units(extent), id, record.id, holds_its_space, last_sign});
+}
+
 // In the catalog places count from the start of the medium.
 Result<void> VolumeScan::store(Candidate&& candidate) {
-    for (Extent& extent : candidate.record.layout)
-        if (!extent.is_hole()) extent.offset += row_.place.offset;
+    for (Extent& extent : candidate.record.layout.extents)
+        if (extent.is_stored()) extent.offset += row_.place.offset;
     DREDGER_CHECK(catalog_.add(candidate));
     return save_now_and_then();
 }
 
+// Only when all records were seen is it known what lies in a bin and who claims what.
 Result<void> VolumeScan::judge_all() {
     claims_.seal();
+    for (Candidate& candidate : held_) bins_.settle(candidate.record);
     DREDGER_TRY(const auto stored, catalog_.unjudged(row_.id));
     const std::size_t total = stored.size() + held_.size();
     for (std::size_t n = 0; n < total && !interrupted_; ++n) {
@@ -154,17 +174,33 @@ Result<void> VolumeScan::judge_all() {
 Result<void> VolumeScan::judge_stored(std::int64_t id) {
     DREDGER_TRY(auto found, catalog_.find(id));
     if (!found) return {};
-    Record record = std::move(found->record);
-    for (Extent& extent : record.layout)
-        if (!extent.is_hole()) extent.offset -= row_.place.offset;
+    Record& record = found->record;
+    for (Extent& extent : record.layout.extents)
+        if (extent.is_stored()) extent.offset -= row_.place.offset;
     record.notes = std::move(found->prospect.reasons);
-    DREDGER_CHECK(catalog_.set_prospect(id, judged(record, id)));
+    bins_.settle(record);
+    if (is_superfluous(record)) return catalog_.remove(id);
+    tell_format(*found);
+    found->prospect = judged(record, id);
+    count_in_bins(record);
+    DREDGER_CHECK(catalog_.settle(*found));
     return save_now_and_then();
 }
 
 Result<void> VolumeScan::judge_held(Candidate& candidate) {
+    if (is_superfluous(candidate.record)) return {};
+    tell_format(candidate);
     candidate.prospect = judged(candidate.record, candidate.id);
+    count_in_bins(candidate.record);
     return store(std::move(candidate));
+}
+
+bool VolumeScan::is_superfluous(const Record& record) const {
+    return !is_wanted(record) || bins_.is_former_place(record);
+}
+
+void VolumeScan::count_in_bins(const Record& record) {
+    if (record.state == State::trashed) report_.bins.add(record);
 }
 
 Prospect VolumeScan::judged(const Record& record, std::int64_t id) const {
@@ -188,7 +224,7 @@ Result<void> VolumeScan::save_now_and_then() {
 }
 
 void VolumeScan::report_progress(const char* doing, std::uint64_t done, std::uint64_t total) {
-    observer_.progress({doing, done, total, "records", report_.deleted});
+    observer_.progress({doing, done, total, "records", report_.deleted + report_.trashed});
 }
 
 }  // namespace dredger

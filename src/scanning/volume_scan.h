@@ -1,6 +1,7 @@
 // The quick scan of one volume: its records into the catalog, then their prospects.
 #pragma once
 
+#include "bins/bins.h"
 #include "ranking/claims.h"
 #include "ranking/evidence.h"
 #include "scanning/scan.h"
@@ -27,10 +28,13 @@ class VolumeScan final : RecordSink {
   private:
     bool take(Record&& record) override;
     Result<void> keep(Record&& record);
+    void claim(const Record& record, std::int64_t id, bool holds_its_space);
     bool is_wanted(const Record& record) const;
     Result<void> judge_all();
     Result<void> judge_stored(std::int64_t id);
     Result<void> judge_held(Candidate& candidate);
+    bool is_superfluous(const Record& record) const;
+    void count_in_bins(const Record& record);
     Prospect judged(const Record& record, std::int64_t id) const;
     std::string name_of(std::int64_t id) const;
     Result<void> store(Candidate&& candidate);
@@ -41,8 +45,9 @@ class VolumeScan final : RecordSink {
     const ScanRequest& request_;
     Observer& observer_;
     ScannedVolume row_;
-    const Medium* volume_ = nullptr;
+    MediumPtr volume_;
     const SpaceMap* space_ = nullptr;
+    Bins bins_;
     Claims claims_;
     PaddingHabit habit_;
     VolumeReport report_;

@@ -24,7 +24,7 @@ Candidate candidate(const std::string& folder, const std::string& name, int pros
     c.record.size = 1000;
     c.record.modified = FileTime{parse_time("2026-05-03")->first, 530'000'000, FileTime::Clock::local};
     c.record.attributes = {"read-only"};
-    c.record.layout = {{8192, 600}, {Extent::kHole, 100}, {16384, 300}};
+    c.record.layout.extents = {{8192, 600}, {Extent::kHole, 100}, {16384, 300}};
     c.kind = kind_of_name(name);
     if (const Format* format = format_with_extension(extension_of(name))) c.format = format->name;
     c.prospect = {prospect, prospect > 80 ? Band::sound : Band::patchy, Check::plausible, {"because \"so\""}};
@@ -135,7 +135,7 @@ TEST_F(CatalogTest, SelectsByTheWholeGrammar) {
 
 TEST_F(CatalogTest, TellsWhoSharesBytes) {
     Candidate other = candidate("b", "newer.jpg", 100, State::live);
-    other.record.layout = {{8500, 1000}};
+    other.record.layout.extents = {{8500, 1000}};
     ASSERT_GT(add(candidate("a", "older.jpg", 10)), 0);
     ASSERT_GT(add(other), 0);
     const auto overlaps = catalog_->overlapping(1, {8192, 600}, 10).value();

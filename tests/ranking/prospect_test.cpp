@@ -89,6 +89,7 @@ TEST(Prospect, AMissingEndIsCountedOut) {
 
 TEST(Prospect, EmptyFilesFoldersAndLiveOnesAreSound) {
     Evidence e;
+    e.trust = LayoutTrust::exact;
     EXPECT_EQ(judged(e).band, Band::sound);
     e.is_folder = true;
     EXPECT_EQ(judged(e).value, 100);
@@ -101,11 +102,11 @@ TEST(Prospect, EmptyFilesFoldersAndLiveOnesAreSound) {
 
 TEST(Claims, FindEveryOverlap) {
     Claims claims;
-    claims.add({{0, 1000}, 1, false, {}});
-    claims.add({{100, 50}, 2, false, {}});
-    claims.add({{900, 200}, 3, false, {}});
-    claims.add({{Extent::kHole, 5000}, 4, false, {}});
-    claims.add({{100, 10}, 5, true, {}});
+    claims.add({{0, 1000}, 1, 1, false, {}});
+    claims.add({{100, 50}, 2, 2, false, {}});
+    claims.add({{900, 200}, 3, 3, false, {}});
+    claims.add({{Extent::kHole, 5000}, 4, 4, false, {}});
+    claims.add({{100, 10}, 5, 5, true, {}});
     claims.seal();
     std::map<std::int64_t, std::uint64_t> shared;
     claims.others_in({120, 800}, [&](const Claim& c, const Extent& s) { shared[c.candidate] = s.length; });
@@ -128,7 +129,7 @@ struct Sectors {
         record.name = "NEST0001.JPG";
         record.state = State::deleted;
         record.size = 700;
-        record.layout = {{0, 700}};
+        record.layout.extents = {{0, 700}};
         record.trust = LayoutTrust::assumed;
         record.modified = FileTime{1000, 0, {}};
     }
@@ -161,10 +162,10 @@ TEST(Evidence, LooksAtTheFirstAndTheLastSector) {
 TEST(Evidence, CountsLiveHoldersAndOnlyNewerClaims) {
     Sectors s;
     Claims claims;
-    claims.add({{0, 100}, 2, true, FileTime{2000, 0, {}}});
-    claims.add({{200, 100}, 3, false, FileTime{2000, 0, {}}});
-    claims.add({{300, 100}, 4, false, FileTime{500, 0, {}}});
-    claims.add({{0, 700}, 1, false, FileTime{1000, 0, {}}});
+    claims.add({{0, 100}, 2, 2, true, FileTime{2000, 0, {}}});
+    claims.add({{200, 100}, 3, 3, false, FileTime{2000, 0, {}}});
+    claims.add({{300, 100}, 4, 4, false, FileTime{500, 0, {}}});
+    claims.add({{0, 700}, 1, 1, false, FileTime{1000, 0, {}}});
     claims.seal();
     const Evidence e = s.gathered(claims, {});
     EXPECT_EQ(e.held_by_live, 100U);

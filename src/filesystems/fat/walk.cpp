@@ -24,7 +24,7 @@ Walk::Walk(const MediumPtr& volume, const Geometry& geometry, const Table& table
 
 void Walk::run() {
     walk_live();
-    if (stopped_) return;
+    if (stopped_ || options_.live_only) return;
     deleted_.walk(live_heads_);
     Placing(volume_, geometry_, table_, options_, chains_, layouts_, folders_).place(deleted_.files());
     emit_deleted();
@@ -118,7 +118,7 @@ void Walk::take_live(std::size_t folder, const DirectoryItem& item) {
         const auto chain = chains_.follow(first, clusters_for(record.size));
         live_heads_.add(first, item.entry.DIR_FileSize, write_stamp(item.entry));
         layouts_.add_live(chain.runs, written(item.entry));
-        record.layout = chains_.extents(chain.runs, record.size);
+        record.layout.extents = chains_.extents(chain.runs, record.size);
         if (!chain.whole) {
             ++broken_chains_;
             record.notes.emplace_back("its cluster chain is damaged");
@@ -149,7 +149,7 @@ void Walk::emit_deleted() {
         if (lost)
             file.notes.emplace_back(
                 "the name of a folder above it is overwritten; the number of a cluster stands for it");
-        record.layout = chains_.extents(file.runs, record.size);
+        record.layout.extents = chains_.extents(file.runs, record.size);
         record.trust = file.trust;
         record.name_is_whole = file.name_is_whole;
         record.notes = std::move(file.notes);

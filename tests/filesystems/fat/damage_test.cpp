@@ -20,9 +20,9 @@ class Judging final : public RecordSink {
     Judging(const Medium& volume, const SpaceMap& space) : volume_(volume), space_(space) { claims_.seal(); }
     bool take(Record&& record) override {
         EXPECT_FALSE(record.name.empty());
-        EXPECT_LE(record.layout.size(), std::size_t{1} << 20);
+        EXPECT_LE(record.layout.extents.size(), std::size_t{1} << 20);
         std::uint64_t laid = 0;
-        for (const Extent& extent : record.layout) {
+        for (const Extent& extent : record.layout.extents) {
             EXPECT_TRUE(lies_within(extent.offset, extent.length, volume_.size()));
             laid += extent.length;
         }
@@ -50,7 +50,7 @@ void scan_all(const std::shared_ptr<MemoryMedium>& medium) {
         if (!filesystem || !*filesystem) continue;
         Judging sink(*volume, (*filesystem)->space());
         std::vector<std::string> warnings;
-        (void)(*filesystem)->walk({CodePage::cp850, content_fits_name}, sink, warnings);
+        (void)(*filesystem)->walk({CodePage::cp850, false, content_fits_name, {}}, sink, warnings);
     }
 }
 

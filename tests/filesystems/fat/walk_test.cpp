@@ -51,10 +51,10 @@ struct Walked {
         EXPECT_TRUE(opened && *opened) << fixture;
         if (!opened || !*opened) return;
         filesystem = std::move(*opened);
-        EXPECT_TRUE(filesystem->walk({CodePage::cp850, content_fits_name}, found, warnings));
+        EXPECT_TRUE(filesystem->walk({CodePage::cp850, false, content_fits_name, {}}, found, warnings));
     }
     std::string sum_of(const Record& record) const {
-        const Content content(volume, record.layout);
+        const Content content(volume, record.layout.extents);
         Sha256 digest;
         digest.add(content.bytes(0, static_cast<std::size_t>(content.size())).value());
         return digest.finish();
@@ -96,9 +96,9 @@ TEST(FatWalk, Fat12) {
 TEST(FatWalk, Fat16WithFragmentsAroundLiveFiles) {
     const Walked walked("fat16-card");
     expect_truth(walked, "fat16-card", {"Old cliff notes", "FILLER.BIN"});
-    EXPECT_EQ(walked.found.find("Colony panorama.jpg")->layout.size(), 8U);
+    EXPECT_EQ(walked.found.find("Colony panorama.jpg")->layout.extents.size(), 8U);
     EXPECT_EQ(walked.found.find("Colony panorama.jpg")->trust, LayoutTrust::assumed);
-    EXPECT_EQ(walked.found.find("Wardens only.csv")->layout.size(), 4U);
+    EXPECT_EQ(walked.found.find("Wardens only.csv")->layout.extents.size(), 4U);
 }
 
 TEST(FatWalk, Fat32WithFoldersOfManyClusters) { expect_truth(Walked("fat32-stick"), "fat32-stick"); }
@@ -192,7 +192,7 @@ TEST(FatWalk, AChainThatStillStandsInTheOtherFatIsFollowed) {
     const Record* nest = plain.found.find("DCIM/100NESTS/NEST0003.JPG");
     ASSERT_NE(nest, nullptr);
     const auto geometry = fat::parse_boot_sector(ByteView(plain.volume->bytes(0, 512).value()), plain.volume->size());
-    const std::uint64_t first = 2 + (nest->layout[0].offset - geometry->data_offset) / geometry->cluster_size;
+    const std::uint64_t first = 2 + (nest->layout.extents[0].offset - geometry->data_offset) / geometry->cluster_size;
     const std::uint64_t count = divide_up(nest->size, plain.filesystem->facts().cluster_size);
     const Walked walked("fat16-card", [&](MemoryMedium& m, std::uint64_t volume) {
         const std::uint64_t second = volume + geometry->fat_offset + geometry->fat_size;
@@ -249,8 +249,8 @@ TEST(FatWalk, AChainThatRunsInACircleEnds) {
     });
     const Record* auks = walked.found.find("auks.csv", State::live);
     ASSERT_NE(auks, nullptr);
-    ASSERT_EQ(auks->layout.size(), 1U);
-    EXPECT_LE(auks->layout[0].length, walked.filesystem->facts().cluster_size);
+    ASSERT_EQ(auks->layout.extents.size(), 1U);
+    EXPECT_LE(auks->layout.extents[0].length, walked.filesystem->facts().cluster_size);
     EXPECT_THAT(auks->notes, Contains(HasSubstr("damaged")));
 }
 

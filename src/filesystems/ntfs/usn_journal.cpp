@@ -1,0 +1,59 @@
+#include "filesystems/ntfs/usn_journal.h"
+
+#include "base/bytes.h"
+#include "base/text.h"
+
+namespace dredger::ntfs {
+namespace {
+
+constexpr std::size_t kReadAtOnce = 1 << 20;     // bytes
+constexpr std::size_t kLongestRecord = 65'536;   // bytes
+constexpr std::size_t kMostDeletions = 200'000;  // of a journal of usual size a tenth are
+
+}  // namespace
+
+void UsnJournal::read(const Medium& content) {
+    std::vector<std::byte> chunk(kReadAtOnce);
+    for (std::uint64_t at = 0; at < content.size();) {
+        const auto part = std::span(chunk).first(static_cast<std::size_t>(std::min<std::uint64_t>(chunk.size(), content.size() - at)));
+        std::vector<Extent> bad;
+        if (!content.read(at, part, &bad)) return;
+        const ByteView view(part);
+        std::size_t done = 0;
+        while (done + sizeof(UsnRecordV2) <= view.size()) {
+            const auto record = view.as<UsnRecordV2>(done);
+            const std::uint32_t length = record->RecordLength;
+            // Records don't cross pages; the rest of a page is zeros.
+            const bool makes_sense = length >= sizeof(UsnRecordV2) && length % 8 == 0 && length <= kLongestRecord &&
+                                     record->MajorVersion == 2;
+            if (!makes_sense) {
+                done += 8;
+                continue;
+            }
+            if (length > view.size() - done) break;
+            if ((record->Reason & USN_REASON_FILE_DELETE) != 0) {
+                const auto name = view.slice(done + record->FileNameOffset, record->FileNameLength);
+                const auto when = windows_time(record->TimeStamp);
+                const bool fits = std::size_t{record->FileNameOffset} + record->FileNameLength <= length;
+                if (name && when && fits && deletions_.size() < kMostDeletions) {
+                    constexpr std::uint32_t kDirectory = 0x10;  // FILE_ATTRIBUTE_DIRECTORY
+                    deletions_.insert_or_assign(reference_of(record->FileReferenceNumber),
+                                                Deletion{*when, reference_of(record->ParentFileReferenceNumber),
+                                                         utf16le_to_utf8(name->bytes()),
+                                                         (record->FileAttributes & kDirectory) != 0});
+                }
+            }
+            done += length;
+        }
+        // A record that begins at the end of this part is read with the next.
+        at += done > 0 ? done : part.size();
+        if (part.size() < chunk.size()) return;
+    }
+}
+
+const UsnJournal::Deletion* UsnJournal::find(Reference file) const {
+    const auto found = deletions_.find(file);
+    return found == deletions_.end() ? nullptr : &found->second;
+}
+
+}  // namespace dredger::ntfs

@@ -1,0 +1,386 @@
+#include "filesystems/ntfs/walk.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+
+#include "filesystems/ntfs/attributes.h"
+#include "media/content.h"
+
+namespace dredger::ntfs {
+namespace {
+
+constexpr std::size_t kMostFormerNames = 200'000;
+constexpr std::uint64_t kGlance = 4096;  // records or blocks between two looks at the clock
+constexpr std::string_view kJournalName = "$UsnJrnl";
+constexpr std::string_view kJournalStream = "$J";
+constexpr std::size_t kIndexRootHeader = 16;  // bytes before its IndexHeader
+
+// The long name where there is one.
+bool is_shown(const File& file, const Name& name) {
+    return name.space != FILE_NAME_DOS || std::all_of(file.names.begin(), file.names.end(),
+                                                      [](const Name& n) { return n.space == FILE_NAME_DOS; });
+}
+
+bool is_same_name(const Name& a, const Name& b) {
+    return a.parent.number() == b.parent.number() && a.text == b.text;
+}
+
+std::uint64_t hash_of(const Name& name) {
+    return std::hash<std::string>()(name.text) ^ (name.parent.number() * 0x9E3779B97F4A7C15U);
+}
+
+void take_words(std::uint32_t attributes, std::vector<std::string>& words) {
+    static constexpr std::pair<std::uint32_t, std::string_view> kWords[] = {
+        {FILE_ATTRIBUTE_READONLY, "read-only"},   {FILE_ATTRIBUTE_HIDDEN, "hidden"},
+        {FILE_ATTRIBUTE_SYSTEM, "system"},        {FILE_ATTRIBUTE_SPARSE_FILE, "sparse"},
+        {FILE_ATTRIBUTE_COMPRESSED, "compressed"}};
+    for (const auto& [bit, word] : kWords)
+        if ((attributes & bit) != 0) words.emplace_back(word);
+}
+
+// What lies elsewhere or is packed in a way of its own, though the record looks like that of a sparse file.
+const char* kept_elsewhere(const File& file) {
+    if (file.reparse_tag == IO_REPARSE_TAG_WOF)
+        return "Windows packed it as a part of the system (WOF): its content lies packed in a stream that is not read yet";
+    if (file.reparse_tag == IO_REPARSE_TAG_DEDUP) return "its content lies in the deduplication store of the server";
+    if ((file.reparse_tag & IO_REPARSE_TAG_CLOUD_MASK) == (IO_REPARSE_TAG_CLOUD & IO_REPARSE_TAG_CLOUD_MASK))
+        return "its content may lie in the owner's online storage only";
+    return nullptr;
+}
+
+}  // namespace
+
+Walk::Walk(const MediumPtr& volume, const Geometry& geometry, const Mft& mft, const WalkOptions& options,
+           RecordSink& sink, std::vector<std::string>& warnings)
+    : volume_(volume),
+      geometry_(geometry),
+      mft_(mft),
+      options_(options),
+      sink_(sink),
+      warnings_(warnings),
+      reader_(volume, geometry, mft) {}
+
+void Walk::run() {
+    learn_folders();
+    if (!options_.live_only && !stopped_) {
+        read_indexes();
+        read_journal();
+    }
+    if (stopped_) return;
+    mft_.each([&](const RawRecord& record) {
+        take(record);
+        return !stopped_;
+    });
+    emit_remaining_names();
+    if (damaged_ > 0)
+        warnings_.push_back(fmt::format("{} records of the file table are damaged: what only they told is missing", damaged_));
+}
+
+void Walk::learn_folders() {
+    damaged_ = mft_.each([&](const RawRecord& record) {
+        if (record.number >= lives_.size()) lives_.resize(static_cast<std::size_t>(record.number) + 1);
+        lives_[static_cast<std::size_t>(record.number)] = {record.header.SequenceNumber, true, record.in_use()};
+        if (!record.is_extension()) learn_folder(record);
+        if (record.number % kGlance == 0 && options_.go_on)
+            stopped_ = !options_.go_on("reading folders", record.number, mft_.record_count());
+        return !stopped_;
+    });
+}
+
+void Walk::learn_folder(const RawRecord& record) {
+    if (!record.is_folder()) {
+        // The journal of changes is the one other file that is needed before all others.
+        AttributeReader attributes(record.bytes, record.header);
+        while (const auto attribute = attributes.next()) {
+            if (attribute->type > FILE_NAME) break;
+            if (attribute->type != FILE_NAME || !attribute->resident) continue;
+            const auto name = attribute->value.as<FileName>(0);
+            if (!name || name->ParentDirectory.number() != EXTEND_NUMBER) break;
+            const auto whole = parse_name(attribute->value);
+            if (whole && whole->text == kJournalName) journal_ = {record.number, record.header.SequenceNumber};
+        }
+        return;
+    }
+    if (options_.live_only && !record.in_use()) return;
+    const File file = reader_.read(record);
+    const Reference self{file.number, file.sequence};
+    for (const Name& name : file.names) {
+        if (!is_shown(file, name)) continue;
+        folders_.add(file.number, file.sequence, file.in_use, reference_of(name.parent), name.text);
+        break;
+    }
+    if (options_.live_only) return;
+
+    const auto place = mft_.locate(record, 0, 1);
+    const ByteView whole(record.bytes.bytes(), place.empty() || !place.front().is_stored() ? 0 : place.front().offset);
+    AttributeReader attributes(record.bytes, record.header);
+    std::vector<FormerName> found;
+    while (const auto attribute = attributes.next()) {
+        if (attribute->type != INDEX_ROOT || !attribute->resident) continue;
+        const auto index = attribute->value.as<IndexHeader>(kIndexRootHeader);
+        const std::size_t used = file.in_use && index ? kIndexRootHeader + index->FirstFreeByte : 0;
+        find_former_names(whole, attribute->value_offset + std::min(used, attribute->value.size()), self, found);
+    }
+    keep_former(std::move(found));
+
+    std::uint64_t at = 0;  // in the index
+    for (const Extent& extent : file.index) {
+        const std::uint64_t size = geometry_.index_size;
+        for (std::uint64_t skip = (size - at % size) % size; skip + size <= extent.length && extent.is_stored(); skip += size)
+            if (blocks_.size() < volume_->size() / size) blocks_.push_back({extent.offset + skip, self, file.in_use});
+        at += extent.length;
+    }
+}
+
+// In the order in which they lie on the medium.
+void Walk::read_indexes() {
+    std::stable_sort(blocks_.begin(), blocks_.end(),
+                     [](const IndexBlock& a, const IndexBlock& b) { return a.offset < b.offset; });
+    std::vector<std::byte> bytes(geometry_.index_size);
+    for (std::size_t i = 0; i < blocks_.size() && !stopped_; ++i) {
+        if (i % kGlance == 0 && options_.go_on) stopped_ = !options_.go_on("reading folders", i, blocks_.size());
+        const IndexBlock& block = blocks_[i];
+        std::vector<Extent> bad;
+        if (!volume_->read(block.offset, bytes, &bad) || !bad.empty()) continue;
+        std::vector<FormerName> found;
+        read_index_block(bytes, block.offset, block.folder, block.folder_in_use ? IndexPart::slack : IndexPart::all, found);
+        keep_former(std::move(found));
+    }
+    blocks_ = {};
+
+    // Entries are moved as a block changes, which leaves several copies of one name.
+    const auto order = [](const FormerName& f) {
+        return std::tuple(!f.has_file, f.file, f.name.parent.number(), std::string_view(f.name.text));
+    };
+    std::stable_sort(former_.begin(), former_.end(),
+                     [&](const FormerName& a, const FormerName& b) { return order(a) < order(b); });
+    former_.erase(std::unique(former_.begin(), former_.end(),
+                              [&](const FormerName& a, const FormerName& b) { return order(a) == order(b); }),
+                  former_.end());
+    for (std::size_t i = 0; i < former_.size(); ++i) {
+        const FormerName& former = former_[i];
+        if (!former.has_file)
+            nameless_[hash_of(former.name)].push_back(i);
+        else if ((former.name.attributes & kDupFileNameIndexPresent) != 0 && !is_life_of(former.file))
+            folders_.add_former(former.file, reference_of(former.name.parent), former.name.text);
+    }
+}
+
+void Walk::keep_former(std::vector<FormerName>&& found) {
+    for (FormerName& former : found)
+        if (former_.size() < kMostFormerNames) former_.push_back(std::move(former));
+}
+
+void Walk::read_journal() {
+    const auto record = journal_ ? mft_.find(journal_->number) : std::nullopt;
+    if (!record) return;
+    const File file = reader_.read(*record);
+    for (const Stream& stream : file.streams) {
+        if (stream.name != kJournalStream) continue;
+        // Its older part was given back and is sparse.
+        std::vector<Extent> stored;
+        std::copy_if(stream.layout.extents.begin(), stream.layout.extents.end(), std::back_inserter(stored),
+                     [](const Extent& e) { return e.is_stored(); });
+        usn_.read(Content(volume_, stored));
+    }
+    for (const auto& [reference, deletion] : usn_.deletions())
+        if (deletion.is_folder && !is_life_of(reference)) folders_.add_former(reference, deletion.parent, deletion.name);
+}
+
+bool Walk::is_life_of(Reference reference) const {
+    if (reference.number >= lives_.size()) return false;
+    const Life& life = lives_[static_cast<std::size_t>(reference.number)];
+    return life.stands && is_same_life(reference.sequence, life.sequence, life.in_use);
+}
+
+void Walk::take(const RawRecord& record) {
+    if (record.is_extension() || (!record.in_use() && (options_.live_only || record.number < FIRST_USER_FILE_NUMBER))) return;
+    const File file = reader_.read(record);
+    const bool tells_nothing = file.names.empty() && file.streams.empty();
+    if (tells_nothing) return;
+    for (const Name& name : file.names) {
+        const auto same = nameless_.find(hash_of(name));
+        if (same == nameless_.end()) continue;
+        for (const std::size_t i : same->second)
+            if (is_same_name(former_[i].name, name)) accounted_.insert(i);
+    }
+    emit_file(file);
+    take_former_names(file);
+}
+
+// Names that a folder remembers of this record, in this life or in earlier ones.
+void Walk::take_former_names(const File& file) {
+    for (; next_former_ < former_.size() && former_[next_former_].has_file; ++next_former_) {
+        const FormerName& former = former_[next_former_];
+        if (former.file.number > file.number) return;
+        if (former.file.number < file.number || !is_same_life(former.file.sequence, file.sequence, file.in_use)) {
+            emit_former(former);
+            continue;
+        }
+        const bool still_there = std::any_of(file.names.begin(), file.names.end(),
+                                             [&](const Name& name) { return is_same_name(name, former.name); });
+        if (still_there || file.names.empty()) continue;
+        const Name& now = *std::find_if(file.names.begin(), file.names.end(), [&](const Name& n) { return is_shown(file, n); });
+        const std::string& folder = folders_.path_of(reference_of(now.parent));
+        emit_name(file, reference_of(former.name.parent), former.name.text,
+                  {fmt::format("an earlier name, or a further one, of {}{}{}, which {}", folder, folder.empty() ? "" : "/",
+                               now.text, file.in_use ? "is still there" : "is deleted too")});
+    }
+}
+
+void Walk::emit_file(const File& file) {
+    std::vector<std::string> notes;
+    if (file.damaged) notes.emplace_back("a part of its record in the file table is damaged");
+    for (const Name& name : file.names)
+        if (is_shown(file, name)) emit_name(file, reference_of(name.parent), name.text, notes);
+    if (!file.names.empty()) return;
+
+    const auto remembered = std::find_if(former_.begin() + static_cast<std::ptrdiff_t>(next_former_), former_.end(),
+                                         [&](const FormerName& f) {
+                                             return !f.has_file || f.file.number > file.number ||
+                                                    (f.file.number == file.number &&
+                                                     is_same_life(f.file.sequence, file.sequence, file.in_use));
+                                         });
+    if (remembered != former_.end() && remembered->has_file && remembered->file.number == file.number) {
+        emit_name(file, reference_of(remembered->name.parent), remembered->name.text, notes);
+        return;
+    }
+    notes.emplace_back("its record has no name any more; the number of the record stands for it");
+    emit_name(file, {file.number, file.sequence}, fmt::format("(record {})", file.number), notes);
+}
+
+Record Walk::record_of(const File& file, Reference parent, const std::string& name) {
+    Record record;
+    record.id = file.number;
+    const bool is_nowhere = file.names.empty() && parent.number == file.number;
+    record.folder = is_nowhere ? std::string() : folders_.path_of(parent);
+    record.name = name;
+    record.name_is_whole = !is_nowhere;
+    record.is_folder = file.is_folder;
+    record.state = file.in_use ? State::live : State::deleted;
+    record.created = file.created;
+    record.modified = file.modified;
+    record.changed = file.changed;
+    record.accessed = file.accessed;
+    take_words(file.attributes, record.attributes);
+    if (!file.in_use) {
+        const auto before = static_cast<std::uint16_t>(file.sequence - 1);
+        const UsnJournal::Deletion* told = usn_.find({file.number, before});
+        if (told != nullptr) record.deleted = told->when;
+    }
+    if (record.folder.starts_with("(folder "))
+        record.notes.emplace_back("a folder above it is not known any more; the number of its record stands for it");
+    if (file.damaged) record.trust = LayoutTrust::damaged;
+    if (!file.link_target.empty()) record.facts.push_back({"link to", file.link_target});
+    return record;
+}
+
+void Walk::emit_name(const File& file, Reference parent, const std::string& name, std::vector<std::string> notes) {
+    Record record = record_of(file, parent, name);
+    record.notes.insert(record.notes.end(), std::make_move_iterator(notes.begin()), std::make_move_iterator(notes.end()));
+    record.keeping = file.keeping;
+    for (const Name& other : file.names) {
+        if (other.text == name) continue;
+        record.facts.push_back(is_shown(file, other) ? Fact{"also linked as", other.text} : Fact{"short name", other.text});
+    }
+    const bool is_own = file.number < FIRST_USER_FILE_NUMBER || record.folder == "$Extend" || record.folder.starts_with("$Extend/");
+    const char* elsewhere = kept_elsewhere(file);
+    const bool has_main = !file.streams.empty() && file.streams.front().name.empty() && !file.is_folder;
+    std::vector<const Stream*> others;
+    for (const Stream& stream : file.streams) {
+        const bool is_main = has_main && &stream == &file.streams.front();
+        if (is_own && !is_main)
+            record.keeping.insert(record.keeping.end(), stream.layout.extents.begin(), stream.layout.extents.end());
+        else if (!is_main)
+            others.push_back(&stream);
+    }
+    for (const Stream* stream : others)
+        record.facts.push_back({"alternate stream", fmt::format("{} bytes, listed as {};{}", stream->size, name, stream->name)});
+
+    Record streams_of = record;
+    streams_of.keeping.clear();
+    if (elsewhere != nullptr) record.notes.emplace_back(elsewhere);
+    if (has_main && elsewhere == nullptr) {
+        emit_stream(record, file.streams.front(), true);
+    } else if (file.is_folder || !file.link_target.empty()) {
+        emit(std::move(record));
+    } else {
+        record.size = has_main ? file.streams.front().size : file.names.empty() ? 0 : file.names.front().size;
+        record.trust = LayoutTrust::none;
+        if (elsewhere == nullptr) record.notes.emplace_back("its record does not tell of its content any more");
+        emit(std::move(record));
+    }
+    if (elsewhere != nullptr) return;
+    std::erase_if(streams_of.facts, [](const Fact& fact) { return fact.name == "alternate stream"; });
+    for (const Stream* stream : others) emit_stream(streams_of, *stream, false);
+}
+
+void Walk::emit_stream(const Record& main, const Stream& stream, bool is_main) {
+    Record record = main;
+    if (!is_main) {
+        record.is_folder = false;
+        record.notes.push_back(fmt::format("an alternate stream of {}", main.name));
+        record.name += ";" + stream.name;
+    }
+    record.size = stream.size;
+    record.layout = stream.layout;
+    if (stream.encrypted) record.attributes.emplace_back(kEncrypted);
+    if (!stream.whole) record.notes.emplace_back("a part of what told where its content lies is damaged or gone");
+    emit(std::move(record));
+}
+
+// What folders and the journal remember of files whose records are gone.
+void Walk::emit_remaining_names() {
+    if (options_.live_only) return;
+    for (; next_former_ < former_.size() && !stopped_; ++next_former_)
+        if (former_[next_former_].has_file || !accounted_.contains(next_former_)) emit_former(former_[next_former_]);
+    const auto is_listed = [&](Reference reference) {
+        const auto found = std::lower_bound(former_.begin(), former_.end(), reference, [](const FormerName& f, Reference wanted) {
+            return f.has_file && f.file < wanted;
+        });
+        return found != former_.end() && found->has_file && found->file == reference;
+    };
+    for (const auto& [reference, deletion] : usn_.deletions()) {
+        if (stopped_) return;
+        if (is_life_of(reference) || is_listed(reference)) continue;
+        Record record;
+        record.id = reference.number;
+        record.folder = folders_.path_of(deletion.parent);
+        record.name = deletion.name;
+        record.is_folder = deletion.is_folder;
+        record.state = State::deleted;
+        record.origin = Origin::remnant;
+        record.deleted = deletion.when;
+        record.trust = LayoutTrust::none;
+        record.notes.emplace_back("only the journal of changes tells of it: its record was given to another file");
+        emit(std::move(record));
+    }
+}
+
+void Walk::emit_former(const FormerName& former) {
+    Record record;
+    record.id = former.has_file ? former.file.number : former.offset;
+    record.folder = folders_.path_of(reference_of(former.name.parent));
+    record.name = former.name.text;
+    record.is_folder = (former.name.attributes & kDupFileNameIndexPresent) != 0;
+    record.state = State::deleted;
+    record.origin = Origin::remnant;
+    record.size = record.is_folder ? 0 : former.name.size;
+    record.created = former.name.created;
+    record.modified = former.name.modified;
+    record.changed = former.name.changed;
+    record.accessed = former.name.accessed;
+    take_words(former.name.attributes, record.attributes);
+    record.trust = LayoutTrust::none;
+    if (const UsnJournal::Deletion* told = former.has_file ? usn_.find(former.file) : nullptr) record.deleted = told->when;
+    record.notes.emplace_back(
+        "only its folder's index still has its name: its record was given to another file, so nothing tells where its "
+        "content lies");
+    emit(std::move(record));
+}
+
+void Walk::emit(Record&& record) {
+    if (!stopped_ && !sink_.take(std::move(record))) stopped_ = true;
+}
+
+}  // namespace dredger::ntfs

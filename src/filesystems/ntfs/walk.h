@@ -1,0 +1,72 @@
+// Everything that an NTFS volume still tells of its files. The table is read front to back twice: first for the
+// folders, then for everything.
+#pragma once
+
+#include <unordered_map>
+#include <unordered_set>
+
+#include "filesystems/filesystem.h"
+#include "filesystems/ntfs/index_slack.h"
+#include "filesystems/ntfs/usn_journal.h"
+
+namespace dredger::ntfs {
+
+class Walk {
+  public:
+    Walk(const MediumPtr& volume, const Geometry& geometry, const Mft& mft, const WalkOptions& options,
+         RecordSink& sink, std::vector<std::string>& warnings);
+
+    void run();
+
+  private:
+    // What the first pass keeps of a record.
+    struct Life {
+        std::uint16_t sequence = 0;
+        bool stands = false;
+        bool in_use = false;
+    };
+    struct IndexBlock {
+        std::uint64_t offset;  // on the volume
+        Reference folder;
+        bool folder_in_use;
+    };
+
+    void learn_folders();
+    void learn_folder(const RawRecord& record);
+    void read_indexes();
+    void read_journal();
+    void keep_former(std::vector<FormerName>&& found);
+
+    void take(const RawRecord& record);
+    void take_former_names(const File& file);
+    void emit_file(const File& file);
+    void emit_name(const File& file, Reference parent, const std::string& name, std::vector<std::string> notes);
+    void emit_stream(const Record& main, const Stream& stream, bool is_main);
+    void emit_remaining_names();
+    void emit_former(const FormerName& former);
+    void emit(Record&& record);
+    Record record_of(const File& file, Reference parent, const std::string& name);
+    bool is_life_of(Reference reference) const;
+
+    MediumPtr volume_;
+    const Geometry& geometry_;
+    const Mft& mft_;
+    const WalkOptions& options_;
+    RecordSink& sink_;
+    std::vector<std::string>& warnings_;
+    FileReader reader_;
+
+    std::vector<Life> lives_;  // by record number
+    Folders folders_;
+    std::vector<IndexBlock> blocks_;
+    std::optional<Reference> journal_;
+    UsnJournal usn_;
+    std::vector<FormerName> former_;  // by file, those without one at the end
+    std::size_t next_former_ = 0;     // the first whose record was not reached yet
+    std::unordered_map<std::uint64_t, std::vector<std::size_t>> nameless_;  // of former_, those without a file, by name
+    std::unordered_set<std::size_t> accounted_;                             // of these: a record has that name
+    std::uint64_t damaged_ = 0;                                             // records
+    bool stopped_ = false;
+};
+
+}  // namespace dredger::ntfs
