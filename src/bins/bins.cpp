@@ -80,7 +80,8 @@ void Bins::settle(Record& record) {
         const std::size_t semicolon = is_itself ? cut.upto.find(';', cut.upto.rfind('/') + 1) : std::string_view::npos;
         const std::string_view stream = semicolon == std::string_view::npos ? "" : cut.upto.substr(semicolon);
         const BinEntry* entry = entry_for(folded(cut.upto), record, is_itself);
-        if (entry == nullptr && !stream.empty()) entry = entry_for(folded(cut.upto.substr(0, semicolon)), record, false);
+        if (entry == nullptr && !stream.empty())
+            entry = entry_for(folded(cut.upto.substr(0, semicolon)), record, false);
         if (entry == nullptr) continue;
         std::string original = entry->original;
         if (!is_itself) (original += '/') += cut.below;
@@ -101,7 +102,8 @@ bool Bins::is_former_place(const Record& record) const {
     if (record.origin != Origin::remnant) return false;
     const auto moved = moved_.find(folded(record.path()));
     if (moved == moved_.end()) return false;
-    return record.layout.empty() || std::find(moved->second.begin(), moved->second.end(), record.id) != moved->second.end();
+    return record.layout.empty() ||
+           std::find(moved->second.begin(), moved->second.end(), record.id) != moved->second.end();
 }
 
 }  // namespace dredger

@@ -13,10 +13,10 @@ namespace dredger {
 
 // What a bin wrote down of one thing that was put into it.
 struct BinEntry {
-    std::string item;      // its path in the bin, on the volume
-    std::string original;  // its path before, on its volume; parts joined with '/'
-    std::string noted_as;  // the same as the bin wrote it down: "E:\Logs\terns.csv"
-    std::string account;   // who put it there; empty where the bin does not say
+    std::string item;        // its path in the bin, on the volume
+    std::string original;    // its path before, on its volume; parts joined with '/'
+    std::string noted_as;    // the same as the bin wrote it down: "E:\Logs\terns.csv"
+    std::string account;     // who put it there; empty where the bin does not say
     std::uint64_t size = 0;  // bytes, as the bin counted them
     std::optional<FileTime> deleted;
     bool live = true;  // whether the bin still held this entry

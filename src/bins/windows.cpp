@@ -32,9 +32,9 @@ struct Info2Header {
 static_assert(sizeof(Info2Header) == 20);
 
 struct Info2Entry {
-    char path[260];          // in the code page of the system; its first byte is cleared when the thing leaves the bin
-    little_uint32_t number;  // the N of DcN.EXT
-    little_uint32_t drive;   // 2 is C:
+    char path[260];           // in the code page of the system; its first byte is cleared when the thing leaves the bin
+    little_uint32_t number;   // the N of DcN.EXT
+    little_uint32_t drive;    // 2 is C:
     little_uint64_t deleted;  // FILETIME
     little_uint32_t size;     // bytes on the drive, whole clusters
 };
@@ -80,7 +80,8 @@ std::string path_on_volume(std::string_view noted) {
         const std::size_t end = std::min(noted.find('\\', from), noted.size());
         const std::string_view one = noted.substr(from, end - from);
         from = end + 1;
-        const bool names_volume = path.empty() && (one.ends_with(':') || one == "?" || one == "." || one.starts_with("Volume{"));
+        const bool names_volume =
+            path.empty() && (one.ends_with(':') || one == "?" || one == "." || one.starts_with("Volume{"));
         if (one.empty() || names_volume) continue;
         if (!path.empty()) path += '/';
         for (const char c : one) path += c == '/' ? '_' : c;
@@ -91,7 +92,8 @@ std::string path_on_volume(std::string_view noted) {
 // Up to the first NUL.
 std::string text_of(std::span<const std::byte> utf16) {
     std::size_t length = 0;
-    while (length + 1 < utf16.size() && (utf16[length] != std::byte{0} || utf16[length + 1] != std::byte{0})) length += 2;
+    while (length + 1 < utf16.size() && (utf16[length] != std::byte{0} || utf16[length + 1] != std::byte{0}))
+        length += 2;
     return utf16le_to_utf8(utf16.first(length));
 }
 
@@ -109,7 +111,8 @@ std::vector<BinEntry> read_index_file(std::string_view path, ByteView content) {
     const std::size_t at = head->version == 1 ? sizeof(IndexFile) : sizeof(IndexFile) + 4;
     const std::uint64_t units = head->version == 1 ? kOldPathBytes / 2 : content.u32le(sizeof(IndexFile)).value_or(0);
     const std::size_t room = content.size() - std::min(at, content.size());
-    const auto text = content.slice(at, std::min<std::size_t>(room, units <= room ? static_cast<std::size_t>(units * 2) : room));
+    const auto text =
+        content.slice(at, std::min<std::size_t>(room, units <= room ? static_cast<std::size_t>(units * 2) : room));
     if (!text) return {};
     BinEntry entry;
     entry.noted_as = printable(text_of(text->bytes()));
@@ -125,14 +128,15 @@ std::vector<BinEntry> read_index_file(std::string_view path, ByteView content) {
 
 // "Dc12.txt".
 bool is_old_item_name(std::string_view name) {
-    return name.size() >= 3 && (name[0] == 'D' || name[0] == 'd') && ((name[1] | 0x20) >= 'a' && (name[1] | 0x20) <= 'z') &&
-           name[2] >= '0' && name[2] <= '9';
+    return name.size() >= 3 && (name[0] == 'D' || name[0] == 'd') &&
+           ((name[1] | 0x20) >= 'a' && (name[1] | 0x20) <= 'z') && name[2] >= '0' && name[2] <= '9';
 }
 
 // RECYCLED/Dc1.txt, RECYCLER/SID/Dc1.txt
 bool lies_in_recycler(std::string_view path) {
     const std::string top = folded(part(path, 0));
-    return (top == "recycled" && is_old_item_name(part(path, 1))) || (top == "recycler" && is_old_item_name(part(path, 2)));
+    return (top == "recycled" && is_old_item_name(part(path, 1))) ||
+           (top == "recycler" && is_old_item_name(part(path, 2)));
 }
 
 // The first letter of a name that was deleted on FAT is lost.
@@ -161,8 +165,9 @@ std::vector<BinEntry> read_info2(std::string_view path, ByteView content) {
         entry.original = path_on_volume(entry.noted_as);
         if (entry.original.empty()) continue;
         const std::string extension = extension_of(name_in(entry.original));
-        entry.item = fmt::format("{}/D{}{}{}{}", folder_of(path), static_cast<char>('c' - 2 + static_cast<char>(on_disk->drive)),
-                                 on_disk->number.value(), extension.empty() ? "" : ".", extension);
+        entry.item =
+            fmt::format("{}/D{}{}{}{}", folder_of(path), static_cast<char>('c' - 2 + static_cast<char>(on_disk->drive)),
+                        on_disk->number.value(), extension.empty() ? "" : ".", extension);
         entry.account = account_in(path);
         entry.size = on_disk->size;
         entry.deleted = windows_time(on_disk->deleted);

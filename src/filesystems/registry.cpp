@@ -1,3 +1,4 @@
+#include "filesystems/exfat/exfat.h"
 #include "filesystems/fat/fat.h"
 #include "filesystems/filesystem.h"
 #include "filesystems/ntfs/ntfs.h"
@@ -8,6 +9,7 @@ namespace {
 constexpr FileSystemKind kKinds[] = {
     {"FAT", fat::open},
     {"NTFS", ntfs::open},
+    {"exFAT", exfat::open},
 };
 
 }  // namespace

@@ -15,8 +15,8 @@ struct Attribute {
     ByteView name;  // UTF-16; empty for the unnamed one
     bool resident = true;
 
-    ByteView value;                 // resident only
-    std::size_t value_offset = 0;   // of `value` in the record
+    ByteView value;                // resident only
+    std::size_t value_offset = 0;  // of `value` in the record
 
     NonresidentForm nonresident{};  // otherwise
     ByteView mapping_pairs;

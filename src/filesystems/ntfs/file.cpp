@@ -82,7 +82,8 @@ void FileReader::take_record(const RawRecord& record, File& file, std::vector<Pi
                     break;
                 case VOLUME_NAME: file.volume_name = utf16le_to_utf8(attribute->value.bytes()); break;
                 case VOLUME_INFORMATION:
-                    if (const auto facts = attribute->value.as<VolumeInformation>(0)) file.volume_flags = facts->VolumeFlags;
+                    if (const auto facts = attribute->value.as<VolumeInformation>(0))
+                        file.volume_flags = facts->VolumeFlags;
                     break;
                 case REPARSE_POINT: take_reparse_point(attribute->value, file); break;
                 case ATTRIBUTE_LIST:
@@ -168,8 +169,8 @@ void FileReader::join(std::vector<Piece>&& pieces, File& file) const {
     for (std::size_t first = 0; first < pieces.size();) {
         Runlist runs = std::move(pieces[first].runs);
         std::size_t next = first + 1;
-        for (; next < pieces.size() && pieces[next].type == pieces[first].type && pieces[next].name == pieces[first].name &&
-               !pieces[next].resident && !pieces[first].resident;
+        for (; next < pieces.size() && pieces[next].type == pieces[first].type &&
+               pieces[next].name == pieces[first].name && !pieces[next].resident && !pieces[first].resident;
              ++next)
             runs.append(pieces[next].runs);
         const Piece& piece = pieces[first];
@@ -207,7 +208,8 @@ void FileReader::take_data(const Piece& first, Runlist&& runs, File& file) const
     if (!stream.compressed) {
         stream.layout.extents = extents_of(runs, stream.size, valid, geometry_);
     } else {
-        const auto unit = checked_mul(geometry_.cluster_size, std::uint64_t{1} << std::min<unsigned>(form.CompressionUnit, 16));
+        const auto unit =
+            checked_mul(geometry_.cluster_size, std::uint64_t{1} << std::min<unsigned>(form.CompressionUnit, 16));
         constexpr std::uint64_t kLargestUnit = 16 << 20;  // bytes; drivers make 64 KiB
         if (!unit || *unit > kLargestUnit) {
             stream.whole = false;

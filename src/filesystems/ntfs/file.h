@@ -44,10 +44,10 @@ struct File {
     std::uint32_t reparse_tag = 0;  // 0: none
     std::string link_target;        // of symbolic links and junctions
     std::vector<Name> names;
-    std::vector<Stream> streams;         // the main one first, where there is one
-    std::vector<Extent> index;           // the folder's index blocks, on the volume
-    std::vector<Extent> keeping;         // clusters of other attributes
-    std::string volume_name;             // of record 3
+    std::vector<Stream> streams;  // the main one first, where there is one
+    std::vector<Extent> index;    // the folder's index blocks, on the volume
+    std::vector<Extent> keeping;  // clusters of other attributes
+    std::string volume_name;      // of record 3
     std::uint16_t volume_flags = 0;
 };
 
@@ -61,7 +61,8 @@ class FileReader {
 
   private:
     struct Piece;
-    void take_record(const RawRecord& record, File& file, std::vector<Piece>& pieces, std::vector<std::byte>* list) const;
+    void take_record(const RawRecord& record, File& file, std::vector<Piece>& pieces,
+                     std::vector<std::byte>* list) const;
     void follow_list(const RawRecord& base, ByteView list, File& file, std::vector<Piece>& pieces) const;
     void join(std::vector<Piece>&& pieces, File& file) const;
     void take_data(const Piece& first, Runlist&& runs, File& file) const;

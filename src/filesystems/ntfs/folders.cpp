@@ -7,7 +7,7 @@ namespace dredger::ntfs {
 namespace {
 
 constexpr std::size_t kMostRemembered = 4096;  // paths
-constexpr int kDeepest = 512;                  // folders below each other; the longest path that Windows makes has fewer
+constexpr int kDeepest = 512;  // folders below each other; the longest path that Windows makes has fewer
 constexpr std::size_t kMostNameBytes = 1U << 31;
 
 }  // namespace

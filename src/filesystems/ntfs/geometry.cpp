@@ -18,7 +18,7 @@ std::uint64_t sectors_per_cluster(std::uint8_t value) {
 
 // Clusters where positive, an exponent of bytes where negative; 0 where it is neither.
 std::uint32_t block_size(std::int8_t value, std::uint32_t cluster_size) {
-    const std::uint64_t size = value > 0    ? std::uint64_t{cluster_size} * static_cast<std::uint64_t>(value)
+    const std::uint64_t size = value > 0     ? std::uint64_t{cluster_size} * static_cast<std::uint64_t>(value)
                                : value > -32 ? std::uint64_t{1} << static_cast<unsigned>(-value)
                                              : 0;
     return std::has_single_bit(size) && size >= 512 && size <= kLargestBlock ? static_cast<std::uint32_t>(size) : 0;

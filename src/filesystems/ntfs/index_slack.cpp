@@ -38,7 +38,8 @@ void find_former_names(ByteView bytes, std::size_t from, Reference folder, std::
             continue;
         }
         // The mark of the end, which moves up when the last entry goes, covers the reference.
-        const bool tells_folder = on_disk->ParentDirectory.SequenceNumber != 0 && on_disk->ParentDirectory.SegmentNumberHighPart == 0;
+        const bool tells_folder =
+            on_disk->ParentDirectory.SequenceNumber != 0 && on_disk->ParentDirectory.SegmentNumberHighPart == 0;
         if (!tells_folder) {
             name->parent.SegmentNumberLowPart = static_cast<std::uint32_t>(folder.number);
             name->parent.SegmentNumberHighPart = static_cast<std::uint16_t>(folder.number >> 32U);
@@ -49,8 +50,10 @@ void find_former_names(ByteView bytes, std::size_t from, Reference folder, std::
         const std::size_t length = sizeof(FileName) + std::size_t{on_disk->FileNameLength} * 2;
         if (tells_folder && at >= sizeof(IndexEntry)) {
             const auto entry = bytes.as<IndexEntry>(at - sizeof(IndexEntry));
-            const bool has_reference = entry && entry->FileReference.SequenceNumber != 0 && entry->FileReference.SegmentNumberHighPart == 0;
-            found.has_file = has_reference && entry->AttributeLength == length && entry->Length >= sizeof(IndexEntry) + length;
+            const bool has_reference =
+                entry && entry->FileReference.SequenceNumber != 0 && entry->FileReference.SegmentNumberHighPart == 0;
+            found.has_file =
+                has_reference && entry->AttributeLength == length && entry->Length >= sizeof(IndexEntry) + length;
             if (found.has_file) found.file = reference_of(entry->FileReference);
         }
         if (found.name.space != FILE_NAME_DOS) into.push_back(std::move(found));

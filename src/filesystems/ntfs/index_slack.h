@@ -11,16 +11,16 @@ namespace dredger::ntfs {
 
 struct FormerName {
     Name name;
-    Reference file;           // whose name it was
-    bool has_file = false;    // false: that part of the entry is overwritten
-    std::uint64_t offset = 0; // of the name, on the volume
+    Reference file;            // whose name it was
+    bool has_file = false;     // false: that part of the entry is overwritten
+    std::uint64_t offset = 0;  // of the name, on the volume
 };
 
 enum class IndexPart { slack, all };
 
 // What stands in `bytes`, from `from` on, of names that were in `folder`: an index block with its fix-ups undone, or a
-// record. Entries need not begin anywhere in particular. A name counts though the start of its entry is overwritten, and
-// the reference to its folder too; one that refers to another folder was there before this one took the place.
+// record. Entries need not begin anywhere in particular. A name counts though the start of its entry is overwritten,
+// and the reference to its folder too; one that refers to another folder was there before this one took the place.
 void find_former_names(ByteView bytes, std::size_t from, Reference folder, std::vector<FormerName>& into);
 
 // The same of a whole index block as it was read; nothing where it is no index block.

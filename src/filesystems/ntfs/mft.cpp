@@ -127,7 +127,8 @@ bool Mft::read(std::uint64_t offset, std::span<std::byte> into) const {
         const Extent& where = extents_[extent - 1];
         const std::uint64_t skip = offset - starts_[extent - 1];
         if (skip >= where.length) return any;
-        const auto part = into.first(static_cast<std::size_t>(std::min<std::uint64_t>(into.size(), where.length - skip)));
+        const auto part =
+            into.first(static_cast<std::size_t>(std::min<std::uint64_t>(into.size(), where.length - skip)));
         std::vector<Extent> bad;
         if (where.is_stored() && volume_->read(where.offset + skip, part, &bad)) any = true;
         into = into.subspan(part.size());

@@ -13,13 +13,15 @@ namespace dredger::ntfs {
 struct RawRecord {
     std::uint64_t number = 0;
     FileRecordSegmentHeader header{};
-    ByteView bytes;         // cut to those that are good
-    bool torn = false;      // a part of it was written at another time
+    ByteView bytes;            // cut to those that are good
+    bool torn = false;         // a part of it was written at another time
     std::uint64_t offset = 0;  // in the table
 
     bool in_use() const { return (header.Flags & FILE_RECORD_SEGMENT_IN_USE) != 0; }
     bool is_folder() const { return (header.Flags & FILE_NAME_INDEX_PRESENT) != 0; }
-    bool is_extension() const { return header.BaseFileRecordSegment.number() != 0 || header.BaseFileRecordSegment.SequenceNumber != 0; }
+    bool is_extension() const {
+        return header.BaseFileRecordSegment.number() != 0 || header.BaseFileRecordSegment.SequenceNumber != 0;
+    }
 };
 
 class Mft {
@@ -49,7 +51,7 @@ class Mft {
 
     MediumPtr volume_;
     const Geometry* geometry_;
-    std::vector<Extent> extents_;       // of the table, on the volume
+    std::vector<Extent> extents_;        // of the table, on the volume
     std::vector<std::uint64_t> starts_;  // of each extent in the table
     std::uint64_t record_count_ = 0;
     mutable std::vector<std::byte> one_;

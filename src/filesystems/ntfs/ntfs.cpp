@@ -40,7 +40,8 @@ Result<std::unique_ptr<FileSystem>> open(MediumPtr volume) {
     return ntfs;
 }
 
-Result<std::unique_ptr<Ntfs>> Ntfs::open(MediumPtr volume, const Geometry& geometry, std::vector<std::string> warnings) {
+Result<std::unique_ptr<Ntfs>> Ntfs::open(MediumPtr volume, const Geometry& geometry,
+                                         std::vector<std::string> warnings) {
     std::unique_ptr<Ntfs> ntfs(new Ntfs(std::move(volume), geometry));
     DREDGER_TRY(Mft mft, Mft::open(ntfs->volume_, ntfs->geometry_, warnings));
     ntfs->mft_ = std::move(mft);
@@ -70,7 +71,8 @@ void Ntfs::read_volume_record(const Mft& mft) {
 
 // A bit for each cluster, the lowest of each byte first.
 void Ntfs::read_space(const Mft& mft) {
-    const std::uint64_t clusters = std::min(geometry_.cluster_count, divide_up(volume_->size(), geometry_.cluster_size));
+    const std::uint64_t clusters =
+        std::min(geometry_.cluster_count, divide_up(volume_->size(), geometry_.cluster_size));
     space_ = SpaceMap(0, geometry_.cluster_size, clusters);
     const auto record = mft.find(BIT_MAP_FILE_NUMBER);
     const File file = record ? FileReader(volume_, geometry_, mft).read(*record) : File();
@@ -82,20 +84,23 @@ void Ntfs::read_space(const Mft& mft) {
         const std::uint64_t bytes = std::min(bits->size(), divide_up(clusters, 8));
         whole = bytes == divide_up(clusters, 8);
         for (std::uint64_t at = 0; at < bytes; at += chunk.size()) {
-            const auto part = std::span(chunk).first(static_cast<std::size_t>(std::min<std::uint64_t>(chunk.size(), bytes - at)));
+            const auto part =
+                std::span(chunk).first(static_cast<std::size_t>(std::min<std::uint64_t>(chunk.size(), bytes - at)));
             std::vector<Extent> bad;
             if (!bits->read(at, part, &bad) || !bad.empty()) whole = false;
             for (std::size_t i = 0; i < part.size(); ++i) {
                 if (part[i] == std::byte{0}) continue;
                 for (unsigned bit = 0; bit < 8; ++bit) {
                     const std::uint64_t cluster = (at + i) * 8 + bit;
-                    if ((std::to_integer<unsigned>(part[i]) >> bit & 1U) != 0 && cluster < clusters) space_.take(cluster);
+                    if ((std::to_integer<unsigned>(part[i]) >> bit & 1U) != 0 && cluster < clusters)
+                        space_.take(cluster);
                 }
             }
         }
     }
     if (!whole)
-        facts_.warnings.emplace_back("the map of used clusters is damaged: what is overwritten is told by the files' records alone");
+        facts_.warnings.emplace_back(
+            "the map of used clusters is damaged: what is overwritten is told by the files' records alone");
 }
 
 Result<void> Ntfs::walk(const WalkOptions& options, RecordSink& sink, std::vector<std::string>& warnings) const {

@@ -11,7 +11,8 @@ Result<std::unique_ptr<FileSystem>> open(MediumPtr volume);
 
 class Ntfs final : public FileSystem {
   public:
-    static Result<std::unique_ptr<Ntfs>> open(MediumPtr volume, const Geometry& geometry, std::vector<std::string> warnings);
+    static Result<std::unique_ptr<Ntfs>> open(MediumPtr volume, const Geometry& geometry,
+                                              std::vector<std::string> warnings);
 
     const VolumeFacts& facts() const override { return facts_; }
     const SpaceMap& space() const override { return space_; }

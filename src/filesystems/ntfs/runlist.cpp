@@ -12,8 +12,7 @@ std::optional<std::int64_t> number_at(ByteView bytes, std::size_t offset, std::s
     const auto part = bytes.slice(offset, length);
     if (!part || length == 0 || length > 8) return std::nullopt;
     std::uint64_t value = 0;
-    for (std::size_t i = 0; i < length; ++i)
-        value |= std::to_integer<std::uint64_t>(part->bytes()[i]) << (8 * i);
+    for (std::size_t i = 0; i < length; ++i) value |= std::to_integer<std::uint64_t>(part->bytes()[i]) << (8 * i);
     if (is_signed && length < 8 && (value >> (8 * length - 1) & 1U) != 0) value |= ~std::uint64_t{0} << (8 * length);
     return static_cast<std::int64_t>(value);
 }
@@ -22,7 +21,8 @@ void add(std::vector<Extent>& extents, const Extent& extent) {
     if (extent.length == 0) return;
     if (!extents.empty()) {
         Extent& last = extents.back();
-        const bool continues = extent.is_stored() ? last.is_stored() && last.end() == extent.offset : last.offset == extent.offset;
+        const bool continues =
+            extent.is_stored() ? last.is_stored() && last.end() == extent.offset : last.offset == extent.offset;
         if (continues) {
             last.length += extent.length;
             return;
@@ -61,7 +61,8 @@ Runlist decode_mapping_pairs(ByteView pairs, std::uint64_t first_vcn, const Geom
             const auto step = number_at(pairs, at + 1 + length_bytes, offset_bytes, true);
             if (!step || __builtin_add_overflow(lcn, *step, &lcn)) break;
             const auto first = static_cast<std::uint64_t>(lcn);
-            const bool on_volume = lcn >= 0 && lies_within(first, static_cast<std::uint64_t>(*count), geometry.cluster_count);
+            const bool on_volume =
+                lcn >= 0 && lies_within(first, static_cast<std::uint64_t>(*count), geometry.cluster_count);
             if (on_volume)
                 list.runs.push_back({vcn, static_cast<std::uint64_t>(*count), first});
             else

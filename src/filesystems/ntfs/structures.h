@@ -30,8 +30,8 @@ struct BootSector {
     std::uint8_t Unused[4];
     little_uint64_t NumberSectors;  // without the last one, which holds the boot sector's copy
     little_uint64_t MftStartLcn;
-    little_uint64_t Mft2StartLcn;               // of $MFTMirr
-    std::int8_t ClustersPerFileRecordSegment;   // negative: 2 to the power of (-value) bytes
+    little_uint64_t Mft2StartLcn;              // of $MFTMirr
+    std::int8_t ClustersPerFileRecordSegment;  // negative: 2 to the power of (-value) bytes
     std::uint8_t Reserved0[3];
     std::int8_t DefaultClustersPerIndexAllocationBuffer;  // likewise
     std::uint8_t Reserved1[3];
@@ -53,9 +53,9 @@ static_assert(sizeof(MftSegmentReference) == 8);
 // At the start of records and index blocks. The last two bytes of each 512 are swapped out into the update sequence
 // array, whose first element stands in their place.
 struct MultiSectorHeader {
-    char Signature[4];                            // "FILE", "INDX"; "BAAD" where Windows found it torn
-    little_uint16_t UpdateSequenceArrayOffset;    // bytes
-    little_uint16_t UpdateSequenceArraySize;      // elements: one more than sectors
+    char Signature[4];                          // "FILE", "INDX"; "BAAD" where Windows found it torn
+    little_uint16_t UpdateSequenceArrayOffset;  // bytes
+    little_uint16_t UpdateSequenceArraySize;    // elements: one more than sectors
 };
 constexpr std::size_t kFixupStride = 512;  // bytes, whatever the sector size is
 
@@ -66,8 +66,8 @@ struct FileRecordSegmentHeader {
     little_uint16_t ReferenceCount;  // hard links
     little_uint16_t FirstAttributeOffset;
     little_uint16_t Flags;
-    little_uint32_t FirstFreeByte;   // bytes in use
-    little_uint32_t BytesAvailable;  // bytes of the record
+    little_uint32_t FirstFreeByte;              // bytes in use
+    little_uint32_t BytesAvailable;             // bytes of the record
     MftSegmentReference BaseFileRecordSegment;  // 0, but in records that continue another one
     little_uint16_t NextAttributeInstance;
     little_uint16_t SegmentNumberHighPart;  // this and the next since Windows XP

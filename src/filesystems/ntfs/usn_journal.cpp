@@ -15,7 +15,8 @@ constexpr std::size_t kMostDeletions = 200'000;  // of a journal of usual size a
 void UsnJournal::read(const Medium& content) {
     std::vector<std::byte> chunk(kReadAtOnce);
     for (std::uint64_t at = 0; at < content.size();) {
-        const auto part = std::span(chunk).first(static_cast<std::size_t>(std::min<std::uint64_t>(chunk.size(), content.size() - at)));
+        const auto part = std::span(chunk).first(
+            static_cast<std::size_t>(std::min<std::uint64_t>(chunk.size(), content.size() - at)));
         std::vector<Extent> bad;
         if (!content.read(at, part, &bad)) return;
         const ByteView view(part);
@@ -37,10 +38,10 @@ void UsnJournal::read(const Medium& content) {
                 const bool fits = std::size_t{record->FileNameOffset} + record->FileNameLength <= length;
                 if (name && when && fits && deletions_.size() < kMostDeletions) {
                     constexpr std::uint32_t kDirectory = 0x10;  // FILE_ATTRIBUTE_DIRECTORY
-                    deletions_.insert_or_assign(reference_of(record->FileReferenceNumber),
-                                                Deletion{*when, reference_of(record->ParentFileReferenceNumber),
-                                                         utf16le_to_utf8(name->bytes()),
-                                                         (record->FileAttributes & kDirectory) != 0});
+                    deletions_.insert_or_assign(
+                        reference_of(record->FileReferenceNumber),
+                        Deletion{*when, reference_of(record->ParentFileReferenceNumber), utf16le_to_utf8(name->bytes()),
+                                 (record->FileAttributes & kDirectory) != 0});
                 }
             }
             done += length;

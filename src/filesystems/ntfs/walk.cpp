@@ -17,23 +17,22 @@ constexpr std::size_t kIndexRootHeader = 16;  // bytes before its IndexHeader
 
 // The long name where there is one.
 bool is_shown(const File& file, const Name& name) {
-    return name.space != FILE_NAME_DOS || std::all_of(file.names.begin(), file.names.end(),
-                                                      [](const Name& n) { return n.space == FILE_NAME_DOS; });
+    return name.space != FILE_NAME_DOS ||
+           std::all_of(file.names.begin(), file.names.end(), [](const Name& n) { return n.space == FILE_NAME_DOS; });
 }
 
-bool is_same_name(const Name& a, const Name& b) {
-    return a.parent.number() == b.parent.number() && a.text == b.text;
-}
+bool is_same_name(const Name& a, const Name& b) { return a.parent.number() == b.parent.number() && a.text == b.text; }
 
 std::uint64_t hash_of(const Name& name) {
     return std::hash<std::string>()(name.text) ^ (name.parent.number() * 0x9E3779B97F4A7C15U);
 }
 
 void take_words(std::uint32_t attributes, std::vector<std::string>& words) {
-    static constexpr std::pair<std::uint32_t, std::string_view> kWords[] = {
-        {FILE_ATTRIBUTE_READONLY, "read-only"},   {FILE_ATTRIBUTE_HIDDEN, "hidden"},
-        {FILE_ATTRIBUTE_SYSTEM, "system"},        {FILE_ATTRIBUTE_SPARSE_FILE, "sparse"},
-        {FILE_ATTRIBUTE_COMPRESSED, "compressed"}};
+    static constexpr std::pair<std::uint32_t, std::string_view> kWords[] = {{FILE_ATTRIBUTE_READONLY, "read-only"},
+                                                                            {FILE_ATTRIBUTE_HIDDEN, "hidden"},
+                                                                            {FILE_ATTRIBUTE_SYSTEM, "system"},
+                                                                            {FILE_ATTRIBUTE_SPARSE_FILE, "sparse"},
+                                                                            {FILE_ATTRIBUTE_COMPRESSED, "compressed"}};
     for (const auto& [bit, word] : kWords)
         if ((attributes & bit) != 0) words.emplace_back(word);
 }
@@ -41,7 +40,8 @@ void take_words(std::uint32_t attributes, std::vector<std::string>& words) {
 // What lies elsewhere or is packed in a way of its own, though the record looks like that of a sparse file.
 const char* kept_elsewhere(const File& file) {
     if (file.reparse_tag == IO_REPARSE_TAG_WOF)
-        return "Windows packed it as a part of the system (WOF): its content lies packed in a stream that is not read yet";
+        return "Windows packed it as a part of the system (WOF): its content lies packed in a stream that is not read "
+               "yet";
     if (file.reparse_tag == IO_REPARSE_TAG_DEDUP) return "its content lies in the deduplication store of the server";
     if ((file.reparse_tag & IO_REPARSE_TAG_CLOUD_MASK) == (IO_REPARSE_TAG_CLOUD & IO_REPARSE_TAG_CLOUD_MASK))
         return "its content may lie in the owner's online storage only";
@@ -73,7 +73,8 @@ void Walk::run() {
     });
     emit_remaining_names();
     if (damaged_ > 0)
-        warnings_.push_back(fmt::format("{} records of the file table are damaged: what only they told is missing", damaged_));
+        warnings_.push_back(
+            fmt::format("{} records of the file table are damaged: what only they told is missing", damaged_));
 }
 
 void Walk::learn_folders() {
@@ -126,7 +127,8 @@ void Walk::learn_folder(const RawRecord& record) {
     std::uint64_t at = 0;  // in the index
     for (const Extent& extent : file.index) {
         const std::uint64_t size = geometry_.index_size;
-        for (std::uint64_t skip = (size - at % size) % size; skip + size <= extent.length && extent.is_stored(); skip += size)
+        for (std::uint64_t skip = (size - at % size) % size; skip + size <= extent.length && extent.is_stored();
+             skip += size)
             if (blocks_.size() < volume_->size() / size) blocks_.push_back({extent.offset + skip, self, file.in_use});
         at += extent.length;
     }
@@ -143,7 +145,8 @@ void Walk::read_indexes() {
         std::vector<Extent> bad;
         if (!volume_->read(block.offset, bytes, &bad) || !bad.empty()) continue;
         std::vector<FormerName> found;
-        read_index_block(bytes, block.offset, block.folder, block.folder_in_use ? IndexPart::slack : IndexPart::all, found);
+        read_index_block(bytes, block.offset, block.folder, block.folder_in_use ? IndexPart::slack : IndexPart::all,
+                         found);
         keep_former(std::move(found));
     }
     blocks_ = {};
@@ -184,7 +187,8 @@ void Walk::read_journal() {
         usn_.read(Content(volume_, stored));
     }
     for (const auto& [reference, deletion] : usn_.deletions())
-        if (deletion.is_folder && !is_life_of(reference)) folders_.add_former(reference, deletion.parent, deletion.name);
+        if (deletion.is_folder && !is_life_of(reference))
+            folders_.add_former(reference, deletion.parent, deletion.name);
 }
 
 bool Walk::is_life_of(Reference reference) const {
@@ -194,7 +198,8 @@ bool Walk::is_life_of(Reference reference) const {
 }
 
 void Walk::take(const RawRecord& record) {
-    if (record.is_extension() || (!record.in_use() && (options_.live_only || record.number < FIRST_USER_FILE_NUMBER))) return;
+    if (record.is_extension() || (!record.in_use() && (options_.live_only || record.number < FIRST_USER_FILE_NUMBER)))
+        return;
     const File file = reader_.read(record);
     const bool tells_nothing = file.names.empty() && file.streams.empty();
     if (tells_nothing) return;
@@ -220,11 +225,13 @@ void Walk::take_former_names(const File& file) {
         const bool still_there = std::any_of(file.names.begin(), file.names.end(),
                                              [&](const Name& name) { return is_same_name(name, former.name); });
         if (still_there || file.names.empty()) continue;
-        const Name& now = *std::find_if(file.names.begin(), file.names.end(), [&](const Name& n) { return is_shown(file, n); });
+        const Name& now =
+            *std::find_if(file.names.begin(), file.names.end(), [&](const Name& n) { return is_shown(file, n); });
         const std::string& folder = folders_.path_of(reference_of(now.parent));
-        emit_name(file, reference_of(former.name.parent), former.name.text,
-                  {fmt::format("an earlier name, or a further one, of {}{}{}, which {}", folder, folder.empty() ? "" : "/",
-                               now.text, file.in_use ? "is still there" : "is deleted too")});
+        emit_name(
+            file, reference_of(former.name.parent), former.name.text,
+            {fmt::format("an earlier name, or a further one, of {}{}{}, which {}", folder, folder.empty() ? "" : "/",
+                         now.text, file.in_use ? "is still there" : "is deleted too")});
     }
 }
 
@@ -235,12 +242,11 @@ void Walk::emit_file(const File& file) {
         if (is_shown(file, name)) emit_name(file, reference_of(name.parent), name.text, notes);
     if (!file.names.empty()) return;
 
-    const auto remembered = std::find_if(former_.begin() + static_cast<std::ptrdiff_t>(next_former_), former_.end(),
-                                         [&](const FormerName& f) {
-                                             return !f.has_file || f.file.number > file.number ||
-                                                    (f.file.number == file.number &&
-                                                     is_same_life(f.file.sequence, file.sequence, file.in_use));
-                                         });
+    const auto remembered = std::find_if(
+        former_.begin() + static_cast<std::ptrdiff_t>(next_former_), former_.end(), [&](const FormerName& f) {
+            return !f.has_file || f.file.number > file.number ||
+                   (f.file.number == file.number && is_same_life(f.file.sequence, file.sequence, file.in_use));
+        });
     if (remembered != former_.end() && remembered->has_file && remembered->file.number == file.number) {
         emit_name(file, reference_of(remembered->name.parent), remembered->name.text, notes);
         return;
@@ -277,13 +283,16 @@ Record Walk::record_of(const File& file, Reference parent, const std::string& na
 
 void Walk::emit_name(const File& file, Reference parent, const std::string& name, std::vector<std::string> notes) {
     Record record = record_of(file, parent, name);
-    record.notes.insert(record.notes.end(), std::make_move_iterator(notes.begin()), std::make_move_iterator(notes.end()));
+    record.notes.insert(record.notes.end(), std::make_move_iterator(notes.begin()),
+                        std::make_move_iterator(notes.end()));
     record.keeping = file.keeping;
     for (const Name& other : file.names) {
         if (other.text == name) continue;
-        record.facts.push_back(is_shown(file, other) ? Fact{"also linked as", other.text} : Fact{"short name", other.text});
+        record.facts.push_back(is_shown(file, other) ? Fact{"also linked as", other.text}
+                                                     : Fact{"short name", other.text});
     }
-    const bool is_own = file.number < FIRST_USER_FILE_NUMBER || record.folder == "$Extend" || record.folder.starts_with("$Extend/");
+    const bool is_own =
+        file.number < FIRST_USER_FILE_NUMBER || record.folder == "$Extend" || record.folder.starts_with("$Extend/");
     const char* elsewhere = kept_elsewhere(file);
     const bool has_main = !file.streams.empty() && file.streams.front().name.empty() && !file.is_folder;
     std::vector<const Stream*> others;
@@ -295,7 +304,8 @@ void Walk::emit_name(const File& file, Reference parent, const std::string& name
             others.push_back(&stream);
     }
     for (const Stream* stream : others)
-        record.facts.push_back({"alternate stream", fmt::format("{} bytes, listed as {};{}", stream->size, name, stream->name)});
+        record.facts.push_back(
+            {"alternate stream", fmt::format("{} bytes, listed as {};{}", stream->size, name, stream->name)});
 
     Record streams_of = record;
     streams_of.keeping.clear();
@@ -335,9 +345,9 @@ void Walk::emit_remaining_names() {
     for (; next_former_ < former_.size() && !stopped_; ++next_former_)
         if (former_[next_former_].has_file || !accounted_.contains(next_former_)) emit_former(former_[next_former_]);
     const auto is_listed = [&](Reference reference) {
-        const auto found = std::lower_bound(former_.begin(), former_.end(), reference, [](const FormerName& f, Reference wanted) {
-            return f.has_file && f.file < wanted;
-        });
+        const auto found =
+            std::lower_bound(former_.begin(), former_.end(), reference,
+                             [](const FormerName& f, Reference wanted) { return f.has_file && f.file < wanted; });
         return found != former_.end() && found->has_file && found->file == reference;
     };
     for (const auto& [reference, deletion] : usn_.deletions()) {
@@ -372,7 +382,8 @@ void Walk::emit_former(const FormerName& former) {
     record.accessed = former.name.accessed;
     take_words(former.name.attributes, record.attributes);
     record.trust = LayoutTrust::none;
-    if (const UsnJournal::Deletion* told = former.has_file ? usn_.find(former.file) : nullptr) record.deleted = told->when;
+    if (const UsnJournal::Deletion* told = former.has_file ? usn_.find(former.file) : nullptr)
+        record.deleted = told->when;
     record.notes.emplace_back(
         "only its folder's index still has its name: its record was given to another file, so nothing tells where its "
         "content lies");

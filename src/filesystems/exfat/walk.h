@@ -1,0 +1,71 @@
+// Everything that the directories of an exFAT volume tell: live ones first, then deleted ones that are walked into, then
+// those that nothing leads to any more.
+#pragma once
+
+#include <map>
+#include <set>
+
+#include "filesystems/exfat/chains.h"
+#include "filesystems/exfat/entry_set.h"
+#include "filesystems/filesystem.h"
+
+namespace dredger::exfat {
+
+class Walk {
+  public:
+    Walk(const MediumPtr& volume, const Geometry& geometry, const SpaceMap& space, const Upcase& upcase,
+         const WalkOptions& options, RecordSink& sink, std::vector<std::string>& warnings);
+
+    void run();
+
+  private:
+    struct Folder {
+        std::string path;
+        std::vector<Run> runs;
+        bool deleted = false;
+        bool lost = false;  // a name in its path is not known
+    };
+    struct Deleted {
+        EntrySet set;
+        std::size_t folder;  // in folders_
+        std::vector<Run> runs;
+        LayoutTrust trust = LayoutTrust::exact;
+        std::vector<std::string> notes;
+    };
+    // What a live and a deleted entry of the same file have in common.
+    using Content = std::tuple<std::uint32_t, std::uint64_t>;  // first cluster, bytes
+
+    void read_folder(std::size_t folder);
+    std::vector<Slot> slots_of(const Folder& folder);
+    void take_live(std::size_t folder, const EntrySet& set);
+    void take_deleted(std::size_t folder, EntrySet&& set);
+    Chain chain_of(std::uint32_t first, std::uint64_t count);
+    void place(Deleted& file);
+    void walk_into(const Deleted& file);
+    void search_lost_folders();
+    bool begins_folder(std::uint32_t cluster) const;
+    void emit_deleted();
+    Record record_of(const EntrySet& set, const Folder& folder) const;
+    void emit(Record&& record);
+    bool taken(std::uint64_t cluster) const { return space_.taken(cluster - 2); }
+
+    MediumPtr volume_;
+    const Geometry& geometry_;
+    const SpaceMap& space_;
+    const Upcase& upcase_;
+    const WalkOptions& options_;
+    RecordSink& sink_;
+    std::vector<std::string>& warnings_;
+    Chains chains_;
+    std::vector<Folder> folders_;
+    std::set<std::uint32_t> folder_clusters_;  // that were read: folders that contain each other are read once
+    std::set<Content> live_;
+    std::vector<Deleted> deleted_;
+    std::uint64_t links_left_;  // that may still be followed: chains that cross over and over cost no more than these
+    std::uint64_t earlier_names_ = 0;
+    std::uint64_t unreadable_ = 0;     // bytes of folders
+    std::uint64_t damaged_sets_ = 0;   // live ones
+    bool stopped_ = false;
+};
+
+}  // namespace dredger::exfat
