@@ -141,6 +141,8 @@ Evidence gather(const Record& record, std::int64_t candidate, const Claims& clai
         // Where zeros stand by definition the medium says nothing.
         if (bad.empty() && record.layout.extents.front().is_stored())
             evidence.head = judge_head(extension_of(record.name), view);
+        // Packed bytes that can be unpacked are not wiped.
+        if (evidence.head == Agreement::blank && record.layout.codec != Codec::none) evidence.head = Agreement::unknown;
         if (evidence.head == Agreement::disagrees) evidence.found_format = format_with_head(view);
     }
     if (habit.is_known() && evidence.laid == evidence.size) evidence.tail = look_behind(volume, record.layout);

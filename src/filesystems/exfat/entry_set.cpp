@@ -10,7 +10,8 @@ constexpr std::size_t kUnitsPerEntry = 15;
 void take_file(const FileEntry& entry, EntrySet& set) {
     set.attributes = entry.FileAttributes;
     set.created = exfat_time(entry.CreateTimestamp, entry.Create10msIncrement, entry.CreateUtcOffset);
-    set.modified = exfat_time(entry.LastModifiedTimestamp, entry.LastModified10msIncrement, entry.LastModifiedUtcOffset);
+    set.modified =
+        exfat_time(entry.LastModifiedTimestamp, entry.LastModified10msIncrement, entry.LastModifiedUtcOffset);
     set.accessed = exfat_time(entry.LastAccessedTimestamp, 0, entry.LastAccessedUtcOffset);
 }
 

@@ -42,8 +42,9 @@ std::optional<Geometry> find_geometry(const Medium& volume, std::vector<std::str
 }
 
 std::string guid_text(const std::uint8_t (&b)[16]) {
-    return fmt::format("{:02X}{:02X}{:02X}{:02X}-{:02X}{:02X}-{:02X}{:02X}-{:02X}{:02X}-{:02X}{:02X}{:02X}{:02X}{:02X}{:02X}",
-                       b[3], b[2], b[1], b[0], b[5], b[4], b[7], b[6], b[8], b[9], b[10], b[11], b[12], b[13], b[14], b[15]);
+    return fmt::format(
+        "{:02X}{:02X}{:02X}{:02X}-{:02X}{:02X}-{:02X}{:02X}-{:02X}{:02X}-{:02X}{:02X}{:02X}{:02X}{:02X}{:02X}", b[3],
+        b[2], b[1], b[0], b[5], b[4], b[7], b[6], b[8], b[9], b[10], b[11], b[12], b[13], b[14], b[15]);
 }
 
 }  // namespace
@@ -92,7 +93,8 @@ void ExFat::read_root() {
     for (std::uint64_t at = 0; at + kEntrySize <= size; at += kEntrySize) {
         Slot slot;
         std::vector<Extent> bad;
-        if (!root.read(at, std::as_writable_bytes(std::span(slot.bytes)), &bad) || slot.type() == kEndOfDirectory) break;
+        if (!root.read(at, std::as_writable_bytes(std::span(slot.bytes)), &bad) || slot.type() == kEndOfDirectory)
+            break;
         if (slot.type() == kAllocationBitmap) {
             const auto entry = slot.as<AllocationBitmapEntry>();
             if ((entry.BitmapFlags & 1U) == geometry_.active_fat)
@@ -100,8 +102,10 @@ void ExFat::read_root() {
         } else if (slot.type() == kUpcaseTable) {
             const auto entry = slot.as<UpcaseTableEntry>();
             bool whole = false;
-            const auto table = content_of(entry.FirstCluster, std::min(entry.DataLength.value(), kLargestUpcaseTable), whole);
-            if (whole && table_checksum(ByteView(table)) == entry.TableChecksum) upcase_ = Upcase::parse(ByteView(table));
+            const auto table =
+                content_of(entry.FirstCluster, std::min(entry.DataLength.value(), kLargestUpcaseTable), whole);
+            if (whole && table_checksum(ByteView(table)) == entry.TableChecksum)
+                upcase_ = Upcase::parse(ByteView(table));
         } else if (slot.type() == kVolumeLabel) {
             const auto entry = slot.as<VolumeLabelEntry>();
             const std::size_t units = std::min<std::size_t>(entry.CharacterCount, 11);
@@ -119,7 +123,8 @@ void ExFat::read_root() {
 bool ExFat::read_bitmap(std::uint32_t first_cluster, std::uint64_t length) {
     bool whole = false;
     const auto bits = content_of(first_cluster, std::min(length, divide_up(geometry_.cluster_count, 8)), whole);
-    for (std::uint64_t cluster = 0; cluster < std::min<std::uint64_t>(geometry_.cluster_count, bits.size() * 8); ++cluster)
+    for (std::uint64_t cluster = 0; cluster < std::min<std::uint64_t>(geometry_.cluster_count, bits.size() * 8);
+         ++cluster)
         if ((std::to_integer<unsigned>(bits[static_cast<std::size_t>(cluster / 8)]) >> (cluster % 8) & 1U) != 0)
             space_.take(cluster);
     return whole && bits.size() * 8 >= geometry_.cluster_count;

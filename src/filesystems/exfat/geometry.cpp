@@ -9,7 +9,8 @@ namespace dredger::exfat {
 std::optional<Geometry> parse_boot_sector(ByteView sector, std::uint64_t volume_size) {
     const auto boot = sector.as<BootSector>(0);
     if (!boot || !sector.has(3, "EXFAT   ") || boot->BytesPerSectorShift < 9 || boot->BytesPerSectorShift > 12 ||
-        boot->SectorsPerClusterShift > 25 - boot->BytesPerSectorShift || boot->NumberOfFats < 1 || boot->NumberOfFats > 2)
+        boot->SectorsPerClusterShift > 25 - boot->BytesPerSectorShift || boot->NumberOfFats < 1 ||
+        boot->NumberOfFats > 2)
         return std::nullopt;
     Geometry g;
     g.sector_size = 1U << boot->BytesPerSectorShift;
@@ -23,7 +24,8 @@ std::optional<Geometry> parse_boot_sector(ByteView sector, std::uint64_t volume_
     if (!size || *size <= g.heap_offset || g.fat_offset == 0 || g.heap_offset <= g.fat_offset) return std::nullopt;
     g.size = *size;
     if (volume_size <= g.heap_offset) return std::nullopt;
-    const std::uint64_t most = std::min((std::min(g.size, volume_size) - g.heap_offset) / g.cluster_size, g.fat_size / 4 - std::min<std::uint64_t>(g.fat_size / 4, 2));
+    const std::uint64_t most = std::min((std::min(g.size, volume_size) - g.heap_offset) / g.cluster_size,
+                                        g.fat_size / 4 - std::min<std::uint64_t>(g.fat_size / 4, 2));
     g.cluster_count = static_cast<std::uint32_t>(std::min<std::uint64_t>(boot->ClusterCount, most));
     g.root_cluster = boot->FirstClusterOfRootDirectory;
     g.serial = boot->VolumeSerialNumber;

@@ -25,8 +25,8 @@ struct Geometry {
     std::uint64_t offset_of(std::uint64_t cluster) const { return heap_offset + (cluster - 2) * cluster_size; }
 };
 
-// From one sector; nothing where it is not an exFAT boot sector that makes sense. `volume_size`: bytes that can really be
-// read.
+// From one sector; nothing where it is not an exFAT boot sector that makes sense. `volume_size`: bytes that can really
+// be read.
 std::optional<Geometry> parse_boot_sector(ByteView sector, std::uint64_t volume_size);
 
 // Whether the checksum in the twelfth sector of a boot region is that of the eleven before it.

@@ -34,7 +34,7 @@ struct BootSector {
 };
 static_assert(sizeof(BootSector) == 120);
 constexpr std::size_t kBootRegionSectors = 12;
-constexpr std::uint16_t kActiveFat = 0x0001;    // bits of VolumeFlags
+constexpr std::uint16_t kActiveFat = 0x0001;  // bits of VolumeFlags
 constexpr std::uint16_t kVolumeDirty = 0x0002;
 
 // 4.1
@@ -53,8 +53,8 @@ constexpr std::uint8_t kVolumeGuid = 0xA0;
 constexpr std::uint8_t kStreamExtension = 0xC0;
 constexpr std::uint8_t kFileName = 0xC1;
 constexpr std::size_t kEntrySize = 32;
-constexpr std::size_t kLongestSet = 19;                           // entries: a file, its stream, 17 pieces of its name
-constexpr std::uint64_t kLargestDirectory = 256ULL << 20;          // bytes
+constexpr std::size_t kLongestSet = 19;                    // entries: a file, its stream, 17 pieces of its name
+constexpr std::uint64_t kLargestDirectory = 256ULL << 20;  // bytes
 
 struct AllocationBitmapEntry {
     std::uint8_t EntryType;

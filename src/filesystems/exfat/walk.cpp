@@ -8,10 +8,10 @@
 namespace dredger::exfat {
 namespace {
 
-constexpr std::uint64_t kMostProbes = 131'072;           // free clusters looked at for lost folders
+constexpr std::uint64_t kMostProbes = 131'072;                 // free clusters looked at for lost folders
 constexpr std::uint64_t kMostProbed = std::uint64_t{1} << 30;  // bytes of the volume that they may span
-constexpr std::uint64_t kMostRounds = 8;                 // how often all clusters together may be followed
-constexpr std::size_t kMostSlots = 2'000'000;            // in one folder, some 700,000 files
+constexpr std::uint64_t kMostRounds = 8;                       // how often all clusters together may be followed
+constexpr std::size_t kMostSlots = 2'000'000;                  // in one folder, some 700,000 files
 constexpr std::size_t kProbeBytes = kLongestSet * kEntrySize;
 
 std::vector<Slot> slots_in(ByteView bytes) {
@@ -57,7 +57,8 @@ void Walk::run() {
     if (unreadable_ > 0)
         warnings_.push_back(fmt::format("{} bytes of folders can't be read: what they list is missing", unreadable_));
     if (damaged_sets_ > 0)
-        warnings_.push_back(fmt::format("{} live entries have a wrong checksum: what they say may be wrong", damaged_sets_));
+        warnings_.push_back(
+            fmt::format("{} live entries have a wrong checksum: what they say may be wrong", damaged_sets_));
     if (earlier_names_ > 0)
         warnings_.push_back(fmt::format("{} deleted entries are earlier names of what is still there, and are left out",
                                         earlier_names_));
@@ -78,7 +79,8 @@ std::vector<Slot> Walk::slots_of(const Folder& folder) {
             const auto slots = slots_in(ByteView(bytes, geometry_.offset_of(cluster)));
             all.insert(all.end(), slots.begin(), slots.end());
             if (all.size() < kMostSlots) continue;
-            warnings_.push_back(fmt::format("the folder {} has more than {} entries; the rest is left out", folder.path, kMostSlots));
+            warnings_.push_back(
+                fmt::format("the folder {} has more than {} entries; the rest is left out", folder.path, kMostSlots));
             return all;
         }
     }
@@ -184,11 +186,13 @@ void Walk::walk_into(const Deleted& file) {
 
 // A folder's clusters begin with an entry set; its checksum proves it.
 bool Walk::begins_folder(std::uint32_t cluster) const {
-    const auto bytes = volume_->bytes(geometry_.offset_of(cluster),
-                                      static_cast<std::size_t>(std::min<std::uint64_t>(kProbeBytes, geometry_.cluster_size)));
+    const auto bytes =
+        volume_->bytes(geometry_.offset_of(cluster),
+                       static_cast<std::size_t>(std::min<std::uint64_t>(kProbeBytes, geometry_.cluster_size)));
     if (!bytes) return false;
     const auto sets = read_sets(slots_in(ByteView(*bytes, geometry_.offset_of(cluster))), upcase_);
-    return !sets.empty() && sets.front().offset == geometry_.offset_of(cluster) && sets.front().has_file && sets.front().is_proven();
+    return !sets.empty() && sets.front().offset == geometry_.offset_of(cluster) && sets.front().has_file &&
+           sets.front().is_proven();
 }
 
 // The entries that named a folder may be overwritten while its own clusters still stand.

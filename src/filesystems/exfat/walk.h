@@ -1,5 +1,5 @@
-// Everything that the directories of an exFAT volume tell: live ones first, then deleted ones that are walked into, then
-// those that nothing leads to any more.
+// Everything that the directories of an exFAT volume tell: live ones first, then deleted ones that are walked into,
+// then those that nothing leads to any more.
 #pragma once
 
 #include <map>
@@ -63,8 +63,8 @@ class Walk {
     std::vector<Deleted> deleted_;
     std::uint64_t links_left_;  // that may still be followed: chains that cross over and over cost no more than these
     std::uint64_t earlier_names_ = 0;
-    std::uint64_t unreadable_ = 0;     // bytes of folders
-    std::uint64_t damaged_sets_ = 0;   // live ones
+    std::uint64_t unreadable_ = 0;    // bytes of folders
+    std::uint64_t damaged_sets_ = 0;  // live ones
     bool stopped_ = false;
 };
 
