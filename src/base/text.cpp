@@ -41,6 +41,15 @@ std::string utf16_to_utf8(std::u16string_view text) {
 }
 
 std::string utf16le_to_utf8(std::span<const std::byte> text) {
+    bool is_ascii = true;
+    for (std::size_t i = 0; i + 1 < text.size() && is_ascii; i += 2)
+        is_ascii = text[i + 1] == std::byte{0} && text[i] < std::byte{0x80};
+    if (is_ascii) {
+        std::string plain;
+        plain.reserve(text.size() / 2);
+        for (std::size_t i = 0; i + 1 < text.size(); i += 2) plain += static_cast<char>(text[i]);
+        return plain;
+    }
     std::u16string units;
     units.reserve(text.size() / 2);
     for (std::size_t i = 0; i + 1 < text.size(); i += 2)

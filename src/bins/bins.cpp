@@ -71,8 +71,8 @@ const BinEntry* Bins::entry_for(const std::string& item, const Record& record, b
                               [&](const BinEntry& a, const BinEntry& b) { return worth(a) < worth(b); });
 }
 
-void Bins::settle(Record& record) {
-    if (record.state == State::live) return;
+bool Bins::settle(Record& record) const {
+    if (record.state == State::live) return false;
     const std::string path = record.path();
     for (const Cut& cut : entries_.empty() ? std::vector<Cut>() : cuts_of(path)) {
         const bool is_itself = cut.below.empty();
@@ -91,12 +91,14 @@ void Bins::settle(Record& record) {
         record.facts.push_back({"original place", entry->noted_as});
         record.facts.push_back({"in the bin as", path});
         if (!entry->account.empty()) record.facts.push_back({"account", entry->account});
-        moved_[folded(original)].push_back(record.id);
-        return;
+        return true;
     }
     if (record.state == State::trashed)
         record.notes.emplace_back("it lies in a bin that has no notes of it: where it was before is not known");
+    return false;
 }
+
+void Bins::note_move(const Record& record) { moved_[folded(record.path())].push_back(record.id); }
 
 bool Bins::is_former_place(const Record& record) const {
     if (record.origin != Origin::remnant) return false;

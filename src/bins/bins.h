@@ -44,11 +44,16 @@ class Bins {
     // Whether a live record at this path was thrown away.
     static bool holds(std::string_view path);
 
-    // To be called when all records were shown: gives what lies, or lay, in a bin its original path and the time of its
-    // deletion. What a bin holds but has no notes of keeps its path, with a note.
-    void settle(Record& record);
+    // No notes of any bin were among the records.
+    bool empty() const { return entries_.empty(); }
 
-    // Whether this is the place in a folder that a record left when it went into a bin: not a find of its own.
+    // To be called when all records were shown: gives what lies, or lay, in a bin its original path and the time of its
+    // deletion, and says whether it did. What a bin holds but has no notes of keeps its path, with a note.
+    bool settle(Record& record) const;
+
+    // Takes note of a record that settle() moved ...
+    void note_move(const Record& record);
+    // ... so that the place in a folder that it left when it went into the bin is not taken for a find of its own.
     bool is_former_place(const Record& record) const;
 
   private:

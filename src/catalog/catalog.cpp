@@ -192,10 +192,6 @@ Result<Catalog> Catalog::checked(const fs::path& path, Database database) {
                     return marks;
                 }())));
     DREDGER_TRY(catalog.add_extent_, catalog.database_.prepare("INSERT INTO extents VALUES (?,?,?,?)"));
-    DREDGER_TRY(catalog.settle_, catalog.database_.prepare(
-                                     "UPDATE candidates SET state=?, folder=?, name=?, kind=?, format=?, deleted=?, "
-                                     "deleted_ns=?, facts=?, prospect=?, band=?, chk=?, reasons=? WHERE id=?"));
-    DREDGER_TRY(catalog.remove_, catalog.database_.prepare("DELETE FROM candidates WHERE id=?"));
     DREDGER_TRY(catalog.find_,
                 catalog.database_.prepare(fmt::format("SELECT {} FROM candidates WHERE id=?", kColumns)));
     DREDGER_TRY(catalog.layout_,
@@ -354,29 +350,6 @@ Result<void> Catalog::add(const Candidate& c) {
         DREDGER_CHECK(add_extent_.run());
     }
     return {};
-}
-
-Result<void> Catalog::settle(const Candidate& c) {
-    settle_.bind(1, static_cast<std::int64_t>(c.record.state)).bind(2, c.record.folder).bind(3, c.record.name);
-    settle_.bind(4, static_cast<std::int64_t>(c.kind)).bind(5, c.format);
-    bind_time(settle_, 6, c.record.deleted);
-    settle_.bind(8, facts_text(c.record.facts)).bind(9, std::int64_t{c.prospect.value});
-    settle_.bind(10, static_cast<std::int64_t>(c.prospect.band)).bind(11, static_cast<std::int64_t>(c.prospect.check));
-    settle_.bind(12, list_text(c.prospect.reasons)).bind(13, c.id);
-    return settle_.run();
-}
-
-Result<void> Catalog::remove(std::int64_t id) { return remove_.bind(1, id).run(); }
-
-Result<std::vector<std::int64_t>> Catalog::unjudged(std::int64_t volume) const {
-    DREDGER_TRY(Statement rows, database_.prepare("SELECT id FROM candidates WHERE volume=? AND state<>0 ORDER BY id"));
-    rows.bind(1, volume);
-    std::vector<std::int64_t> ids;
-    for (;;) {
-        DREDGER_TRY(const bool there, rows.step());
-        if (!there) return ids;
-        ids.push_back(rows.number(0));
-    }
 }
 
 Result<void> Catalog::load_layout(Candidate& candidate) const {

@@ -41,11 +41,6 @@ class Catalog {
     Result<std::int64_t> next_id() const;
     // Under the id that it brings.
     Result<void> add(const Candidate& candidate);
-    // What is only known when all of a volume was seen: state, path, time of deletion, facts and prospect.
-    Result<void> settle(const Candidate& candidate);
-    Result<void> remove(std::int64_t id);
-    // The ids of a volume's candidates that are not live, in order.
-    Result<std::vector<std::int64_t>> unjudged(std::int64_t volume) const;
 
     Result<std::optional<Candidate>> find(std::int64_t id) const;
     Result<std::int64_t> count(const Selection& selection) const;
@@ -70,7 +65,7 @@ class Catalog {
 
     std::filesystem::path path_;
     sqlite::Database database_;
-    mutable sqlite::Statement add_candidate_, add_extent_, settle_, remove_, find_, layout_, name_;
+    mutable sqlite::Statement add_candidate_, add_extent_, find_, layout_, name_;
 };
 
 }  // namespace dredger

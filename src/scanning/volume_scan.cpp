@@ -7,9 +7,10 @@
 namespace dredger {
 namespace {
 
-constexpr std::uint64_t kBatch = 20'000;    // changes that are saved together
-constexpr std::size_t kMostHeld = 100'000;  // candidates in memory, some 400 bytes each
-constexpr std::uint64_t kGlance = 4'096;    // records between two looks at the clock
+namespace fs = std::filesystem;
+
+constexpr std::uint64_t kBatch = 20'000;  // changes that are saved together
+constexpr std::uint64_t kGlance = 4'096;  // records between two looks at the clock
 
 // What narrows a scan, so that a later one with other wishes is not taken for a repetition.
 std::string settings_of(const ScanRequest& request) {
@@ -57,6 +58,7 @@ Result<VolumeScan::Outcome> VolumeScan::run(std::int64_t source, const Volume& p
         report_.was_done_before = true;
         return Outcome{report_, false};
     }
+    DREDGER_TRY(waiting_, Spool::open(fs::absolute(catalog_.path()).parent_path()));
     DREDGER_CHECK(catalog_.begin());
     if (before != nullptr) DREDGER_CHECK(catalog_.remove_volume(before->id));
     DREDGER_TRY(row_.id, catalog_.add_volume(row_));
@@ -131,13 +133,9 @@ Result<void> VolumeScan::keep(Record&& record) {
     if (is_live) {
         tell_format(candidate);
         candidate.prospect = judge(gather(candidate.record, id, claims_, *space_, *volume_, habit_), {});
-    } else if (held_.size() < kMostHeld) {
-        held_.push_back(std::move(candidate));
-        return {};
-    } else {
-        candidate.prospect.reasons = candidate.record.notes;
+        return store(std::move(candidate));
     }
-    return store(std::move(candidate));
+    return waiting_->add(candidate);
 }
 
 void VolumeScan::claim(const Record& record, std::int64_t id, bool holds_its_space) {
@@ -160,38 +158,25 @@ Result<void> VolumeScan::store(Candidate&& candidate) {
 // Only when all records were seen is it known what lies in a bin and who claims what.
 Result<void> VolumeScan::judge_all() {
     claims_.seal();
-    for (Candidate& candidate : held_) bins_.settle(candidate.record);
-    DREDGER_TRY(const auto stored, catalog_.unjudged(row_.id));
-    const std::size_t total = stored.size() + held_.size();
-    for (std::size_t n = 0; n < total && !interrupted_; ++n) {
-        if (n % kGlance == 0) report_progress("judging finds", n, total);
-        DREDGER_CHECK(n < stored.size() ? judge_stored(stored[n]) : judge_held(held_[n - stored.size()]));
+    for (std::size_t n = 0; n < waiting_->size() && !bins_.empty(); ++n) {
+        DREDGER_TRY(Candidate candidate, waiting_->read(n));
+        if (bins_.settle(candidate.record)) bins_.note_move(candidate.record);
+    }
+    for (std::size_t n = 0; n < waiting_->size() && !interrupted_; ++n) {
+        if (n % kGlance == 0) report_progress("judging finds", n, waiting_->size());
+        DREDGER_TRY(Candidate candidate, waiting_->read(n));
+        DREDGER_CHECK(judge_waiting(candidate));
         interrupted_ = observer_.should_stop();
     }
     return {};
 }
 
-Result<void> VolumeScan::judge_stored(std::int64_t id) {
-    DREDGER_TRY(auto found, catalog_.find(id));
-    if (!found) return {};
-    Record& record = found->record;
-    for (Extent& extent : record.layout.extents)
-        if (extent.is_stored()) extent.offset -= row_.place.offset;
-    record.notes = std::move(found->prospect.reasons);
-    bins_.settle(record);
-    if (is_superfluous(record)) return catalog_.remove(id);
-    tell_format(*found);
-    found->prospect = judged(record, id);
-    count_in_bins(record);
-    DREDGER_CHECK(catalog_.settle(*found));
-    return save_now_and_then();
-}
-
-Result<void> VolumeScan::judge_held(Candidate& candidate) {
+Result<void> VolumeScan::judge_waiting(Candidate& candidate) {
+    bins_.settle(candidate.record);
     if (is_superfluous(candidate.record)) return {};
     tell_format(candidate);
     candidate.prospect = judged(candidate.record, candidate.id);
-    count_in_bins(candidate.record);
+    if (candidate.record.state == State::trashed) report_.bins.add(candidate.record);
     return store(std::move(candidate));
 }
 
@@ -199,21 +184,16 @@ bool VolumeScan::is_superfluous(const Record& record) const {
     return !is_wanted(record) || bins_.is_former_place(record);
 }
 
-void VolumeScan::count_in_bins(const Record& record) {
-    if (record.state == State::trashed) report_.bins.add(record);
-}
-
-Prospect VolumeScan::judged(const Record& record, std::int64_t id) const {
+Prospect VolumeScan::judged(const Record& record, std::int64_t id) {
     return judge(gather(record, id, claims_, *space_, *volume_, habit_),
                  [this](std::int64_t other) { return name_of(other); });
 }
 
-// Those that are held are in the order of their ids; once stored they are empty here.
-std::string VolumeScan::name_of(std::int64_t id) const {
-    const auto held = std::lower_bound(held_.begin(), held_.end(), id,
-                                       [](const Candidate& c, std::int64_t wanted) { return c.id < wanted; });
-    if (held != held_.end() && held->id == id && !held->record.name.empty()) return title_of(held->record);
-    return catalog_.name_of(id);
+std::string VolumeScan::name_of(std::int64_t id) {
+    auto waiting = waiting_->find(id);
+    if (!waiting) return catalog_.name_of(id);
+    bins_.settle(waiting->record);
+    return title_of(waiting->record);
 }
 
 Result<void> VolumeScan::save_now_and_then() {

@@ -5,6 +5,7 @@
 #include "ranking/claims.h"
 #include "ranking/evidence.h"
 #include "scanning/scan.h"
+#include "scanning/spool.h"
 
 namespace dredger {
 
@@ -31,12 +32,10 @@ class VolumeScan final : RecordSink {
     void claim(const Record& record, std::int64_t id, bool holds_its_space);
     bool is_wanted(const Record& record) const;
     Result<void> judge_all();
-    Result<void> judge_stored(std::int64_t id);
-    Result<void> judge_held(Candidate& candidate);
+    Result<void> judge_waiting(Candidate& candidate);
     bool is_superfluous(const Record& record) const;
-    void count_in_bins(const Record& record);
-    Prospect judged(const Record& record, std::int64_t id) const;
-    std::string name_of(std::int64_t id) const;
+    Prospect judged(const Record& record, std::int64_t id);
+    std::string name_of(std::int64_t id);
     Result<void> store(Candidate&& candidate);
     Result<void> save_now_and_then();
     void report_progress(const char* doing, std::uint64_t done, std::uint64_t total);
@@ -51,8 +50,7 @@ class VolumeScan final : RecordSink {
     Claims claims_;
     PaddingHabit habit_;
     VolumeReport report_;
-    std::vector<Candidate>
-        held_;  // until every claim on their bytes is known; those that don't fit wait in the catalog
+    std::optional<Spool> waiting_;  // until every claim on their bytes is known
     std::int64_t next_id_ = 1;
     std::uint64_t unsaved_ = 0;
     bool interrupted_ = false;

@@ -45,6 +45,7 @@ void Walk::run() {
         std::size_t next = 0;
         const auto follow_all = [&] {
             for (; next < deleted_.size(); ++next) {
+                if (is_earlier_name(deleted_[next].set)) continue;
                 place(deleted_[next]);
                 if (deleted_[next].set.is_folder()) walk_into(deleted_[next]);
             }
@@ -131,12 +132,13 @@ void Walk::take_live(std::size_t folder, const EntrySet& set) {
 }
 
 void Walk::take_deleted(std::size_t folder, EntrySet&& set) {
-    if (set.length > 0 && live_.contains({set.first_cluster, set.length})) {
-        ++earlier_names_;
-        return;
-    }
     if (!geometry_.holds(set.first_cluster) && set.length > 0 && !set.is_proven()) return;
     deleted_.push_back({std::move(set), folder, {}, LayoutTrust::exact, {}});
+}
+
+// A file or folder that was moved or renamed left its old entries behind.
+bool Walk::is_earlier_name(const EntrySet& set) const {
+    return set.length > 0 && live_.contains({set.first_cluster, set.length});
 }
 
 // Where the content lay. The FAT still tells how a fragmented file went on, until its entries are used again; from the
@@ -238,6 +240,10 @@ void Walk::emit_deleted() {
     }
     for (std::size_t i = 0; i < deleted_.size() && !stopped_; ++i) {
         Deleted& file = deleted_[i];
+        if (is_earlier_name(file.set)) {
+            ++earlier_names_;
+            continue;
+        }
         const auto same = by_content.find({file.set.first_cluster, file.set.length});
         if (!file.set.is_folder() && same != by_content.end() && same->second != i) continue;
         const Folder& folder = folders_[file.folder];

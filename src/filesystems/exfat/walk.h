@@ -39,6 +39,7 @@ class Walk {
     std::vector<Slot> slots_of(const Folder& folder);
     void take_live(std::size_t folder, const EntrySet& set);
     void take_deleted(std::size_t folder, EntrySet&& set);
+    bool is_earlier_name(const EntrySet& set) const;
     Chain chain_of(std::uint32_t first, std::uint64_t count);
     void place(Deleted& file);
     void walk_into(const Deleted& file);

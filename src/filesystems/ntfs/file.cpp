@@ -6,6 +6,7 @@
 
 #include "base/text.h"
 #include "filesystems/ntfs/attributes.h"
+#include "filesystems/ntfs/index_slack.h"
 #include "media/content.h"
 
 namespace dredger::ntfs {
@@ -65,6 +66,7 @@ struct FileReader::Piece {
     Runlist runs;
     std::vector<Extent> inside;  // resident: where the value stands, on the volume
     std::uint64_t size = 0;      // resident: bytes
+    bool listed = true;          // false: its record was not named by the file's list
 };
 
 void FileReader::take_record(const RawRecord& record, File& file, std::vector<Piece>& pieces,
@@ -118,29 +120,33 @@ void FileReader::take_record(const RawRecord& record, File& file, std::vector<Pi
     if (record.torn || !reader.ended_well()) file.damaged = true;
 }
 
-// Each record that the list names and that says itself to continue this file. When a file is deleted, the sequence
-// numbers of all its records rise by one.
-void FileReader::follow_list(const RawRecord& base, ByteView list, File& file, std::vector<Piece>& pieces) const {
+// Each record that the list names, or that belongs to a deleted file without being named any more, and that says itself
+// to continue this file. When a file is deleted, the sequence numbers of all its records rise by one.
+void FileReader::follow_list(const RawRecord& base, ByteView list, std::span<const std::uint64_t> extensions,
+                             File& file, std::vector<Piece>& pieces) const {
     std::set<std::uint64_t> seen = {base.number};
-    const std::uint16_t base_sequence = base.header.SequenceNumber;
-    const auto same_life = [&](std::uint16_t told, std::uint16_t found) {
-        return told == found || (!base.in_use() && static_cast<std::uint16_t>(told + 1) == found);
+    const auto take = [&](std::uint64_t number, std::optional<std::uint16_t> sequence) {
+        if (!seen.insert(number).second) return;
+        const auto record = mft_.find(number);
+        if (!record || record->header.BaseFileRecordSegment.number() != base.number) return;
+        const bool in_use = base.in_use();
+        if (sequence && !is_same_life(*sequence, record->header.SequenceNumber, in_use)) return;
+        if (!is_same_life(record->header.BaseFileRecordSegment.SequenceNumber, base.header.SequenceNumber, in_use))
+            return;
+        const std::size_t before = pieces.size();
+        take_record(*record, file, pieces, nullptr);
+        for (std::size_t i = before; i < pieces.size(); ++i) pieces[i].listed = sequence.has_value();
     };
     for (std::size_t at = 0;;) {
         const auto entry = list.as<AttributeListEntry>(at);
         if (!entry || entry->RecordLength < sizeof(AttributeListEntry)) break;
         at += entry->RecordLength;
-        const MftSegmentReference& where = entry->SegmentReference;
-        if (!seen.insert(where.number()).second) continue;
-        const auto record = mft_.find(where.number());
-        const bool belongs = record && record->header.BaseFileRecordSegment.number() == base.number &&
-                             same_life(where.SequenceNumber, record->header.SequenceNumber) &&
-                             same_life(record->header.BaseFileRecordSegment.SequenceNumber, base_sequence);
-        if (belongs) take_record(*record, file, pieces, nullptr);
+        take(entry->SegmentReference.number(), entry->SegmentReference.SequenceNumber);
     }
+    for (const std::uint64_t number : extensions) take(number, std::nullopt);
 }
 
-File FileReader::read(const RawRecord& base) const {
+File FileReader::read(const RawRecord& base, std::span<const std::uint64_t> extensions) const {
     File file;
     file.number = base.number;
     file.sequence = base.header.SequenceNumber;
@@ -149,8 +155,9 @@ File FileReader::read(const RawRecord& base) const {
     std::vector<Piece> pieces;
     std::vector<std::byte> list;
     take_record(base, file, pieces, &list);
-    if (!list.empty()) follow_list(base, ByteView(list), file, pieces);
+    if (!list.empty() || !extensions.empty()) follow_list(base, ByteView(list), extensions, file, pieces);
     join(std::move(pieces), file);
+    if (file.names.empty()) find_former_names(base, extensions, file);
     if (!file.has_times && !file.names.empty()) {
         const Name& name = file.names.front();
         std::tie(file.created, file.modified, file.changed, file.accessed) =
@@ -158,6 +165,20 @@ File FileReader::read(const RawRecord& base) const {
         file.attributes = name.attributes;
     }
     return file;
+}
+
+// A name that is taken out of a record is covered by the mark of the end, or by what stood behind it; mostly only its
+// header is.
+void FileReader::find_former_names(const RawRecord& base, std::span<const std::uint64_t> extensions, File& file) const {
+    const auto look = [&](const RawRecord& record) {
+        std::vector<FormerName> found;
+        ntfs::find_former_names(record.bytes, record.header.FirstAttributeOffset, {}, found);
+        for (FormerName& former : found)
+            if (former.name.parent.SequenceNumber != 0) file.former_names.push_back(std::move(former.name));
+    };
+    look(base);
+    for (const std::uint64_t number : extensions)
+        if (const auto record = mft_.find(number)) look(*record);
 }
 
 // Puts the pieces of each attribute together, in the order of their clusters.
@@ -171,8 +192,11 @@ void FileReader::join(std::vector<Piece>&& pieces, File& file) const {
         std::size_t next = first + 1;
         for (; next < pieces.size() && pieces[next].type == pieces[first].type &&
                pieces[next].name == pieces[first].name && !pieces[next].resident && !pieces[first].resident;
-             ++next)
-            runs.append(pieces[next].runs);
+             ++next) {
+            // A record that was given up while the file still lived may tell of what it had once.
+            const bool goes_on = pieces[next].form.LowestVcn == runs.end();
+            if (pieces[next].listed || goes_on) runs.append(pieces[next].runs);
+        }
         const Piece& piece = pieces[first];
         first = next;
         if (piece.type == DATA) {

@@ -44,10 +44,11 @@ struct File {
     std::uint32_t reparse_tag = 0;  // 0: none
     std::string link_target;        // of symbolic links and junctions
     std::vector<Name> names;
-    std::vector<Stream> streams;  // the main one first, where there is one
-    std::vector<Extent> index;    // the folder's index blocks, on the volume
-    std::vector<Extent> keeping;  // clusters of other attributes
-    std::string volume_name;      // of record 3
+    std::vector<Name> former_names;  // where it has no name any more: those whose bytes still stand in its records
+    std::vector<Stream> streams;     // the main one first, where there is one
+    std::vector<Extent> index;       // the folder's index blocks, on the volume
+    std::vector<Extent> keeping;     // clusters of other attributes
+    std::string volume_name;         // of record 3
     std::uint16_t volume_flags = 0;
 };
 
@@ -57,13 +58,17 @@ class FileReader {
     FileReader(MediumPtr volume, const Geometry& geometry, const Mft& mft)
         : volume_(std::move(volume)), geometry_(geometry), mft_(mft) {}
 
-    File read(const RawRecord& base) const;
+    // `extensions`: the numbers of further records that call this one their base. The list of a file that was deleted
+    // may no longer name them.
+    File read(const RawRecord& base, std::span<const std::uint64_t> extensions = {}) const;
 
   private:
     struct Piece;
     void take_record(const RawRecord& record, File& file, std::vector<Piece>& pieces,
                      std::vector<std::byte>* list) const;
-    void follow_list(const RawRecord& base, ByteView list, File& file, std::vector<Piece>& pieces) const;
+    void follow_list(const RawRecord& base, ByteView list, std::span<const std::uint64_t> extensions, File& file,
+                     std::vector<Piece>& pieces) const;
+    void find_former_names(const RawRecord& base, std::span<const std::uint64_t> extensions, File& file) const;
     void join(std::vector<Piece>&& pieces, File& file) const;
     void take_data(const Piece& first, Runlist&& runs, File& file) const;
 

@@ -62,6 +62,7 @@ Walk::Walk(const MediumPtr& volume, const Geometry& geometry, const Mft& mft, co
 
 void Walk::run() {
     learn_folders();
+    std::sort(extensions_.begin(), extensions_.end());
     if (!options_.live_only && !stopped_) {
         read_indexes();
         read_journal();
@@ -81,7 +82,10 @@ void Walk::learn_folders() {
     damaged_ = mft_.each([&](const RawRecord& record) {
         if (record.number >= lives_.size()) lives_.resize(static_cast<std::size_t>(record.number) + 1);
         lives_[static_cast<std::size_t>(record.number)] = {record.header.SequenceNumber, true, record.in_use()};
-        if (!record.is_extension()) learn_folder(record);
+        if (!record.is_extension())
+            learn_folder(record);
+        else if (!record.in_use())
+            extensions_.emplace_back(record.header.BaseFileRecordSegment.number(), record.number);
         if (record.number % kGlance == 0 && options_.go_on)
             stopped_ = !options_.go_on("reading folders", record.number, mft_.record_count());
         return !stopped_;
@@ -197,10 +201,18 @@ bool Walk::is_life_of(Reference reference) const {
     return life.stands && is_same_life(reference.sequence, life.sequence, life.in_use);
 }
 
+std::vector<std::uint64_t> Walk::extensions_of(const RawRecord& base) const {
+    std::vector<std::uint64_t> numbers;
+    if (base.in_use()) return numbers;
+    auto at = std::lower_bound(extensions_.begin(), extensions_.end(), std::pair(base.number, std::uint64_t{0}));
+    for (; at != extensions_.end() && at->first == base.number; ++at) numbers.push_back(at->second);
+    return numbers;
+}
+
 void Walk::take(const RawRecord& record) {
     if (record.is_extension() || (!record.in_use() && (options_.live_only || record.number < FIRST_USER_FILE_NUMBER)))
         return;
-    const File file = reader_.read(record);
+    const File file = reader_.read(record, extensions_of(record));
     const bool tells_nothing = file.names.empty() && file.streams.empty();
     if (tells_nothing) return;
     for (const Name& name : file.names) {
@@ -241,6 +253,11 @@ void Walk::emit_file(const File& file) {
     for (const Name& name : file.names)
         if (is_shown(file, name)) emit_name(file, reference_of(name.parent), name.text, notes);
     if (!file.names.empty()) return;
+    if (!file.former_names.empty()) {
+        const Name& name = file.former_names.front();
+        emit_name(file, reference_of(name.parent), name.text, notes);
+        return;
+    }
 
     const auto remembered = std::find_if(
         former_.begin() + static_cast<std::ptrdiff_t>(next_former_), former_.end(), [&](const FormerName& f) {
@@ -307,36 +324,33 @@ void Walk::emit_name(const File& file, Reference parent, const std::string& name
         record.facts.push_back(
             {"alternate stream", fmt::format("{} bytes, listed as {};{}", stream->size, name, stream->name)});
 
-    Record streams_of = record;
-    streams_of.keeping.clear();
+    std::vector<Record> streams;
+    for (const Stream* stream : elsewhere == nullptr ? others : std::vector<const Stream*>()) {
+        Record& one = streams.emplace_back(record);
+        std::erase_if(one.facts, [](const Fact& f) { return f.name == "alternate stream"; });
+        one.keeping.clear();
+        one.is_folder = false;
+        one.notes.push_back(fmt::format("an alternate stream of {}", name));
+        one.name += ";" + stream->name;
+        add_content(one, *stream);
+    }
     if (elsewhere != nullptr) record.notes.emplace_back(elsewhere);
     if (has_main && elsewhere == nullptr) {
-        emit_stream(record, file.streams.front(), true);
-    } else if (file.is_folder || !file.link_target.empty()) {
-        emit(std::move(record));
-    } else {
+        add_content(record, file.streams.front());
+    } else if (!file.is_folder && file.link_target.empty()) {
         record.size = has_main ? file.streams.front().size : file.names.empty() ? 0 : file.names.front().size;
         record.trust = LayoutTrust::none;
         if (elsewhere == nullptr) record.notes.emplace_back("its record does not tell of its content any more");
-        emit(std::move(record));
     }
-    if (elsewhere != nullptr) return;
-    std::erase_if(streams_of.facts, [](const Fact& fact) { return fact.name == "alternate stream"; });
-    for (const Stream* stream : others) emit_stream(streams_of, *stream, false);
+    emit(std::move(record));
+    for (Record& stream : streams) emit(std::move(stream));
 }
 
-void Walk::emit_stream(const Record& main, const Stream& stream, bool is_main) {
-    Record record = main;
-    if (!is_main) {
-        record.is_folder = false;
-        record.notes.push_back(fmt::format("an alternate stream of {}", main.name));
-        record.name += ";" + stream.name;
-    }
+void Walk::add_content(Record& record, const Stream& stream) {
     record.size = stream.size;
     record.layout = stream.layout;
     if (stream.encrypted) record.attributes.emplace_back(kEncrypted);
     if (!stream.whole) record.notes.emplace_back("a part of what told where its content lies is damaged or gone");
-    emit(std::move(record));
 }
 
 // What folders and the journal remember of files whose records are gone.

@@ -41,12 +41,13 @@ class Walk {
     void take_former_names(const File& file);
     void emit_file(const File& file);
     void emit_name(const File& file, Reference parent, const std::string& name, std::vector<std::string> notes);
-    void emit_stream(const Record& main, const Stream& stream, bool is_main);
+    static void add_content(Record& record, const Stream& stream);
     void emit_remaining_names();
     void emit_former(const FormerName& former);
     void emit(Record&& record);
     Record record_of(const File& file, Reference parent, const std::string& name);
     bool is_life_of(Reference reference) const;
+    std::vector<std::uint64_t> extensions_of(const RawRecord& base) const;
 
     MediumPtr volume_;
     const Geometry& geometry_;
@@ -57,6 +58,8 @@ class Walk {
     FileReader reader_;
 
     std::vector<Life> lives_;  // by record number
+    std::vector<std::pair<std::uint64_t, std::uint64_t>>
+        extensions_;  // free records that continue another: base, number
     Folders folders_;
     std::vector<IndexBlock> blocks_;
     std::optional<Reference> journal_;

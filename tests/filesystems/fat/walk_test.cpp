@@ -2,87 +2,19 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
-#include "base/digest.h"
 #include "filesystems/fat/geometry.h"
 #include "filesystems/filesystem.h"
-#include "media/content.h"
-#include "media/window.h"
-#include "scanning/volume_scan.h"
-#include "support/support.h"
+#include "support/walked.h"
 
 namespace dredger {
 namespace {
 
+using test::Collector;
+using test::expect_truth;
 using test::MemoryMedium;
-using test::truth_of;
-using test::unpacked;
+using test::Walked;
 using testing::Contains;
 using testing::HasSubstr;
-
-struct Collector final : RecordSink {
-    std::vector<Record> records;
-    std::size_t most = ~std::size_t{0};
-    bool take(Record&& record) override {
-        records.push_back(std::move(record));
-        return records.size() < most;
-    }
-    const Record* find(const std::string& path, State state = State::deleted) const {
-        for (const Record& r : records)
-            if (r.path() == path && r.state == state) return &r;
-        return nullptr;
-    }
-};
-
-struct Walked {
-    std::shared_ptr<MemoryMedium> medium;
-    MediumPtr volume;
-    std::unique_ptr<FileSystem> filesystem;
-    Collector found;
-    std::vector<std::string> warnings;
-
-    explicit Walked(const std::string& fixture,
-                    const std::function<void(MemoryMedium&, std::uint64_t volume)>& damage = {}) {
-        medium = std::make_shared<MemoryMedium>(unpacked(fixture));
-        const auto place = truth_of(fixture)["volumes"][0];
-        if (damage) damage(*medium, place["offset"]);
-        volume = std::make_shared<Window>(medium, place["offset"].get<std::uint64_t>(),
-                                          place["length"].get<std::uint64_t>());
-        auto opened = open_filesystem(volume);
-        EXPECT_TRUE(opened && *opened) << fixture;
-        if (!opened || !*opened) return;
-        filesystem = std::move(*opened);
-        EXPECT_TRUE(filesystem->walk({CodePage::cp850, false, content_fits_name, {}}, found, warnings));
-    }
-    std::string sum_of(const Record& record) const {
-        const Content content(volume, record.layout.extents);
-        Sha256 digest;
-        digest.add(content.bytes(0, static_cast<std::size_t>(content.size())).value());
-        return digest.finish();
-    }
-};
-
-// Every file and folder of the truth, but for those that are named: these lost letters that nothing tells.
-void expect_truth(const Walked& walked, const std::string& fixture, const std::vector<std::string>& nameless = {}) {
-    std::size_t expected = 0;
-    const auto truth = truth_of(fixture);
-    for (const auto& file : truth["files"]) {
-        const std::string path = file["path"];
-        const bool live = file["state"] == "live";
-        if (std::any_of(nameless.begin(), nameless.end(), [&](const std::string& n) { return path.starts_with(n); }))
-            continue;
-        ++expected;
-        const Record* record = walked.found.find(path, live ? State::live : State::deleted);
-        ASSERT_NE(record, nullptr) << path;
-        EXPECT_EQ(record->is_folder, file["directory"].get<bool>()) << path;
-        EXPECT_EQ(record->size, file["size"].get<std::uint64_t>()) << path;
-        if (record->is_folder) continue;
-        EXPECT_EQ(iso8601(*record->modified), file["modified"]) << path;
-        if (file["intact_bytes"] == file["size"]) {
-            EXPECT_EQ(walked.sum_of(*record), file["sha256"]) << path;
-        }
-    }
-    EXPECT_GT(expected, 5U);
-}
 
 TEST(FatWalk, Fat12) {
     const Walked walked("fat12-floppy");
@@ -304,7 +236,7 @@ TEST(FatWalk, AFolderWhoseEntryIsOverwrittenIsFoundByItsClusters) {
     EXPECT_TRUE(nest->folder.starts_with("(folder ") && nest->folder.ends_with("/Photos/Stack 2")) << nest->folder;
     EXPECT_EQ(nest->origin, Origin::remnant);
     EXPECT_THAT(nest->notes, Contains(HasSubstr("overwritten")));
-    const auto truth = truth_of("fat32-stick");
+    const auto truth = test::truth_of("fat32-stick");
     for (const auto& file : truth["files"]) {
         const std::string path = file["path"];
         if (file["directory"] || !path.starts_with("Survey")) continue;

@@ -1,0 +1,187 @@
+#include "bins/bins.h"
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include "bins/contents.h"
+#include "media/window.h"
+#include "support/walked.h"
+
+namespace dredger {
+namespace {
+
+using testing::Contains;
+using testing::HasSubstr;
+
+constexpr const char* kBin = "$RECYCLE.BIN/S-1-5-21-1-2-3-1001";
+
+// Index files and their content on one medium.
+class BinsTest : public testing::Test {
+  protected:
+    void add_index(const std::string& path, State state, const std::vector<std::byte>& content) {
+        Record record = at(path, state);
+        record.size = content.size();
+        record.layout.extents = {{bytes_.size(), content.size()}};
+        bytes_.insert(bytes_.end(), content.begin(), content.end());
+        indexes_.push_back(record);
+    }
+    static Record at(const std::string& path, State state) {
+        Record record;
+        const std::size_t slash = path.rfind('/');
+        record.folder = slash == std::string::npos ? "" : path.substr(0, slash);
+        record.name = path.substr(slash + 1);
+        record.state = state;
+        return record;
+    }
+    Bins learnt() {
+        Bins bins;
+        const auto medium = std::make_shared<test::MemoryMedium>(bytes_);
+        for (const Record& record : indexes_) bins.learn(record, medium);
+        return bins;
+    }
+    static std::vector<std::byte> index_file(std::uint64_t version, const std::u16string& original, std::uint64_t size,
+                                             std::uint64_t deleted = 133'000'000'000'000'000) {
+        std::vector<std::byte> out;
+        const auto put = [&](const void* from, std::size_t length) {
+            const auto* p = static_cast<const std::byte*>(from);
+            out.insert(out.end(), p, p + length);
+        };
+        put(&version, 8);
+        put(&size, 8);
+        put(&deleted, 8);
+        const auto units = static_cast<std::uint32_t>(original.size() + 1);
+        if (version == 2) put(&units, 4);
+        put(original.c_str(), units * 2U);
+        if (version == 1) out.resize(544);
+        return out;
+    }
+
+    std::vector<std::byte> bytes_;
+    std::vector<Record> indexes_;
+};
+
+TEST_F(BinsTest, BothVersionsOfIndexFilesTellThePlaceBefore) {
+    add_index(std::string(kBin) + "/$IA1B2C3.csv", State::live, index_file(1, u"E:\\Logs\\terns.csv", 5));
+    add_index(std::string(kBin) + "/$ID4E5F6.csv", State::live, index_file(2, u"E:\\Logs\\Küken 鳥.csv", 5));
+    const Bins bins = learnt();
+    Record old = at(std::string(kBin) + "/$RA1B2C3.csv", State::trashed);
+    ASSERT_TRUE(bins.settle(old));
+    EXPECT_EQ(old.path(), "Logs/terns.csv");
+    EXPECT_EQ(iso8601(old.deleted.value()), "2022-06-18T04:26:40Z");
+    EXPECT_THAT(old.facts, Contains(Fact{"original place", "E:\\Logs\\terns.csv"}));
+    EXPECT_THAT(old.facts, Contains(Fact{"account", "S-1-5-21-1-2-3-1001"}));
+    Record newer = at(std::string(kBin) + "/$RD4E5F6.csv", State::trashed);
+    ASSERT_TRUE(bins.settle(newer));
+    EXPECT_EQ(newer.path(), "Logs/Küken 鳥.csv");
+}
+
+TEST_F(BinsTest, AFolderCarriesItsTree) {
+    add_index(std::string(kBin) + "/$IA1B2C3", State::live, index_file(2, u"E:\\Logs\\Colony", 0));
+    Record deep = at(std::string(kBin) + "/$RA1B2C3/Deep/west.csv", State::trashed);
+    ASSERT_TRUE(learnt().settle(deep));
+    EXPECT_EQ(deep.path(), "Logs/Colony/Deep/west.csv");
+}
+
+TEST_F(BinsTest, AStreamStaysWithItsFile) {
+    add_index(std::string(kBin) + "/$IA1B2C3.csv", State::live, index_file(2, u"E:\\Logs\\terns.csv", 5));
+    Record stream = at(std::string(kBin) + "/$RA1B2C3.csv;Zone.Identifier", State::trashed);
+    ASSERT_TRUE(learnt().settle(stream));
+    EXPECT_EQ(stream.path(), "Logs/terns.csv;Zone.Identifier");
+}
+
+TEST_F(BinsTest, AnEmptiedBinStillTells) {
+    add_index(std::string(kBin) + "/$IA1B2C3.csv", State::deleted, index_file(2, u"\\\\server\\share\\terns.csv", 5));
+    Record gone = at(std::string(kBin) + "/$RA1B2C3.csv", State::deleted);
+    ASSERT_TRUE(learnt().settle(gone));
+    EXPECT_EQ(gone.path(), "server/share/terns.csv");
+    EXPECT_EQ(gone.state, State::deleted);
+}
+
+TEST_F(BinsTest, OfTwoNotesForOneNameTheOneThatFitsCounts) {
+    const std::string index = std::string(kBin) + "/$IA1B2C3.csv";
+    add_index(index, State::deleted, index_file(2, u"E:\\first.csv", 100));
+    add_index(index, State::live, index_file(2, u"E:\\second.csv", 200));
+    const Bins bins = learnt();
+    Record live = at(std::string(kBin) + "/$RA1B2C3.csv", State::trashed);
+    live.size = 200;
+    ASSERT_TRUE(bins.settle(live));
+    EXPECT_EQ(live.path(), "second.csv");
+    Record gone = at(std::string(kBin) + "/$RA1B2C3.csv", State::deleted);
+    gone.size = 100;
+    ASSERT_TRUE(bins.settle(gone));
+    EXPECT_EQ(gone.path(), "first.csv");
+}
+
+TEST_F(BinsTest, WithoutNotesTheBinsPathStays) {
+    Record orphan = at(std::string(kBin) + "/$RA1B2C3.csv", State::trashed);
+    EXPECT_FALSE(learnt().settle(orphan));
+    EXPECT_EQ(orphan.path(), std::string(kBin) + "/$RA1B2C3.csv");
+    EXPECT_THAT(orphan.notes, Contains(HasSubstr("where it was before is not known")));
+}
+
+TEST_F(BinsTest, HoldsWhatWasThrownAwayOnly) {
+    EXPECT_TRUE(Bins::holds(std::string(kBin) + "/$RA1B2C3.csv"));
+    EXPECT_TRUE(Bins::holds("$Recycle.Bin/S-1-5-18/$Rabcdef/inside.txt"));
+    EXPECT_TRUE(Bins::holds("RECYCLER/S-1-5-21-7/Dc12.txt"));
+    EXPECT_TRUE(Bins::holds("RECYCLED/Dd1.jpg"));
+    EXPECT_FALSE(Bins::holds(std::string(kBin) + "/$IA1B2C3.csv"));
+    EXPECT_FALSE(Bins::holds(std::string(kBin) + "/desktop.ini"));
+    EXPECT_FALSE(Bins::holds("Logs/$RA1B2C3.csv"));
+    EXPECT_FALSE(Bins::holds("RECYCLER/S-1-5-21-7/INFO2"));
+}
+
+TEST_F(BinsTest, DamagedIndexFilesTellNothing) {
+    const std::string index = std::string(kBin) + "/$IA1B2C3.csv";
+    auto unknown_version = index_file(2, u"E:\\x", 1);
+    unknown_version[0] = std::byte{7};
+    add_index(index, State::live, unknown_version);
+    add_index(index, State::live, std::vector<std::byte>(40));
+    auto nowhere = index_file(2, u"E:\\", 1);
+    add_index(index, State::live, nowhere);
+    auto long_name = index_file(2, u"E:\\x", 1);
+    long_name[24] = long_name[25] = long_name[26] = long_name[27] = std::byte{0xFF};
+    EXPECT_TRUE(learnt().empty());
+    add_index(index, State::live, long_name);
+    Record file = at(std::string(kBin) + "/$RA1B2C3.csv", State::trashed);
+    ASSERT_TRUE(learnt().settle(file)) << "a name that claims to be longer than the file ends with it";
+    EXPECT_EQ(file.path(), "x");
+}
+
+TEST_F(BinsTest, APathThatClimbsStaysBelowTheRoot) {
+    add_index(std::string(kBin) + "/$IA1B2C3.csv", State::live, index_file(2, u"E:\\a/b\\c.csv", 5));
+    Record file = at(std::string(kBin) + "/$RA1B2C3.csv", State::trashed);
+    ASSERT_TRUE(learnt().settle(file));
+    EXPECT_EQ(file.path(), "a_b/c.csv");
+}
+
+TEST(Bins, OfOlderSystemsAreReadFromTheirList) {
+    const test::Walked walked("ntfs-office");
+    Bins bins;
+    for (const Record& record : walked.found.records) bins.learn(record, walked.volume);
+    const Record* item = nullptr;
+    for (const Record& record : walked.found.records)
+        if (record.name == "De2.txt") item = &record;
+    ASSERT_NE(item, nullptr);
+    Record auks = *item;
+    auks.state = State::trashed;
+    ASSERT_TRUE(bins.settle(auks));
+    EXPECT_EQ(auks.path(), "Old logs/gulls 2004.txt");
+    EXPECT_EQ(iso8601(auks.deleted.value()), "2004-06-02T08:00:00Z");
+}
+
+TEST(Bins, ContentsAreCounted) {
+    for (const auto& [fixture, files, folders] : {std::tuple("ntfs-office", 6U, 2U), std::tuple("exfat-card", 2U, 1U)}) {
+        const test::Walked walked(fixture);
+        const BinContents contents = look_into_bins(walked.volume, *walked.filesystem);
+        EXPECT_EQ(contents.files, files) << fixture;
+        EXPECT_EQ(contents.folders, folders) << fixture;
+        EXPECT_GT(contents.bytes, 5000U) << fixture;
+        ASSERT_TRUE(contents.first && contents.last);
+        EXPECT_LE(*contents.first, *contents.last);
+    }
+    const test::Walked none("fat16-card");
+    EXPECT_TRUE(look_into_bins(none.volume, *none.filesystem).empty());
+}
+
+}  // namespace
+}  // namespace dredger

@@ -1,0 +1,47 @@
+// A fixture medium whose file system was walked, for the tests of each file system.
+#pragma once
+
+#include <functional>
+
+#include "filesystems/filesystem.h"
+#include "support/support.h"
+
+namespace dredger::test {
+
+struct Collector final : RecordSink {
+    std::vector<Record> records;
+    std::size_t most = ~std::size_t{0};
+
+    bool take(Record&& record) override {
+        records.push_back(std::move(record));
+        return records.size() < most;
+    }
+    // Null where there is none.
+    const Record* find(const std::string& path, State state = State::deleted) const;
+};
+
+struct Walked {
+    std::shared_ptr<MemoryMedium> medium;
+    MediumPtr volume;
+    std::unique_ptr<FileSystem> filesystem;
+    Collector found;
+    std::vector<std::string> warnings;
+
+    // The fixture's first volume; `damage` may change the medium before, and hears where the volume begins.
+    explicit Walked(const std::string& fixture,
+                    const std::function<void(MemoryMedium&, std::uint64_t volume)>& damage = {});
+    std::string sum_of(const Record& record) const;
+};
+
+// Every file and folder of the truth is found with its size and times, and those that are whole with their bytes; but
+// for those whose path begins as one of `missing` does: nothing on the medium tells their names.
+void expect_truth(const Walked& walked, const std::string& fixture, const std::vector<std::string>& missing = {});
+
+// Scans `copies` damaged copies of a fixture and judges what is found: whatever stands there, it comes to an end.
+// `tender` are places where a few changed bytes do most harm.
+void scan_damaged_copies(const std::string& fixture, unsigned copies, const std::vector<std::uint64_t>& tender);
+
+// Bytes of this process that were resident at most.
+std::uint64_t most_memory();
+
+}  // namespace dredger::test
