@@ -1,14 +1,19 @@
 #!/usr/bin/env python3
-"""Makes the demo medium: the memory card of a small seabird ringing station, written by the real vfat driver.
+"""Makes the demo medium: the drive of a small seabird ringing station, written by real drivers.
 
     DREDGER_KERNEL_DIR=FOLDER demo/make_medium.py
 
-Writes demo/ringing-station-card.img.zst and its truth beside it. The card is 64 MiB with one FAT32 partition. A season's
-files are written; then a survey folder, photos, logs and a video are deleted; then new photos are written over a part of
-what was freed. Besides what tests/fixtures/real_driver.py needs: ffmpeg, dosfstools, fdisk, zstd.
+Writes demo/ringing-station-drive.img.zst and its truth beside it. The drive has 88 MiB and an MBR. Its first partition is
+a copy of the camera's card (FAT32): a season's files were written; then a survey folder, photos, logs and a video deleted;
+then new photos written over a part of what was freed. The second is the office's (NTFS): some things lie in the bin, some
+were deleted, with a compressed list and a map that has an alternate stream among them; new letters lie over a part.
+Besides what tests/fixtures/real_driver.py needs: ffmpeg, dosfstools, fdisk, zstd.
 """
 
 import io
+import json
+import hashlib
+import os
 import pathlib
 import random
 import subprocess
@@ -18,10 +23,14 @@ import zipfile
 
 HERE = pathlib.Path(__file__).resolve().parent
 sys.path.insert(0, str(HERE.parent / "tests/fixtures"))
-from real_driver import Guest, Ledger, Season, pack  # noqa: E402
+from payload import bin_index  # noqa: E402
+from real_driver import Guest, Ledger, NtfsDriver, Season, pack  # noqa: E402
 
 chance = random.Random(20260503)
-START = 2048 * 512
+START, CARD = 2048 * 512, 63 << 20
+OFFICE_START, OFFICE = 64 << 20, 24 << 20
+SID = "S-1-5-21-3141592653-2718281828-1618033988-1001"
+COMPRESSED = bytes.fromhex("00000810")  # file attributes of a folder whose files are compressed
 
 
 def ffmpeg(suffix, *arguments):
@@ -148,47 +157,163 @@ def second_season(folder):
     return s
 
 
+def card(scratch):
+    """The first partition, as a medium of its own, and what was written to it."""
+    image, partition = scratch / "card.img", scratch / "partition"
+    with open(image, "wb") as f:
+        f.truncate(START + CARD)
+    subprocess.run(["sfdisk", "-q", image], input="label: dos\nlabel-id: 0x5ea81d00\nstart=2048, type=c\n", text=True, check=True)
+    with open(partition, "wb") as f:
+        f.truncate(CARD)
+    subprocess.run(["mkfs.vfat", "-F", "32", "-s", "1", "-n", "RINGCARD", "-i", "5ea81d01", partition], check=True,
+                   stdout=subprocess.DEVNULL)
+    subprocess.run(["dd", f"if={partition}", f"of={image}", "bs=1M", "seek=1", "conv=notrunc,sparse", "status=none"], check=True)
+
+    mount = "mount -t vfat -o utf8,tz=UTC /dev/vda1 /mnt\n"
+    guest, ledger = Guest(image), Ledger(image)
+
+    first = first_season(scratch / "first")
+    guest.run(mount + first.script() + "\numount /mnt\n", first.folder, clock="2026-06-30T09:00:00")
+    ledger.located(first.folder)
+
+    gone = ["Ringing logs/2025/Ringing log 2025 complete.csv", "DCIM/100NESTS/NEST0001.JPG", "DCIM/100NESTS/NEST0002.JPG",
+            "DCIM/100NESTS/NEST0005.JPG", "DCIM/100NESTS/NEST0006.JPG",
+            "Ringing logs/2026/Níðhöggur – Papageitaucher Höhle 12.csv", "Ringing logs/2026/ウトウの足環.csv",
+            "Permits/Ringing permit 2026 (signed).pdf", "Calls/storm petrel burrow 7.wav",
+            "Nest camera/cam2 2026-06-14 0410.mp4", "Mail/Re_ colour rings for the kittiwakes.eml",
+            "Gannet colony survey 2026"]
+    second = second_season(scratch / "second")
+    # The driver's hint where to look for free clusters, as on the fresh card: new files then go to the start.
+    (second.folder / "hint").write_bytes(partition.read_bytes()[512:1024])
+    guest.run(mount + "\n".join(f'rm -r "/mnt/{path}"' for path in gone) + "\numount /mnt\n"
+              + "dd if=/payload/hint of=/dev/vda1 bs=512 seek=1 count=1\n"
+              + mount + second.script() + "\numount /mnt\n", second.folder, clock="2026-08-03T09:00:00")
+    (second.folder / "hint").unlink()
+    for path in gone:
+        ledger.deleted(path)
+    ledger.located(second.folder)
+    return image, ledger
+
+
+def office_files(folder):
+    s = Season(folder)
+    s.file("Letters/Ferry company, winter timetable.docx", docx([f"Week {n}: boat on day {n % 5 + 1}" for n in range(120)]),
+           "2026-02-03T09:12:00")
+    s.file("Letters/Thanks to the volunteers.docx", docx([f"Thank you, volunteer {n}." for n in range(60)]), "2026-09-12T15:40:00")
+    s.file("Permits/Ringing permit 2027 (draft).pdf", pdf("Ringing permit 2027, draft", 4), "2026-10-05T11:00:00")
+    s.file("Station rules.txt", "".join(f"{n}. Keep to path {chance.choice('ABCDEF')}{n}.\r\n" for n in range(1, 24)).encode(),
+           "2025-03-01T08:00:00")
+    s.file("Hut keys.txt", b"north hut: under the third stone\r\nsouth hut: Mika has it\r\n", "2026-04-18T19:05:00")
+    for n in range(1, 7):
+        s.file(f"Season reports/Report {2019 + n}.pdf", pdf(f"Season report {2019 + n}", 3 + n), f"{2020 + n}-01-20T10:0{n}:00")
+    base = "Grant application 2027"
+    s.file(f"{base}/Budget.csv", ringing_log("equipment", 240, 2026), "2026-09-30T17:45:00")
+    s.file(f"{base}/Project description.docx", docx([f"Aim {n}: follow {n * 40} nests over {n % 4 + 1} seasons" for n in range(150)]),
+           "2026-10-01T13:20:00")
+    s.file(f"{base}/Figures/Colony trend 1998–2026.jpg", photo(70, "800x500"), "2026-09-28T10:00:00")
+    s.file(f"{base}/Figures/Ledge map, Küstenabschnitt 4.jpg", photo(71, "800x500"), "2026-09-28T10:30:00")
+    s.empty_folder(f"{base}/Letters of support")
+    s.file("Photos for the calendar/January guillemots.jpg", photo(80, "1024x700"), "2026-07-19T18:00:00")
+    s.file("Photos for the calendar/February fulmar.jpg", photo(81, "1024x700"), "2026-07-19T18:05:00")
+    s.file("Photos for the calendar/March razorbills.jpg", photo(82, "1024x700"), "2026-07-19T18:10:00")
+    s.file("Maps/Landing places.jpg", photo(90, "1000x800"), "2026-05-02T07:30:00")
+    s.file("Ringing/Recoveries 2026.csv", ringing_log("Alca torda", 420), "2026-10-11T20:15:00")
+    s.file("Ringing/Nest boxes.csv", ringing_log("Cepphus grylle", 60), "2026-08-14T09:00:00")
+    return s
+
+
+def office(scratch):
+    """The second partition, and what was written to it."""
+    image = scratch / "office.img"
+    with open(image, "wb") as f:
+        f.truncate(OFFICE)
+    subprocess.run(["mkntfs", "-q", "-F", "-c", "4096", "-p", str(OFFICE_START // 512), "-H", "255", "-S", "63", "-L", "OFFICE", image],
+                   check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    driver, ledger = NtfsDriver(image), Ledger(image)
+    s = office_files(scratch / "office")
+    packed = "Archive/All rings since 1987.csv"
+    zone = b"[ZoneTransfer]\r\nZoneId=3\r\nHostUrl=https://maps.example/landing-places.jpg\r\n"
+    content = b"".join(b"SK%06d;%d;Rissa tridactyla;pullus;ledge %d\r\n" % (100_000 + n, 1987 + n // 150, n % 24) for n in range(6000))
+    with driver.mounted("2026-10-12T09:00:00") as mnt:
+        driver.copy(s, mnt)
+        os.mkdir(mnt / "Archive")
+        os.setxattr(mnt / "Archive", "system.ntfs_attrib_be", COMPRESSED)
+        (s.folder / "Archive").mkdir()
+        (mnt / "Maps/Landing places.jpg:Zone.Identifier").write_bytes(zone)
+        # Room that is taken while these are written, so that later files go where deleted ones were.
+        (mnt / packed).write_bytes(content)
+        (s.folder / packed).write_bytes(content)
+        for place in (mnt, s.folder):
+            os.utime(place / packed, (1_775_000_000, 1_775_000_000))
+            os.utime(place / "Maps/Landing places.jpg", (1_777_707_000, 1_777_707_000))
+    ledger.located(s.folder)
+    ledger.stream("Maps/Landing places.jpg", "Zone.Identifier", zone)
+    ledger.resident()
+    ledger.packed(packed, driver.clusters_of(packed), 4096)
+
+    bin_ = f"$RECYCLE.BIN/{SID}"
+    thrown = [("Photos for the calendar/February fulmar.jpg", "$RQ7F2KD.jpg", "2026-10-20T16:02:11"),
+              ("Ringing/Recoveries 2026.csv", "$R3ZXM8A.csv", "2026-10-28T08:45:30"),
+              ("Letters/Ferry company, winter timetable.docx", "$RBN51WT.docx", "2026-11-02T12:10:05"),
+              ("Season reports", "$RP0L6VE", "2026-11-03T09:30:44"),
+              ("Permits/Ringing permit 2027 (draft).pdf", "$RK8D4HS.pdf", "2026-11-05T18:22:19")]
+    with driver.mounted("2026-11-06T09:00:00") as mnt:
+        (mnt / bin_).mkdir(parents=True)
+        for path, item, when in thrown:
+            size = (mnt / path).stat().st_size if (mnt / path).is_file() else 0
+            index = mnt / bin_ / item.replace("$R", "$I")
+            index.write_bytes(bin_index(2, "D:\\" + path.replace("/", "\\"), size, when))
+            os.utime(index, (1_794_000_000, 1_794_000_000))
+            os.rename(mnt / path, mnt / bin_ / item)
+            ledger.moved(path, f"{bin_}/{item}")
+            ledger.trashed(f"{bin_}/{item}", "D:/" + path, when)
+        subprocess.run(["cp", "-a", mnt / bin_, scratch / "bin"], check=True)
+    for item in list((scratch / "bin").iterdir()):
+        if item.name.startswith("$R"):
+            subprocess.run(["rm", "-r", item], check=True)
+    ledger.located(scratch / "bin", bin_)
+    ledger.resident()
+    gone = ["Grant application 2027", "Hut keys.txt", packed, "Maps/Landing places.jpg", "Photos for the calendar/March razorbills.jpg",
+            # Out of the bin for good.
+            f"{bin_}/$RK8D4HS.pdf", f"{bin_}/$IK8D4HS.pdf"]
+    later = Season(scratch / "later")
+    later.file("Letters/Answer to the ministry.docx", docx([f"Point {n}: {chance.getrandbits(200):050x}" for n in range(300)]),
+               "2026-11-09T10:00:00")
+    with driver.mounted("2026-11-09T10:00:00") as mnt:
+        spare = os.statvfs(mnt)
+        (mnt / "pagefile.sys").write_bytes(bytes(spare.f_bavail * spare.f_frsize - 16_384))
+        for path in gone:
+            subprocess.run(["rm", "-r", mnt / path], check=True)
+            ledger.deleted(path)
+        driver.copy(later, mnt)
+    ledger.located(later.folder)
+    return image, ledger
+
+
 def main():
     with tempfile.TemporaryDirectory() as scratch:
         scratch = pathlib.Path(scratch)
-        image, partition = scratch / "card.img", scratch / "partition"
-        with open(image, "wb") as f:
-            f.truncate(64 << 20)
-        subprocess.run(["sfdisk", "-q", image], input="label: dos\nlabel-id: 0x5ea81d00\nstart=2048, type=c\n", text=True, check=True)
-        with open(partition, "wb") as f:
-            f.truncate((64 << 20) - START)
-        subprocess.run(["mkfs.vfat", "-F", "32", "-s", "1", "-n", "RINGCARD", "-i", "5ea81d01", partition], check=True,
-                       stdout=subprocess.DEVNULL)
-        subprocess.run(["dd", f"if={partition}", f"of={image}", "bs=1M", "seek=1", "conv=notrunc,sparse", "status=none"], check=True)
-
-        mount = "mount -t vfat -o utf8,tz=UTC /dev/vda1 /mnt\n"
-        guest, ledger = Guest(image), Ledger(image)
-
-        first = first_season(scratch / "first")
-        guest.run(mount + first.script() + "\numount /mnt\n", first.folder, clock="2026-06-30T09:00:00")
-        ledger.located(first.folder)
-
-        gone = ["Ringing logs/2025/Ringing log 2025 complete.csv", "DCIM/100NESTS/NEST0001.JPG", "DCIM/100NESTS/NEST0002.JPG",
-                "DCIM/100NESTS/NEST0005.JPG", "DCIM/100NESTS/NEST0006.JPG",
-                "Ringing logs/2026/Níðhöggur – Papageitaucher Höhle 12.csv", "Ringing logs/2026/ウトウの足環.csv",
-                "Permits/Ringing permit 2026 (signed).pdf", "Calls/storm petrel burrow 7.wav",
-                "Nest camera/cam2 2026-06-14 0410.mp4", "Mail/Re_ colour rings for the kittiwakes.eml",
-                "Gannet colony survey 2026"]
-        second = second_season(scratch / "second")
-        # The driver's hint where to look for free clusters, as on the fresh card: new files then go to the start.
-        (second.folder / "hint").write_bytes(partition.read_bytes()[512:1024])
-        guest.run(mount + "\n".join(f'rm -r "/mnt/{path}"' for path in gone) + "\numount /mnt\n"
-                  + "dd if=/payload/hint of=/dev/vda1 bs=512 seek=1 count=1\n"
-                  + mount + second.script() + "\numount /mnt\n", second.folder, clock="2026-08-03T09:00:00")
-        (second.folder / "hint").unlink()
-        for path in gone:
-            ledger.deleted(path)
-        ledger.located(second.folder)
-        ledger.dump(HERE / "ringing-station-card.truth.json", filesystem="fat32",
-                    scenario="a season's files; a survey folder, photos, logs and a video deleted; new files over part of it",
-                    volumes=[{"offset": START, "length": (64 << 20) - START, "filesystem": "fat32", "label": "RINGCARD",
-                              "table": "mbr"}])
-        pack(image, HERE / "ringing-station-card.img.zst")
+        parts = [(START, CARD, "fat32", "RINGCARD", *card(scratch)), (OFFICE_START, OFFICE, "ntfs", "OFFICE", *office(scratch))]
+        drive = scratch / "drive.img"
+        with open(drive, "wb") as f:
+            f.truncate(OFFICE_START + OFFICE)
+        subprocess.run(["sfdisk", "-q", drive], text=True, check=True,
+                       input=f"label: dos\nlabel-id: 0x5ea81d00\nstart=2048, size={CARD // 512}, type=c\n"
+                       f"start={OFFICE_START // 512}, size={OFFICE // 512}, type=7\n")
+        volumes, files = [], []
+        with open(drive, "r+b") as out:
+            for number, (start, length, filesystem, label, image, ledger) in enumerate(parts):
+                out.seek(start)
+                out.write(image.read_bytes()[-length:])
+                volumes.append({"offset": start, "length": length, "filesystem": filesystem, "label": label, "table": "mbr"})
+                files += ledger.listed(number, start if image.stat().st_size == length else 0)
+        pack(drive, HERE / "ringing-station-drive.img.zst")
+        raw = drive.read_bytes()
+        (HERE / "ringing-station-drive.truth.json").write_text(json.dumps({
+            "filesystem": "fat32, ntfs", "scenario": "the card: a season's files; a survey folder, photos, logs and a video deleted; new "
+            "files over part of it. The office: things thrown into the bin, deleted for good, and a new letter over part of it",
+            "volumes": volumes, "image_bytes": len(raw), "image_sha256": hashlib.sha256(raw).hexdigest(), "files": files},
+            indent=1, ensure_ascii=False) + "\n")
 
 
 if __name__ == "__main__":

@@ -1,6 +1,7 @@
 #include "bins/bins.h"
 
 #include <algorithm>
+#include <fmt/format.h>
 #include <tuple>
 
 #include "bins/windows.h"
@@ -50,7 +51,9 @@ void Bins::learn(const Record& record, const MediumPtr& volume) {
         std::vector<std::byte> bytes(static_cast<std::size_t>(content->size()));
         std::vector<Extent> bad;
         if (!content->read(0, bytes, &bad)) continue;
-        for (BinEntry& entry : kind->entries_of(record.path(), ByteView(bytes))) {
+        std::vector<BinEntry> entries = kind->entries_of(record.path(), ByteView(bytes));
+        if (!entries.empty()) entries_of_.insert(record.id);
+        for (BinEntry& entry : entries) {
             entry.live = entry.live && record.state == State::live;
             entries_[folded(entry.item)].push_back(std::move(entry));
         }
@@ -93,6 +96,9 @@ bool Bins::settle(Record& record) const {
         if (!entry->account.empty()) record.facts.push_back({"account", entry->account});
         return true;
     }
+    for (const BinKind* kind : kKinds)
+        if (entries_of_.contains(record.id) && kind->may_be_index(record.name, record.size))
+            record.notes.push_back(fmt::format("a file in which the {} noted what was thrown away", kind->name));
     if (record.state == State::trashed)
         record.notes.emplace_back("it lies in a bin that has no notes of it: where it was before is not known");
     return false;

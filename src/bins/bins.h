@@ -5,6 +5,7 @@
 
 #include <string>
 #include <unordered_map>
+#include <unordered_set>
 #include <vector>
 
 #include "filesystems/filesystem.h"
@@ -60,6 +61,7 @@ class Bins {
     const BinEntry* entry_for(const std::string& item, const Record& record, bool is_itself) const;
 
     std::unordered_map<std::string, std::vector<BinEntry>> entries_;     // by folded item
+    std::unordered_set<std::uint64_t> entries_of_;                       // Record::id of the index files
     std::unordered_map<std::string, std::vector<std::uint64_t>> moved_;  // Record::id by folded original path
 };
 

@@ -12,7 +12,7 @@ namespace {
 
 namespace fs = std::filesystem;
 
-constexpr const char* kMedium = "ringing-station-card.img.zst";
+constexpr const char* kMedium = "ringing-station-drive.img.zst";
 
 // Beside the program when it is built, or where it is installed.
 Result<fs::path> packed_medium() {
@@ -74,28 +74,32 @@ int demo(const fs::path& folder) {
                        "choose another one with --to"});
     const auto packed = packed_medium();
     if (!packed) return report(packed.error());
-    const fs::path image = folder / "ringing-station-card.img";
-    const fs::path catalog = folder / "card.dredge";
+    const fs::path image = folder / "ringing-station-drive.img";
+    const fs::path catalog = folder / "station.dredge";
     const fs::path restored = folder / "restored";
     fmt::print(
-        "A seabird ringing station's memory card: a survey folder, photos, call recordings and logs were deleted,\n"
-        "then new photos were taken. Unpacking it to {}\n",
+        "A seabird ringing station's drive. Its first volume is the camera's card: a survey folder, photos, "
+        "recordings\n"
+        "and logs were deleted, then new photos were taken. The second is the office's: some of it lies in the bin, "
+        "some\n"
+        "was deleted for good, and a new letter was written. Unpacking it to {}\n",
         image.string());
     if (const auto unpacked = unpack(*packed, image); !unpacked) return report(unpacked.error());
     fs::remove_all(restored, failed);
     for (const char* ending : {"", "-wal", "-shm"}) fs::remove(catalog.string() + ending, failed);
 
     const std::vector<std::pair<const char*, std::vector<std::string>>> steps = {
-        {"1. What is on the card?", {"survey", image.string()}},
-        {"2. Find what was deleted. The card is only read.", {"scan", image.string(), "-c", catalog.string()}},
-        {"3. Look through the finds, best prospect first.", {"list", catalog.string()}},
-        {"4. One of them in detail: a photo whose start was overwritten.", {"show", catalog.string(), "32"}},
-        {"5. Restore what is sound, with names, folders and dates.",
+        {"1. What is on the drive?", {"survey", image.string()}},
+        {"2. Find what was deleted. The drive is only read.", {"scan", image.string(), "-c", catalog.string()}},
+        {"3. What lies in the bin?", {"list", catalog.string(), "--state", "trashed"}},
+        {"4. Look through what was deleted, best prospect first.", {"list", catalog.string(), "--state", "deleted"}},
+        {"5. One of them in detail: a photo whose start was overwritten.", {"show", catalog.string(), "32"}},
+        {"6. Restore what is sound, with names, folders and dates.",
          {"restore", catalog.string(), "--prospect", "88..", "--to", restored.string()}},
     };
     for (const auto& [why, words] : steps)
         if (const int code = step(why, words); code != kDone) return code;
-    fmt::print("\n{}\n  card     {}\n  catalog  {}\n  files    {}\n", styled("Where everything is", Style::bold),
+    fmt::print("\n{}\n  drive    {}\n  catalog  {}\n  files    {}\n", styled("Where everything is", Style::bold),
                image.string(), catalog.string(), restored.string());
     return kDone;
 }
@@ -106,7 +110,7 @@ void add_demo(CLI::App& program, int& exit_code) {
     CLI::App* command = program.add_subcommand("demo", "Do the whole job on the shipped demo medium");
     auto folder = std::make_shared<std::string>("dredger-demo");
     command->add_option("--to", *folder,
-                        "folder for the card, the catalog and the restored files (default: dredger-demo)");
+                        "folder for the drive, the catalog and the restored files (default: dredger-demo)");
     command->footer(
         "Examples:\n"
         "  dredger demo\n"

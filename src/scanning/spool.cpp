@@ -186,8 +186,9 @@ Result<void> Spool::flush() {
         const ssize_t n = ::pwrite(descriptor_, left.data(), left.size(), static_cast<off_t>(written_));
         if (n < 0 && errno == EINTR) continue;
         if (n <= 0)
-            return fail(ErrorKind::output, fmt::format("the scan's temporary file can't be written ({})", std::strerror(errno)),
-                        where_, "make room there, or keep the catalog elsewhere");
+            return fail(ErrorKind::output,
+                        fmt::format("the scan's temporary file can't be written ({})", std::strerror(errno)), where_,
+                        "make room there, or keep the catalog elsewhere");
         left.remove_prefix(static_cast<std::size_t>(n));
         written_ += static_cast<std::uint64_t>(n);
     }
@@ -219,7 +220,8 @@ Result<Candidate> Spool::read(std::size_t index) {
         window_at_ = at;
         DREDGER_CHECK(load(at, window_));
     }
-    return unpack(std::string_view(window_).substr(static_cast<std::size_t>(at - window_at_), static_cast<std::size_t>(length)));
+    return unpack(
+        std::string_view(window_).substr(static_cast<std::size_t>(at - window_at_), static_cast<std::size_t>(length)));
 }
 
 // Leaves the window where it is.

@@ -31,6 +31,23 @@ TEST(FatTime, TenthsBeyondTheirRangeAreLeftOut) {
     EXPECT_EQ(*fat_time(date(2026, 5, 3), 0, 255), *fat_time(date(2026, 5, 3), 0, 0));
 }
 
+TEST(WindowsTime, CountsFrom1601) {
+    EXPECT_EQ(iso8601(windows_time(132'223'104'000'000'001).value()), "2020-01-01T00:00:00.0000001Z");
+    EXPECT_EQ(iso8601(windows_time(10'000'000).value()), "1601-01-01T00:00:01Z");
+    EXPECT_FALSE(windows_time(0));
+    EXPECT_FALSE(windows_time(~std::uint64_t{0}));
+}
+
+TEST(ExfatTime, KnowsItsZone) {
+    const std::uint32_t stamp = static_cast<std::uint32_t>(date(2026, 5, 3)) << 16U | clock_time(9, 12, 44);
+    EXPECT_EQ(iso8601(exfat_time(stamp, 150, 0x80).value()), "2026-05-03T09:12:45.5Z");
+    EXPECT_EQ(iso8601(exfat_time(stamp, 0, 0x80 | 8).value()), "2026-05-03T07:12:44Z") << "two hours east";
+    EXPECT_EQ(iso8601(exfat_time(stamp, 0, 0xFF).value()), "2026-05-03T09:27:44Z") << "a quarter west";
+    EXPECT_EQ(exfat_time(stamp, 0, 0)->clock, FileTime::Clock::local);
+    EXPECT_EQ(exfat_time(stamp, 0, 8)->clock, FileTime::Clock::local) << "a zone that is not valid";
+    EXPECT_FALSE(exfat_time(0, 0, 0x80));
+}
+
 TEST(TypedTimes, MeanAllThatTheyCan) {
     EXPECT_EQ(parse_time("2026-05-03")->last - parse_time("2026-05-03")->first, 86'399);
     EXPECT_EQ(parse_time("2026-02")->last - parse_time("2026-02")->first, 28 * 86'400 - 1);

@@ -170,7 +170,8 @@ TEST(Bins, OfOlderSystemsAreReadFromTheirList) {
 }
 
 TEST(Bins, ContentsAreCounted) {
-    for (const auto& [fixture, files, folders] : {std::tuple("ntfs-office", 6U, 2U), std::tuple("exfat-card", 2U, 1U)}) {
+    for (const auto& [fixture, files, folders] :
+         {std::tuple("ntfs-office", 6U, 2U), std::tuple("exfat-card", 2U, 1U)}) {
         const test::Walked walked(fixture);
         const BinContents contents = look_into_bins(walked.volume, *walked.filesystem);
         EXPECT_EQ(contents.files, files) << fixture;

@@ -24,7 +24,12 @@ Candidate candidate(const std::string& folder, const std::string& name, int pros
     c.record.size = 1000;
     c.record.modified = FileTime{parse_time("2026-05-03")->first, 530'000'000, FileTime::Clock::local};
     c.record.attributes = {"read-only"};
-    c.record.layout.extents = {{8192, 600}, {Extent::kHole, 100}, {16384, 300}};
+    c.record.changed = FileTime{parse_time("2026-05-04")->first, 100, FileTime::Clock::local};
+    c.record.facts = {{"account", "S-1-5-21-7"}, {"original place", "E:\\Logs: old\\terns.csv"}};
+    c.record.layout.extents = {{8192, 600}, {Extent::kHole, 100}, {Extent::kZeros, 50}, {16384, 250}};
+    c.record.layout.codec = Codec::lznt1;
+    c.record.layout.unit = 65'536;
+    c.record.layout.within_records = true;
     c.kind = kind_of_name(name);
     if (const Format* format = format_with_extension(extension_of(name))) c.format = format->name;
     c.prospect = {prospect, prospect > 80 ? Band::sound : Band::patchy, Check::plausible, {"because \"so\""}};
@@ -73,6 +78,8 @@ TEST_F(CatalogTest, GivesBackWhatItWasGiven) {
     EXPECT_FALSE(found->record.created);
     EXPECT_EQ(found->record.layout, given.record.layout);
     EXPECT_EQ(found->record.attributes, given.record.attributes);
+    EXPECT_EQ(found->record.facts, given.record.facts);
+    EXPECT_EQ(found->record.changed, given.record.changed);
     EXPECT_EQ(found->prospect.reasons, given.prospect.reasons);
     EXPECT_EQ(found->format, "jpeg");
     EXPECT_FALSE(catalog_->find(99).value());

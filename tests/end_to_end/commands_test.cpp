@@ -16,6 +16,7 @@ using nlohmann::json;
 using test::Ran;
 using test::run_program;
 using test::TempFolder;
+using testing::AllOf;
 using testing::AnyOf;
 using testing::HasSubstr;
 using testing::Not;
@@ -29,6 +30,15 @@ std::vector<json> lines_of(const std::string& text) {
         from = end + 1;
     }
     return lines;
+}
+
+// Where a file of the demo medium's truth is restored: below a folder for its volume, at its place before the bin, a
+// stream beside its file.
+std::string restored_place(const json& file) {
+    std::string path = file.value("original_path", file["path"].get<std::string>());
+    if (path.starts_with("D:/")) path.erase(0, 3);
+    std::replace(path.begin(), path.end(), ':', ';');
+    return std::string(file["volume"] == 0 ? "volume 1 RINGCARD/" : "volume 2 OFFICE/") + path;
 }
 
 class ProgramTest : public testing::Test {
@@ -47,35 +57,80 @@ class ProgramTest : public testing::Test {
 };
 
 TEST_F(ProgramTest, TheWholeJob) {
-    const std::string image = unpack("ringing-station-card");
+    const std::string image = unpack("ringing-station-drive");
     const auto before = test::sha256_of(image);
     const Ran survey = run_program({"survey", image});
     EXPECT_EQ(survey.exit_code, 0) << survey.err;
     EXPECT_THAT(survey.out, HasSubstr("RINGCARD"));
+    EXPECT_THAT(
+        survey.out,
+        HasSubstr("In the bin of volume 2: 9 files and 1 folder (233.8 KiB), thrown away 2026-10-20 to 2026-11-03"));
     EXPECT_THAT(survey.out, HasSubstr("dredger scan " + image));
 
     const Ran scan = run_program({"scan", image, "-c", path("card.dredge")});
     EXPECT_EQ(scan.exit_code, 0) << scan.err;
-    EXPECT_THAT(scan.out, HasSubstr("33 finds"));
+    EXPECT_THAT(scan.out, AllOf(HasSubstr("57 finds"), HasSubstr("Look in the bin first")));
 
     const Ran list = run_program({"list", path("card.dredge")});
     EXPECT_THAT(list.out, HasSubstr("Küken Nest 4.jpg"));
-    EXPECT_THAT(list.out, HasSubstr("27 files, 1.5 MiB: 24 sound, 1 patchy, 2 gone; 6 folders"));
+    EXPECT_THAT(list.out, HasSubstr("47 files, 2.2 MiB: 43 sound, 2 patchy, 2 gone; 10 folders"));
     EXPECT_EQ(list.out.find('\x1B'), std::string::npos) << "colour without a terminal";
 
     const Ran restore = run_program({"restore", path("card.dredge"), "--prospect", "88..", "--to", path("out")});
     EXPECT_EQ(restore.exit_code, 0) << restore.err;
-    const auto truth = test::truth_of("ringing-station-card");
+    const auto truth = test::truth_of("ringing-station-drive");
     std::size_t compared = 0;
     for (const auto& file : truth["files"]) {
-        const fs::path restored = folder_ / "out" / file["path"].get<std::string>();
+        const fs::path restored = folder_ / "out" / restored_place(file);
         if (file["state"] == "live" || file["directory"] || !fs::exists(restored)) continue;
         EXPECT_EQ(test::sha256_of(restored), file["sha256"]) << restored;
         ++compared;
     }
-    EXPECT_EQ(compared, 23U);
-    EXPECT_TRUE(fs::is_directory(folder_ / "out/Gannet colony survey 2026/Photos/East cliff"));
+    EXPECT_EQ(compared, 42U);
+    EXPECT_TRUE(fs::is_directory(folder_ / "out/volume 2 OFFICE/Grant application 2027/Letters of support"));
+    EXPECT_TRUE(fs::is_directory(folder_ / "out/volume 1 RINGCARD/Gannet colony survey 2026/Photos/East cliff"));
     EXPECT_EQ(test::sha256_of(image), before) << "the medium was written to";
+}
+
+TEST_F(ProgramTest, WhatWasThrownAwayComesBackToItsPlace) {
+    ASSERT_EQ(scanned("ntfs-office").exit_code, 0);
+    const Ran list = run_program({"list", path("a.dredge"), "--state", "trashed", "--as", "jsonl"});
+    std::map<std::string, json> finds;
+    for (const json& find : lines_of(list.out)) finds[find["path"]] = find;
+    ASSERT_TRUE(finds.contains("Logs/Colony/Deep/west.csv"));
+    EXPECT_EQ(finds["Logs/Colony/Deep/west.csv"]["deleted"], "2026-07-03T10:00:00Z");
+    EXPECT_EQ(finds["Logs/Colony/Deep/west.csv"]["band"], "sound");
+    EXPECT_EQ(finds["Old logs/auks 2004.txt"]["deleted"], "2004-06-01T08:00:00Z");
+    const Ran show = run_program({"show", path("a.dredge"), std::to_string(finds["Logs/terns.csv"]["id"].get<int>())});
+    EXPECT_THAT(show.out, HasSubstr("E:\\Logs\\terns.csv"));
+    EXPECT_THAT(show.out, HasSubstr("$RA1B2C3.csv"));
+    EXPECT_THAT(show.out, HasSubstr("S-1-5-21-2718281828-1414213562-577215664-1001"));
+    EXPECT_THAT(show.out, HasSubstr("it still lies in the bin"));
+    const Ran restore = run_program({"restore", path("a.dredge"), "--state", "trashed", "--to", path("out")});
+    EXPECT_EQ(restore.exit_code, 0) << restore.err;
+    const auto truth = test::truth_of("ntfs-office");
+    std::size_t compared = 0;
+    for (const auto& file : truth["files"]) {
+        if (file["state"] != "trashed" || file["directory"]) continue;
+        EXPECT_EQ(test::sha256_of(folder_ / "out" / file["original_path"].get<std::string>().substr(3)),
+                  file["sha256"]);
+        ++compared;
+    }
+    EXPECT_EQ(compared, 6U);
+}
+
+TEST_F(ProgramTest, StreamsSparseAndCompressedFilesAreWrittenOut) {
+    ASSERT_EQ(scanned("ntfs-office").exit_code, 0);
+    const Ran restore = run_program({"restore", path("a.dredge"), "--prospect", "50..", "--to", path("out")});
+    EXPECT_EQ(restore.exit_code, 0) << restore.err;
+    std::map<std::string, json> files;
+    const auto truth = test::truth_of("ntfs-office");
+    for (const auto& file : truth["files"]) files[file["path"]] = file;
+    for (const char* name :
+         {"Packed/log 2.txt", "Packed/mixed.dat", "Sparse.img", "Mail/Boat times.eml", "Panorama.jpg"})
+        EXPECT_EQ(test::sha256_of(folder_ / "out" / name), files[name]["sha256"]) << name;
+    EXPECT_EQ(test::sha256_of(folder_ / "out/Mail/Boat times.eml;Zone.Identifier"),
+              files["Mail/Boat times.eml:Zone.Identifier"]["sha256"]);
 }
 
 TEST_F(ProgramTest, JsonLinesKeepTheirContract) {
@@ -113,7 +168,7 @@ TEST_F(ProgramTest, ACsvListIsAPickList) {
 }
 
 TEST_F(ProgramTest, ListNarrowsAndSaysWhenNothingIsLeft) {
-    ASSERT_EQ(scanned("ringing-station-card").exit_code, 0);
+    ASSERT_EQ(scanned("ringing-station-drive").exit_code, 0);
     const std::string catalog = path("a.dredge");
     EXPECT_THAT(run_program({"list", catalog, "--kind", "audio"}).out, HasSubstr("1 file, 193.8 KiB: 1 sound"));
     EXPECT_THAT(run_program({"list", catalog, "--folder", "gannet*", "--size", "60K.."}).out, HasSubstr("1 file,"));
@@ -131,7 +186,7 @@ TEST_F(ProgramTest, ListNarrowsAndSaysWhenNothingIsLeft) {
 }
 
 TEST_F(ProgramTest, ShowTellsEverything) {
-    ASSERT_EQ(scanned("ringing-station-card").exit_code, 0);
+    ASSERT_EQ(scanned("ringing-station-drive").exit_code, 0);
     const auto found = lines_of(run_program({"list", path("a.dredge"), "--as", "jsonl", "--name", "NEST0002.JPG"}).out);
     ASSERT_EQ(found.size(), 1U);
     const std::string id = std::to_string(found[0]["id"].get<int>());
@@ -142,7 +197,7 @@ TEST_F(ProgramTest, ShowTellsEverything) {
     EXPECT_THAT(show.out, HasSubstr("NEST0102.JPG (live)"));
     EXPECT_THAT(show.out, HasSubstr("their zone is not recorded"));
     EXPECT_THAT(show.out, HasSubstr("How it begins"));
-    fs::rename(path("ringing-station-card.img"), path("moved.img"));
+    fs::rename(path("ringing-station-drive.img"), path("moved.img"));
     EXPECT_THAT(run_program({"show", path("a.dredge"), id}).out, HasSubstr("tell where it is with --source"));
     EXPECT_THAT(run_program({"show", path("a.dredge"), id, "--source", path("moved.img")}).out, HasSubstr("000000"));
     expect_one_line(run_program({"show", path("a.dredge"), "9999"}), 2, "no candidate 9999");
@@ -316,6 +371,7 @@ TEST_F(ProgramTest, TheDemoRunsToItsEnd) {
     EXPECT_EQ(demo.exit_code, 0) << demo.err;
     EXPECT_THAT(demo.out, HasSubstr("DCIM/100NESTS/NEST0002.JPG"));
     EXPECT_THAT(demo.out, HasSubstr("is overwritten by"));
+    EXPECT_THAT(demo.out, HasSubstr("Season reports/Report 2020.pdf"));
     EXPECT_TRUE(fs::exists(folder_ / "demo/restored/SHA256SUMS"));
     EXPECT_THAT(demo.out, Not(HasSubstr("failed")));
 }

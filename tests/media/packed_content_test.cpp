@@ -17,7 +17,9 @@ std::vector<std::byte> bytes(std::initializer_list<unsigned> values) {
     return out;
 }
 
-std::string text_of(const std::vector<std::byte>& from) { return {reinterpret_cast<const char*>(from.data()), from.size()}; }
+std::string text_of(const std::vector<std::byte>& from) {
+    return {reinterpret_cast<const char*>(from.data()), from.size()};
+}
 
 // A packed chunk: its header and a body.
 std::vector<std::byte> chunk(std::vector<std::byte> body) {

@@ -80,6 +80,40 @@ TEST(Prospect, WhatHasNoPlaceIsGone) {
     EXPECT_THAT(judged(e).reasons, Contains(HasSubstr("nothing tells")));
 }
 
+TEST(Prospect, ContentWithinAWholeRecordIsSoundWhateverItBeginsWith) {
+    Evidence e = intact();
+    e.trust = LayoutTrust::exact;
+    e.within_records = true;
+    e.head = Agreement::disagrees;
+    EXPECT_EQ(judged(e).value, 100);
+    EXPECT_EQ(judged(e).band, Band::sound);
+    e.trust = LayoutTrust::damaged;
+    EXPECT_EQ(judged(e).band, Band::patchy);
+    EXPECT_THAT(judged(e).reasons, Contains(HasSubstr("record that tells where it lies is damaged")));
+}
+
+TEST(Prospect, WhatIsEncryptedIsOfLittleUse) {
+    Evidence e = intact();
+    e.encrypted = true;
+    EXPECT_EQ(judged(e).band, Band::faint);
+    EXPECT_THAT(judged(e).reasons, Contains(HasSubstr("only the key of the owner's account")));
+    e.is_live = e.is_trashed = true;
+    EXPECT_EQ(judged(e).band, Band::faint) << "in the bin as well";
+}
+
+TEST(Prospect, WhatLiesInTheBinIsWhole) {
+    Evidence e = intact();
+    e.is_live = e.is_trashed = true;
+    EXPECT_EQ(judged(e).value, 100);
+    EXPECT_THAT(judged(e).reasons, Contains(HasSubstr("still lies in the bin")));
+}
+
+TEST(Prospect, AFileOfWhichOnlyTheNameIsLeftIsGone) {
+    Evidence e;
+    e.trust = LayoutTrust::none;
+    EXPECT_EQ(judged(e).band, Band::gone) << "though its size is not known";
+}
+
 TEST(Prospect, AMissingEndIsCountedOut) {
     Evidence e = intact();
     e.laid = 5'000;
@@ -172,6 +206,68 @@ TEST(Evidence, CountsLiveHoldersAndOnlyNewerClaims) {
     EXPECT_EQ(e.claimed_by_newer, 100U);
     ASSERT_EQ(e.newer_claimants.size(), 1U);
     EXPECT_EQ(e.newer_claimants[0].candidate, 3);
+}
+
+TEST(Evidence, NamesOfTheSameFileDoNotCompete) {
+    Sectors s;
+    s.record.id = 50;
+    Claims claims;
+    claims.add({{0, 700}, 2, 50, true, FileTime{2000, 0, {}}});
+    claims.add({{0, 700}, 3, 50, false, FileTime{3000, 0, {}}});
+    claims.seal();
+    const Evidence e = s.gathered(claims, {});
+    EXPECT_EQ(e.held_by_live, 0U);
+    EXPECT_EQ(e.claimed_by_newer, 0U);
+    SpaceMap taken(0, 512, 4);
+    taken.take(0);
+    taken.take(1);
+    EXPECT_EQ(gather(s.record, 1, claims, taken, test::MemoryMedium(s.bytes), {}).taken_by_unknown, 0U);
+}
+
+TEST(Evidence, TheLastSignOfLifeDecidesWhoCameLater) {
+    Sectors s;
+    s.record.id = 50;
+    s.record.created = FileTime{500, 0, {}};
+    s.record.changed = FileTime{4000, 0, {}};
+    Claims claims;
+    claims.add({{0, 100}, 2, 51, false, FileTime{3000, 0, {}}});
+    claims.add({{200, 100}, 3, 52, false, FileTime{5000, 0, {}}});
+    claims.seal();
+    const Evidence e = s.gathered(claims, {});
+    ASSERT_EQ(e.newer_claimants.size(), 1U) << "the first was gone before this one was changed last";
+    EXPECT_EQ(e.newer_claimants[0].candidate, 3);
+}
+
+TEST(Evidence, PackedBytesCountForWhatTheyStandFor) {
+    Sectors s;
+    s.record.id = 50;
+    s.record.size = 8192;
+    s.record.layout = {{{0, 1024}, {Extent::kZeros, 7168}}, Codec::lznt1, 8192, false};
+    Claims claims;
+    claims.add({{0, 512}, 2, 51, true, FileTime{5000, 0, {}}});
+    claims.seal();
+    const Evidence e = s.gathered(claims, {});
+    EXPECT_EQ(e.held_by_live, 4096U);
+    EXPECT_EQ(e.laid, 8192U);
+    EXPECT_EQ(e.unreadable, 512U) << "it can't be unpacked";
+}
+
+TEST(Evidence, ContentWithinRecordsIsNotAskedOfTheSpaceMap) {
+    Sectors s;
+    s.record.layout.within_records = true;
+    SpaceMap taken(0, 512, 4);
+    taken.take(0);
+    Claims none;
+    none.seal();
+    EXPECT_EQ(gather(s.record, 1, none, taken, test::MemoryMedium(s.bytes), {}).taken_by_unknown, 0U);
+}
+
+TEST(Evidence, AHoleIsNotLaid) {
+    Sectors s;
+    s.record.layout.extents = {{0, 300}, {Extent::kHole, 100}, {Extent::kZeros, 300}};
+    Claims none;
+    none.seal();
+    EXPECT_EQ(s.gathered(none, {}).laid, 600U);
 }
 
 TEST(Evidence, ClustersInUseThatNobodyOwnsCount) {

@@ -27,7 +27,7 @@ class TempFolder {
     std::filesystem::path path_;
 };
 
-// A medium made by real drivers, with the truth beside it: "fat12-floppy", "ringing-station-card" ...
+// A medium made by real drivers, with the truth beside it: "fat12-floppy", "ringing-station-drive" ...
 std::vector<std::byte> unpacked(const std::string& name);
 std::filesystem::path unpack_to(const std::string& name, const std::filesystem::path& folder);
 nlohmann::json truth_of(const std::string& name);

@@ -76,7 +76,8 @@ Walked::Walked(const std::string& fixture, const std::function<void(MemoryMedium
     medium = std::make_shared<MemoryMedium>(unpacked(fixture));
     const auto place = truth_of(fixture)["volumes"][0];
     if (damage) damage(*medium, place["offset"]);
-    volume = std::make_shared<Window>(medium, place["offset"].get<std::uint64_t>(), place["length"].get<std::uint64_t>());
+    volume =
+        std::make_shared<Window>(medium, place["offset"].get<std::uint64_t>(), place["length"].get<std::uint64_t>());
     auto opened = open_filesystem(volume);
     EXPECT_TRUE(opened && *opened) << fixture;
     if (!opened || !*opened) return;
@@ -99,7 +100,8 @@ void expect_truth(const Walked& walked, const std::string& fixture, const std::v
         std::replace(path.begin(), path.end(), ':', ';');
         // File systems know nothing of bins: what lies there is live for them.
         const bool live = file["state"] != "deleted";
-        if (std::any_of(missing.begin(), missing.end(), [&](const std::string& m) { return path.starts_with(m); })) continue;
+        if (std::any_of(missing.begin(), missing.end(), [&](const std::string& m) { return path.starts_with(m); }))
+            continue;
         ++expected;
         const Record* record = walked.found.find(path, live ? State::live : State::deleted);
         ASSERT_NE(record, nullptr) << path;
@@ -129,7 +131,8 @@ void scan_damaged_copies(const std::string& fixture, unsigned copies, const std:
                 case 1: medium->patch(at, 0xFF); break;
                 case 2: medium->patch(at, 0xE5); break;
                 case 3:
-                    medium->patch32(std::min<std::uint64_t>(at, image->size() - 4), static_cast<std::uint32_t>(chance()));
+                    medium->patch32(std::min<std::uint64_t>(at, image->size() - 4),
+                                    static_cast<std::uint32_t>(chance()));
                     break;
                 default: medium->patch(at, static_cast<std::uint8_t>(chance())); break;
             }

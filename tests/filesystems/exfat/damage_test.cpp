@@ -11,7 +11,8 @@ namespace {
 std::vector<std::uint64_t> tender_places(const std::vector<std::byte>& image, std::uint64_t volume) {
     std::vector<std::uint64_t> places;
     const auto add = [&](std::uint64_t from, std::uint64_t length) {
-        for (std::uint64_t at = from; at < std::min<std::uint64_t>(from + length, image.size()); ++at) places.push_back(at);
+        for (std::uint64_t at = from; at < std::min<std::uint64_t>(from + length, image.size()); ++at)
+            places.push_back(at);
     };
     const ByteView view(image);
     const std::uint64_t fat = volume + view.u32le(static_cast<std::size_t>(volume) + 80).value_or(0) * 512ULL;

@@ -84,7 +84,8 @@ TEST(ExfatWalk, WhatWasNeverWrittenIsZeros) {
     const Record* cut = walked.found.find("DCIM/100NESTS/NEST0003.JPG");
     ASSERT_NE(cut, nullptr);
     EXPECT_EQ(cut->size, photo->size);
-    EXPECT_THAT(cut->layout.extents, ElementsAre(Extent{photo->layout.extents[0].offset, 5000}, Extent{Extent::kZeros, photo->size - 5000}));
+    EXPECT_THAT(cut->layout.extents,
+                ElementsAre(Extent{photo->layout.extents[0].offset, 5000}, Extent{Extent::kZeros, photo->size - 5000}));
 }
 
 TEST(ExfatWalk, ZonesAreTakenIntoAccount) {
@@ -106,9 +107,8 @@ TEST(ExfatWalk, ASetWithoutItsFirstEntryIsProvenByItsNamesHash) {
     const Walked whole("exfat-card");
     const Record* photo = whole.found.find("DCIM/100NESTS/NEST0011.JPG");
     ASSERT_NE(photo, nullptr);
-    const Walked walked("exfat-card", [&](MemoryMedium& medium, std::uint64_t volume) {
-        medium.patch(volume + photo->id, 0x41);
-    });
+    const Walked walked("exfat-card",
+                        [&](MemoryMedium& medium, std::uint64_t volume) { medium.patch(volume + photo->id, 0x41); });
     const Record* still = walked.found.find("DCIM/100NESTS/NEST0011.JPG");
     ASSERT_NE(still, nullptr);
     EXPECT_EQ(walked.sum_of(*still), whole.sum_of(*photo));
@@ -137,7 +137,8 @@ TEST(ExfatWalk, ABrokenChainIsAssumedToGoOn) {
     const auto boot = whole.volume->bytes(0, 512).value();
     const auto geometry = exfat::parse_boot_sector(ByteView(boot), whole.volume->size());
     ASSERT_TRUE(geometry);
-    const std::uint64_t first = 2 + (panorama->layout.extents[0].offset - geometry->heap_offset) / geometry->cluster_size;
+    const std::uint64_t first =
+        2 + (panorama->layout.extents[0].offset - geometry->heap_offset) / geometry->cluster_size;
     const Walked walked("exfat-card", [&](MemoryMedium& medium, std::uint64_t volume) {
         medium.patch32(volume + geometry->fat_offset + first * 4, 0);
     });
@@ -154,7 +155,8 @@ TEST(ExfatWalk, CirclesInTheFatEnd) {
     const Record* panorama = whole.found.find("Colony panorama.jpg");
     const auto boot = whole.volume->bytes(0, 512).value();
     const auto geometry = exfat::parse_boot_sector(ByteView(boot), whole.volume->size());
-    const auto first = static_cast<std::uint32_t>(2 + (panorama->layout.extents[0].offset - geometry->heap_offset) / geometry->cluster_size);
+    const auto first = static_cast<std::uint32_t>(2 + (panorama->layout.extents[0].offset - geometry->heap_offset) /
+                                                          geometry->cluster_size);
     const Walked walked("exfat-card", [&](MemoryMedium& medium, std::uint64_t volume) {
         medium.patch32(volume + geometry->fat_offset + first * 4, first);
     });

@@ -77,7 +77,8 @@ TEST(NtfsFixups, PutBytesBackAndTellWhatIsTorn) {
 TEST(NtfsFixups, TellWhereBytesReallyStand) {
     std::vector<std::pair<std::size_t, std::size_t>> runs;
     for_each_stored_run(48, 500, 530, [&](std::size_t at, std::size_t length) { runs.emplace_back(at, length); });
-    EXPECT_THAT(runs, ElementsAre(std::pair(500, 10), std::pair(50, 2), std::pair(512, 510), std::pair(52, 2), std::pair(1024, 6)));
+    EXPECT_THAT(runs, ElementsAre(std::pair(500, 10), std::pair(50, 2), std::pair(512, 510), std::pair(52, 2),
+                                  std::pair(1024, 6)));
 }
 
 TEST(NtfsRunlist, GoesForwardsAndBackwardsAndOverHoles) {
@@ -96,14 +97,17 @@ TEST(NtfsRunlist, GoesForwardsAndBackwardsAndOverHoles) {
 
 TEST(NtfsRunlist, WhatCanNotBeIsLeftOutAndSaid) {
     const Geometry g = geometry();
-    const auto list_of = [&](std::initializer_list<unsigned> values) { return decode_mapping_pairs(ByteView(bytes(values)), 0, g); };
+    const auto list_of = [&](std::initializer_list<unsigned> values) {
+        return decode_mapping_pairs(ByteView(bytes(values)), 0, g);
+    };
     EXPECT_FALSE(list_of({0x11, 0x02, 0x80, 0x00}).whole) << "before the first cluster";
     EXPECT_THAT(list_of({0x11, 0x02, 0x80, 0x00}).runs, IsEmpty());
     EXPECT_FALSE(list_of({0x31, 0x02, 0x00, 0x00, 0x7F, 0x00}).whole) << "behind the last cluster";
     EXPECT_FALSE(list_of({0x11, 0x02}).whole) << "no end";
     EXPECT_FALSE(list_of({0x11, 0x00, 0x05, 0x00}).whole) << "an empty run";
     EXPECT_FALSE(list_of({0x19, 1, 2, 3, 4, 5, 6, 7, 8, 9, 5, 0}).whole) << "a length of nine bytes";
-    EXPECT_FALSE(list_of({0x08, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0x7F, 0x00}).whole) << "more bytes than can be counted";
+    EXPECT_FALSE(list_of({0x08, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0xFF, 0x7F, 0x00}).whole)
+        << "more bytes than can be counted";
     // A run that is left out leaves a hole.
     const auto holed = list_of({0x11, 0x02, 0x80, 0x11, 0x01, 0x7F, 0x11, 0x01, 0x05, 0x00});
     EXPECT_TRUE(extents_of(holed, 4 * 4096, 4 * 4096, g).front().is_hole());
@@ -229,8 +233,9 @@ TEST(NtfsJournal, KeepsDeletionsAndOutlivesNonsense) {
         return out;
     };
     std::vector<std::byte> journal(40, std::byte{0xAA});
-    for (const auto& one : {record(50, USN_REASON_FILE_DELETE | USN_REASON_CLOSE, u"gone.txt"), record(51, USN_REASON_CLOSE, u"kept.txt"),
-                            std::vector<std::byte>(16), record(52, USN_REASON_FILE_DELETE, u"also gone.txt")})
+    for (const auto& one :
+         {record(50, USN_REASON_FILE_DELETE | USN_REASON_CLOSE, u"gone.txt"), record(51, USN_REASON_CLOSE, u"kept.txt"),
+          std::vector<std::byte>(16), record(52, USN_REASON_FILE_DELETE, u"also gone.txt")})
         journal.insert(journal.end(), one.begin(), one.end());
     UsnJournal usn;
     usn.read(test::MemoryMedium(journal));

@@ -117,7 +117,8 @@ TEST(NtfsWalk, StreamsAreFilesBesideTheirFile) {
     const Record* preview = walked.found.find("Permits/Landing permit 2026.pdf;preview.jpg");
     ASSERT_NE(permit, nullptr);
     ASSERT_NE(preview, nullptr);
-    EXPECT_THAT(fact(*permit, "alternate stream").value_or(""), HasSubstr("9000 bytes, listed as Landing permit 2026.pdf;preview.jpg"));
+    EXPECT_THAT(fact(*permit, "alternate stream").value_or(""),
+                HasSubstr("9000 bytes, listed as Landing permit 2026.pdf;preview.jpg"));
     EXPECT_FALSE(fact(*preview, "alternate stream"));
     EXPECT_EQ(preview->id, permit->id);
 }
@@ -177,7 +178,10 @@ TEST(NtfsWalk, TheBootSectorsCopyIsEnough) {
 
 TEST(NtfsWalk, TheMirrorOfTheFileTableIsEnough) {
     const std::uint64_t table = offset_of_record(Walked("ntfs-office"), 0, 1024);
-    const Walked walked("ntfs-office", [&](MemoryMedium& medium, std::uint64_t) { medium.patch(table + 600, 0xEE); medium.patch(table, 0); });
+    const Walked walked("ntfs-office", [&](MemoryMedium& medium, std::uint64_t) {
+        medium.patch(table + 600, 0xEE);
+        medium.patch(table, 0);
+    });
     expect_truth(walked, "ntfs-office", {kNoTrace[0], "Notes/Fulmar notes.txt"});
     EXPECT_THAT(walked.filesystem->facts().warnings, ElementsAre(HasSubstr("its copy is used")));
 }
@@ -194,10 +198,46 @@ TEST(NtfsWalk, ATornRecordIsKeptAndDoubted) {
     EXPECT_THAT(still->notes, Contains(HasSubstr("record in the file table is damaged")));
 }
 
+// Where the first attribute of this type begins in a record.
+std::uint64_t offset_of_attribute(const Walked& walked, std::uint64_t record, std::uint32_t type) {
+    const auto bytes = walked.volume->bytes(record, 1024).value();
+    const ByteView view(bytes);
+    std::size_t at = view.u16le(20).value();
+    while (view.u32le(at).value() != type) at += view.u32le(at + 4).value();
+    return record + at;
+}
+
+TEST(NtfsWalk, EncryptedContentIsNamedAsSuch) {
+    const Walked whole("ntfs-office");
+    const std::uint64_t record = offset_of_record(whole, whole.found.find("Nest photos/Nest 03.jpg")->id, 1024);
+    const std::uint64_t data = offset_of_attribute(whole, record, 0x80);
+    const Walked walked("ntfs-office", [&](MemoryMedium& medium, std::uint64_t) { medium.patch(data + 13, 0x40); });
+    const Record* photo = walked.found.find("Nest photos/Nest 03.jpg");
+    ASSERT_NE(photo, nullptr);
+    EXPECT_THAT(photo->attributes, Contains(std::string(kEncrypted)));
+}
+
+TEST(NtfsWalk, ContentThatWindowsKeepsElsewhereIsNotTakenForZeros) {
+    const Walked whole("ntfs-office");
+    const std::uint64_t record = offset_of_record(whole, whole.found.find("Nest photos/Nest 03.jpg")->id, 1024);
+    // Its security descriptor becomes a reparse point with the tag of Windows' own packing.
+    const std::uint64_t descriptor = offset_of_attribute(whole, record, 0x50);
+    const Walked walked("ntfs-office", [&](MemoryMedium& medium, std::uint64_t) {
+        medium.patch32(descriptor, 0xC0);
+        medium.patch32(descriptor + 24, 0x80000017);
+    });
+    const Record* photo = walked.found.find("Nest photos/Nest 03.jpg");
+    ASSERT_NE(photo, nullptr);
+    EXPECT_TRUE(photo->layout.empty());
+    EXPECT_EQ(photo->trust, LayoutTrust::none);
+    EXPECT_THAT(photo->notes, Contains(HasSubstr("Windows packed it")));
+}
+
 TEST(NtfsWalk, ADestroyedRecordIsCountedAndCostsOnlyItself) {
     const Walked whole("ntfs-office");
     const std::uint64_t record = offset_of_record(whole, whole.found.find("Nest photos/Nest 03.jpg")->id, 1024);
-    const Walked walked("ntfs-office", [&](MemoryMedium& medium, std::uint64_t) { medium.patch32(record, 0xDEADBEEF); });
+    const Walked walked("ntfs-office",
+                        [&](MemoryMedium& medium, std::uint64_t) { medium.patch32(record, 0xDEADBEEF); });
     expect_truth(walked, "ntfs-office", {kNoTrace[0], "Notes/Fulmar notes.txt", "Nest photos/Nest 03.jpg"});
     EXPECT_THAT(walked.warnings, Contains(HasSubstr("1 records of the file table are damaged")));
 }
