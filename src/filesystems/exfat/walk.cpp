@@ -41,18 +41,8 @@ void Walk::run() {
     folders_.push_back({"", chains_.follow(geometry_.root_cluster, chains_.clusters_for(kLargestDirectory)).runs});
     for (std::size_t folder = 0; folder < folders_.size() && !stopped_; ++folder) read_folder(folder);
     if (!options_.live_only && !stopped_) {
-        // What is found in a deleted folder may be a deleted folder.
-        std::size_t next = 0;
-        const auto follow_all = [&] {
-            for (; next < deleted_.size(); ++next) {
-                if (is_earlier_name(deleted_[next].set)) continue;
-                place(deleted_[next]);
-                if (deleted_[next].set.is_folder()) walk_into(deleted_[next]);
-            }
-        };
-        follow_all();
-        search_lost_folders();
-        follow_all();
+        follow_deleted();
+        read_lost_folders();
         emit_deleted();
     }
     if (unreadable_ > 0)
@@ -179,37 +169,66 @@ void Walk::place(Deleted& file) {
     file.runs = std::move(chain.runs);
 }
 
-void Walk::walk_into(const Deleted& file) {
+void Walk::walk_into(std::size_t deleted) {
+    const Deleted& file = deleted_[deleted];
     const Folder& above = folders_[file.folder];
-    const std::string name = record_of(file.set, above).path();
-    folders_.push_back({name, file.runs, true, above.lost});
+    folders_.push_back({record_of(file.set, above).path(), file.runs, true, above.lost});
     read_folder(folders_.size() - 1);
+}
+
+// The sets at the start of a cluster; none where it can't be read.
+std::vector<EntrySet> Walk::sets_in(std::uint32_t cluster, std::uint64_t bytes) const {
+    const std::uint64_t offset = geometry_.offset_of(cluster);
+    const auto part = volume_->bytes(offset, static_cast<std::size_t>(std::min(bytes, geometry_.cluster_size)));
+    return part ? read_sets(slots_in(ByteView(*part, offset)), upcase_) : std::vector<EntrySet>();
 }
 
 // A folder's clusters begin with an entry set; its checksum proves it.
 bool Walk::begins_folder(std::uint32_t cluster) const {
-    const auto bytes =
-        volume_->bytes(geometry_.offset_of(cluster),
-                       static_cast<std::size_t>(std::min<std::uint64_t>(kProbeBytes, geometry_.cluster_size)));
-    if (!bytes) return false;
-    const auto sets = read_sets(slots_in(ByteView(*bytes, geometry_.offset_of(cluster))), upcase_);
+    const auto sets = sets_in(cluster, kProbeBytes);
     return !sets.empty() && sets.front().offset == geometry_.offset_of(cluster) && sets.front().has_file &&
            sets.front().is_proven();
 }
 
-// The entries that named a folder may be overwritten while its own clusters still stand.
-void Walk::search_lost_folders() {
+// What is found in a deleted folder may be a deleted folder.
+void Walk::follow_deleted() {
+    for (; next_deleted_ < deleted_.size() && !stopped_; ++next_deleted_) {
+        if (is_earlier_name(deleted_[next_deleted_].set)) continue;
+        place(deleted_[next_deleted_]);
+        if (deleted_[next_deleted_].set.is_folder()) walk_into(next_deleted_);
+    }
+}
+
+// The entries that named a folder may be overwritten while its own clusters still stand. Those that another one of them
+// lists are named by that.
+void Walk::read_lost_folders() {
+    const std::vector<std::uint32_t> lost = find_lost_folders();
+    std::set<std::uint32_t> listed;
+    for (const std::uint32_t cluster : lost)
+        for (const EntrySet& set : sets_in(cluster, geometry_.cluster_size))
+            if (set.is_folder() && set.is_proven()) listed.insert(set.first_cluster);
+    for (const bool named : {false, true}) {
+        for (const std::uint32_t cluster : lost) {
+            if (listed.contains(cluster) != named || folder_clusters_.contains(cluster) || stopped_) continue;
+            folders_.push_back({fmt::format("(folder {})", cluster), {{cluster, 1}}, true, true});
+            read_folder(folders_.size() - 1);
+            follow_deleted();
+        }
+    }
+}
+
+std::vector<std::uint32_t> Walk::find_lost_folders() const {
+    std::vector<std::uint32_t> lost;
     std::set<std::uint32_t> of_files;
     for (const Deleted& file : deleted_)
         if (!file.set.is_folder() && !file.runs.empty()) of_files.insert(file.runs.front().first);
     std::uint64_t probes = std::min(kMostProbes, kMostProbed / geometry_.cluster_size);
-    for (std::uint32_t cluster = 2; geometry_.holds(cluster) && probes > 0 && !stopped_; ++cluster) {
+    for (std::uint32_t cluster = 2; geometry_.holds(cluster) && probes > 0; ++cluster) {
         if (taken(cluster) || folder_clusters_.contains(cluster) || of_files.contains(cluster)) continue;
         --probes;
-        if (!begins_folder(cluster)) continue;
-        folders_.push_back({fmt::format("(folder {})", cluster), {{cluster, 1}}, true, true});
-        read_folder(folders_.size() - 1);
+        if (begins_folder(cluster)) lost.push_back(cluster);
     }
+    return lost;
 }
 
 Record Walk::record_of(const EntrySet& set, const Folder& folder) const {

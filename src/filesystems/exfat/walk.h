@@ -42,8 +42,11 @@ class Walk {
     bool is_earlier_name(const EntrySet& set) const;
     Chain chain_of(std::uint32_t first, std::uint64_t count);
     void place(Deleted& file);
-    void walk_into(const Deleted& file);
-    void search_lost_folders();
+    void follow_deleted();
+    void walk_into(std::size_t deleted);  // in deleted_
+    void read_lost_folders();
+    std::vector<std::uint32_t> find_lost_folders() const;
+    std::vector<EntrySet> sets_in(std::uint32_t cluster, std::uint64_t bytes) const;
     bool begins_folder(std::uint32_t cluster) const;
     void emit_deleted();
     Record record_of(const EntrySet& set, const Folder& folder) const;
@@ -62,6 +65,7 @@ class Walk {
     std::set<std::uint32_t> folder_clusters_;  // that were read: folders that contain each other are read once
     std::set<Content> live_;
     std::vector<Deleted> deleted_;
+    std::size_t next_deleted_ = 0;  // the first that was not placed yet
     std::uint64_t links_left_;  // that may still be followed: chains that cross over and over cost no more than these
     std::uint64_t earlier_names_ = 0;
     std::uint64_t unreadable_ = 0;    // bytes of folders
