@@ -77,7 +77,6 @@ int scan_all(const Options& options) {
     catch_interrupts();
     int code = kDone;
     bool any = false;
-    bool any_in_bins = false;
     for (const std::string& source : options.sources) {
         request.source = source;
         TerminalObserver<Observer> observer;
@@ -89,10 +88,7 @@ int scan_all(const Options& options) {
         }
         any = true;
         fmt::print("{}\n", source);
-        for (const VolumeReport& volume : outcome->volumes) {
-            say(volume);
-            any_in_bins = any_in_bins || !volume.bins.empty();
-        }
+        for (const VolumeReport& volume : outcome->volumes) say(volume);
         if (outcome->interrupted) {
             fmt::print(stderr, "dredger: interrupted: run the same command again to go on\n");
             return kInterrupted;
@@ -104,7 +100,9 @@ int scan_all(const Options& options) {
         for (const char* ending : {"", "-wal", "-shm"}) fs::remove(path + ending);
         return code;
     }
-    if (any_in_bins)
+    Selection in_bins;
+    in_bins.states = {State::trashed};
+    if (catalog->count(in_bins).value_or(0) > 0)
         fmt::print("\nLook in the bin first, what lies there is whole: dredger list {} --state trashed\n",
                    options.catalog);
     const auto finds = catalog->count({});

@@ -151,7 +151,7 @@ int show(const Options& options) {
             if (s.id == v.source) source = &s;
         fact("volume", fmt::format("{}, {} {} of {}", v.place.number, v.facts.filesystem, v.facts.label,
                                    source != nullptr ? source->path : "?"));
-        fact("record", fmt::format("{} (its number, or its first byte on the volume)", count_text(c.record.id)));
+        fact("record", fmt::format("{} (its number, or its place on the volume)", count_text(c.record.id)));
     }
     if (!c.prospect.reasons.empty()) fmt::print("\n{}\n", styled("Why this prospect", Style::bold));
     for (const std::string& reason : c.prospect.reasons)

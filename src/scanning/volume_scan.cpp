@@ -173,15 +173,15 @@ Result<void> VolumeScan::judge_all() {
 
 Result<void> VolumeScan::judge_waiting(Candidate& candidate) {
     bins_.settle(candidate.record);
-    if (is_superfluous(candidate.record)) return {};
+    if (bins_.is_former_place(candidate.record)) {
+        --report_.deleted;
+        return {};
+    }
+    if (!is_wanted(candidate.record)) return {};
     tell_format(candidate);
     candidate.prospect = judged(candidate.record, candidate.id);
     if (candidate.record.state == State::trashed) report_.bins.add(candidate.record);
     return store(std::move(candidate));
-}
-
-bool VolumeScan::is_superfluous(const Record& record) const {
-    return !is_wanted(record) || bins_.is_former_place(record);
 }
 
 Prospect VolumeScan::judged(const Record& record, std::int64_t id) {

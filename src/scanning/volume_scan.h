@@ -33,7 +33,6 @@ class VolumeScan final : RecordSink {
     bool is_wanted(const Record& record) const;
     Result<void> judge_all();
     Result<void> judge_waiting(Candidate& candidate);
-    bool is_superfluous(const Record& record) const;
     Prospect judged(const Record& record, std::int64_t id);
     std::string name_of(std::int64_t id);
     Result<void> store(Candidate&& candidate);
