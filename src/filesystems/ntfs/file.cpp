@@ -13,6 +13,7 @@ namespace dredger::ntfs {
 namespace {
 
 constexpr std::uint64_t kLongestList = 256 << 10;  // bytes of an attribute list, the most that Windows makes
+constexpr std::uint64_t kLargestUnit = 16 << 20;   // bytes packed together; drivers make 64 KiB
 constexpr std::uint16_t kLznt1 = 1;                // in the compression bits of an attribute's flags
 
 void take_times(const StandardInformation& information, File& file) {
@@ -212,39 +213,45 @@ void FileReader::join(std::vector<Piece>&& pieces, File& file) const {
 }
 
 void FileReader::take_data(const Piece& first, Runlist&& runs, File& file) const {
+    if (!first.resident) {
+        file.streams.push_back(nonresident_stream(first.name, first.flags, first.form, std::move(runs), geometry_));
+        return;
+    }
     Stream stream;
     stream.name = first.name;
     stream.encrypted = (first.flags & ATTRIBUTE_FLAG_ENCRYPTED) != 0;
-    if (first.resident) {
-        stream.size = first.size;
-        stream.layout.extents = first.inside;
-        stream.layout.within_records = true;
-        file.streams.push_back(std::move(stream));
-        return;
-    }
-    const NonresidentForm& form = first.form;
+    stream.size = first.size;
+    stream.layout.extents = first.inside;
+    stream.layout.within_records = true;
+    file.streams.push_back(std::move(stream));
+}
+
+Stream nonresident_stream(const std::string& name, std::uint16_t flags, const NonresidentForm& form, Runlist&& runs,
+                          const Geometry& geometry) {
+    Stream stream;
+    stream.name = name;
+    stream.encrypted = (flags & ATTRIBUTE_FLAG_ENCRYPTED) != 0;
     const bool tells_sizes = form.LowestVcn == 0;
     // Without its first piece an attribute does not tell its size: what lies there is the least that it had.
-    stream.size = tells_sizes ? form.FileSize.value() : runs.end() * geometry_.cluster_size;
+    stream.size = tells_sizes ? form.FileSize.value() : runs.end() * geometry.cluster_size;
     stream.whole = runs.whole && tells_sizes;
-    stream.compressed = (first.flags & ATTRIBUTE_FLAG_COMPRESSION_MASK) == kLznt1 && form.CompressionUnit > 0;
+    stream.compressed = (flags & ATTRIBUTE_FLAG_COMPRESSION_MASK) == kLznt1 && form.CompressionUnit > 0;
     const std::uint64_t valid = tells_sizes ? std::min(form.ValidDataLength.value(), stream.size) : stream.size;
     if (!stream.compressed) {
-        stream.layout.extents = extents_of(runs, stream.size, valid, geometry_);
-    } else {
-        const auto unit =
-            checked_mul(geometry_.cluster_size, std::uint64_t{1} << std::min<unsigned>(form.CompressionUnit, 16));
-        constexpr std::uint64_t kLargestUnit = 16 << 20;  // bytes; drivers make 64 KiB
-        if (!unit || *unit > kLargestUnit) {
-            stream.whole = false;
-        } else {
-            const auto units = checked_mul(divide_up(stream.size, *unit), *unit);
-            stream.layout.codec = Codec::lznt1;
-            stream.layout.unit = static_cast<std::uint32_t>(*unit);
-            if (units) stream.layout.extents = extents_of(runs, *units, *units, geometry_);
-        }
+        stream.layout.extents = extents_of(runs, stream.size, valid, geometry);
+        return stream;
     }
-    file.streams.push_back(std::move(stream));
+    const auto unit =
+        checked_mul(geometry.cluster_size, std::uint64_t{1} << std::min<unsigned>(form.CompressionUnit, 16));
+    if (!unit || *unit > kLargestUnit) {
+        stream.whole = false;
+        return stream;
+    }
+    const auto units = checked_mul(divide_up(stream.size, *unit), *unit);
+    stream.layout.codec = Codec::lznt1;
+    stream.layout.unit = static_cast<std::uint32_t>(*unit);
+    if (units) stream.layout.extents = extents_of(runs, *units, *units, geometry);
+    return stream;
 }
 
 }  // namespace dredger::ntfs

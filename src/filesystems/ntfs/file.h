@@ -32,6 +32,10 @@ struct Stream {
     Layout layout;
 };
 
+// Content in clusters: what an attribute, or the first of its pieces, tells of it.
+Stream nonresident_stream(const std::string& name, std::uint16_t flags, const NonresidentForm& form, Runlist&& runs,
+                          const Geometry& geometry);
+
 struct File {
     std::uint64_t number = 0;
     std::uint16_t sequence = 0;

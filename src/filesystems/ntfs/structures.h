@@ -237,6 +237,7 @@ constexpr std::uint32_t USN_REASON_CLOSE = 0x80000000;
 // The numbers of the file system's own records.
 constexpr std::uint64_t MASTER_FILE_TABLE_NUMBER = 0;
 constexpr std::uint64_t MASTER_FILE_TABLE2_NUMBER = 1;
+constexpr std::uint64_t LOG_FILE_NUMBER = 2;
 constexpr std::uint64_t VOLUME_DASD_NUMBER = 3;
 constexpr std::uint64_t ROOT_FILE_NAME_INDEX_NUMBER = 5;
 constexpr std::uint64_t BIT_MAP_FILE_NUMBER = 6;

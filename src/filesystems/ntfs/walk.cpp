@@ -66,6 +66,7 @@ void Walk::run() {
     if (!options_.live_only && !stopped_) {
         read_indexes();
         read_journal();
+        read_log();
     }
     if (stopped_) return;
     mft_.each([&](const RawRecord& record) {
@@ -195,6 +196,17 @@ void Walk::read_journal() {
             folders_.add_former(reference, deletion.parent, deletion.name);
 }
 
+// The log is asked only where something is known of a file whose record was given to another one.
+void Walk::read_log() {
+    const bool needed = std::any_of(former_.begin(), former_.end(),
+                                    [&](const FormerName& f) { return f.has_file && !is_life_of(f.file); });
+    const auto record = needed ? mft_.find(LOG_FILE_NUMBER) : std::nullopt;
+    if (!record) return;
+    const File file = reader_.read(*record);
+    if (file.streams.empty() || !file.streams.front().name.empty()) return;
+    log_.read(*open_content(volume_, file.streams.front().layout, file.streams.front().size), geometry_);
+}
+
 bool Walk::is_life_of(Reference reference) const {
     if (reference.number >= lives_.size()) return false;
     const Life& life = lives_[static_cast<std::size_t>(reference.number)];
@@ -222,16 +234,16 @@ void Walk::take(const RawRecord& record) {
             if (is_same_name(former_[i].name, name)) accounted_.insert(i);
     }
     emit_file(file);
-    take_former_names(file);
+    take_former_names(file, &record);
 }
 
 // Names that a folder remembers of this record, in this life or in earlier ones.
-void Walk::take_former_names(const File& file) {
+void Walk::take_former_names(const File& file, const RawRecord* record) {
     for (; next_former_ < former_.size() && former_[next_former_].has_file; ++next_former_) {
         const FormerName& former = former_[next_former_];
         if (former.file.number > file.number) return;
         if (former.file.number < file.number || !is_same_life(former.file.sequence, file.sequence, file.in_use)) {
-            emit_former(former);
+            emit_former(former, former.file.number == file.number ? record : nullptr);
             continue;
         }
         const bool still_there = std::any_of(file.names.begin(), file.names.end(),
@@ -357,7 +369,8 @@ void Walk::add_content(Record& record, const Stream& stream) {
 void Walk::emit_remaining_names() {
     if (options_.live_only) return;
     for (; next_former_ < former_.size() && !stopped_; ++next_former_)
-        if (former_[next_former_].has_file || !accounted_.contains(next_former_)) emit_former(former_[next_former_]);
+        if (former_[next_former_].has_file || !accounted_.contains(next_former_))
+            emit_former(former_[next_former_], nullptr);
     const auto is_listed = [&](Reference reference) {
         const auto found =
             std::lower_bound(former_.begin(), former_.end(), reference,
@@ -381,7 +394,8 @@ void Walk::emit_remaining_names() {
     }
 }
 
-void Walk::emit_former(const FormerName& former) {
+// `record_now`: the one that another file has now, where it is at hand.
+void Walk::emit_former(const FormerName& former, const RawRecord* record_now) {
     Record record;
     record.id = former.has_file ? former.file.number : former.offset;
     record.folder = folders_.path_of(reference_of(former.name.parent));
@@ -398,9 +412,30 @@ void Walk::emit_former(const FormerName& former) {
     record.trust = LayoutTrust::none;
     if (const UsnJournal::Deletion* told = former.has_file ? usn_.find(former.file) : nullptr)
         record.deleted = told->when;
-    record.notes.emplace_back(
-        "only its folder's index still has its name: its record was given to another file, so nothing tells where its "
-        "content lies");
+    const Stream* logged = former.has_file ? log_.find(former.file) : nullptr;
+    std::vector<Stream> left;
+    if (record_now != nullptr && !record.is_folder) left = find_data_in_slack(*record_now, geometry_);
+    // What is left at the end of a record may be of any file that had it; the size tells whether it is this one's.
+    std::erase_if(left, [&](const Stream& stream) { return stream.size != record.size; });
+    if (logged != nullptr && !record.is_folder) {
+        add_content(record, *logged);
+        record.trust = LayoutTrust::exact;
+        record.notes.emplace_back(
+            "its record was given to another file: the folder's index has its name, and the file system's log a copy "
+            "of the record");
+    } else if (!left.empty()) {
+        add_content(record, left.front());
+        record.trust = LayoutTrust::exact;
+        record.notes.emplace_back(
+            "its record was given to another file: the folder's index has its name, and the end of the record still "
+            "tells "
+            "where content of its size lay");
+    } else {
+        record.notes.emplace_back(
+            "only its folder's index still has its name: its record was given to another file, so nothing tells where "
+            "its "
+            "content lies");
+    }
     emit(std::move(record));
 }
 

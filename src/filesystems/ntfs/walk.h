@@ -6,6 +6,7 @@
 #include <unordered_set>
 
 #include "filesystems/filesystem.h"
+#include "filesystems/ntfs/former_data.h"
 #include "filesystems/ntfs/index_slack.h"
 #include "filesystems/ntfs/usn_journal.h"
 
@@ -35,15 +36,16 @@ class Walk {
     void learn_folder(const RawRecord& record);
     void read_indexes();
     void read_journal();
+    void read_log();
     void keep_former(std::vector<FormerName>&& found);
 
     void take(const RawRecord& record);
-    void take_former_names(const File& file);
+    void take_former_names(const File& file, const RawRecord* record);
     void emit_file(const File& file);
     void emit_name(const File& file, Reference parent, const std::string& name, std::vector<std::string> notes);
     static void add_content(Record& record, const Stream& stream);
     void emit_remaining_names();
-    void emit_former(const FormerName& former);
+    void emit_former(const FormerName& former, const RawRecord* record_now);
     void emit(Record&& record);
     Record record_of(const File& file, Reference parent, const std::string& name);
     bool is_life_of(Reference reference) const;
@@ -64,6 +66,7 @@ class Walk {
     std::vector<IndexBlock> blocks_;
     std::optional<Reference> journal_;
     UsnJournal usn_;
+    LogCopies log_;
     std::vector<FormerName> former_;  // by file, those without one at the end
     std::size_t next_former_ = 0;     // the first whose record was not reached yet
     std::unordered_map<std::uint64_t, std::vector<std::size_t>> nameless_;  // of former_, those without a file, by name
