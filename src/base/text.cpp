@@ -75,6 +75,12 @@ std::string folded(std::string_view utf8) {
     return out;
 }
 
+std::string joined(std::string_view folder, std::string_view name) {
+    std::string path(folder);
+    if (!path.empty()) path += '/';
+    return path += name;
+}
+
 std::string extension_of(std::string_view name) {
     const auto point = name.rfind('.');
     if (point == std::string_view::npos || point == 0) return {};

@@ -23,6 +23,9 @@ std::string code_page_to_utf8(std::span<const std::byte> text, CodePage page);
 // Upper and lower case made equal (Unicode case folding), for comparing names as Windows and macOS do.
 std::string folded(std::string_view utf8);
 
+// "FOLDER/NAME", or the name alone where the folder is the root.
+std::string joined(std::string_view folder, std::string_view name);
+
 // The text after the last point of a file name, in lower case; empty where there is none.
 std::string extension_of(std::string_view name);
 

@@ -415,9 +415,8 @@ Result<std::vector<Catalog::Overlap>> Catalog::overlapping(std::int64_t volume, 
         if (!there) return list;
         const Extent extent{loaded(rows.number(4)), loaded(rows.number(5))};
         const std::uint64_t first = std::max(extent.offset, where.offset);
-        const std::string folder = rows.text(1);
         list.push_back({rows.number(0),
-                        folder.empty() ? rows.text(2) : folder + "/" + rows.text(2),
+                        joined(rows.text(1), rows.text(2)),
                         static_cast<State>(rows.number(3)),
                         {first, std::min(extent.end(), where.end()) - first}});
     }

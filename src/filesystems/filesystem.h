@@ -63,7 +63,7 @@ struct Record {
     bool name_is_whole = true;       // false: a part of it was inferred or is lost; `notes` says which
     std::vector<std::string> notes;  // what the technician should know of this record, a sentence each
 
-    std::string path() const { return folder.empty() ? name : folder + "/" + name; }
+    std::string path() const { return joined(folder, name); }
 };
 
 // An attribute: the content is encrypted with a key that is not on the medium.

@@ -4,6 +4,16 @@
 
 namespace dredger {
 
+void SpaceMap::take_bits(std::uint64_t first, std::span<const std::byte> bits) {
+    for (std::size_t i = 0; i < bits.size(); ++i) {
+        if (bits[i] == std::byte{0}) continue;
+        for (unsigned bit = 0; bit < 8; ++bit) {
+            const std::uint64_t unit = first + i * 8 + bit;
+            if ((std::to_integer<unsigned>(bits[i]) >> bit & 1U) != 0 && unit < units()) take(unit);
+        }
+    }
+}
+
 Extent SpaceMap::whole_units(const Extent& extent) const {
     const std::uint64_t behind = base_ + units() * unit_;
     if (extent.is_hole() || extent.length == 0 || extent.offset < base_ || extent.end() > behind) return extent;

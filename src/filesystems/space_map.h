@@ -2,6 +2,7 @@
 #pragma once
 
 #include <cstdint>
+#include <span>
 #include <vector>
 
 #include "media/medium.h"
@@ -22,6 +23,9 @@ class SpaceMap {
         if (!taken_[static_cast<std::size_t>(index)]) ++taken_count_;
         taken_[static_cast<std::size_t>(index)] = true;
     }
+    // A bit for each cluster from `first` on, the lowest of each byte first; those beyond the last cluster are left
+    // out.
+    void take_bits(std::uint64_t first, std::span<const std::byte> bits);
     std::uint64_t taken_bytes() const { return taken_count_ * unit_; }
 
     // The clusters that `extent` touches, whole: what lies behind a file's end in its last cluster is its own too.

@@ -119,14 +119,11 @@ void ExFat::read_root() {
             "the map of used clusters is damaged: what is overwritten is told by the files' records alone");
 }
 
-// 7.1.5: a bit for each cluster, the lowest of each byte first.
+// 7.1.5
 bool ExFat::read_bitmap(std::uint32_t first_cluster, std::uint64_t length) {
     bool whole = false;
     const auto bits = content_of(first_cluster, std::min(length, divide_up(geometry_.cluster_count, 8)), whole);
-    for (std::uint64_t cluster = 0; cluster < std::min<std::uint64_t>(geometry_.cluster_count, bits.size() * 8);
-         ++cluster)
-        if ((std::to_integer<unsigned>(bits[static_cast<std::size_t>(cluster / 8)]) >> (cluster % 8) & 1U) != 0)
-            space_.take(cluster);
+    space_.take_bits(0, bits);
     return whole && bits.size() * 8 >= geometry_.cluster_count;
 }
 

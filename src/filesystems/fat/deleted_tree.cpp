@@ -171,8 +171,7 @@ void DeletedTree::walk_lost_folders() {
         for (; listed < folders_.size(); ++listed) by_cluster.emplace(folders_[listed].first_cluster, listed);
         const auto above = by_cluster.find(parent);
         const std::string path = parent == 0 || above == by_cluster.end() ? "" : folders_[above->second].path;
-        walk_deleted_folder(
-            open_folder_at(cluster, (path.empty() ? "" : path + "/") + fmt::format("(folder {})", cluster), true));
+        walk_deleted_folder(open_folder_at(cluster, joined(path, fmt::format("(folder {})", cluster)), true));
     }
     while (!folder_clusters_.continuations().empty()) {
         const std::uint32_t cluster = folder_clusters_.continuations().begin()->first;
@@ -226,7 +225,7 @@ std::optional<DeletedTree::OpenFolder> DeletedTree::open_deleted_folder(std::siz
     }
     folder.trust = LayoutTrust::exact;
     const Folder& above = folders_[folder.folder];
-    return open_folder_at(first, above.path.empty() ? folder.name : above.path + "/" + folder.name, above.lost);
+    return open_folder_at(first, joined(above.path, folder.name), above.lost);
 }
 
 DeletedTree::OpenFolder DeletedTree::open_folder_at(std::uint32_t first, const std::string& path, bool lost) {

@@ -15,7 +15,8 @@ constexpr std::size_t kAlignment = 8;
 // An attribute that can only be the whole main content of a file that has clusters.
 std::optional<Stream> whole_content(const Attribute& attribute, const Geometry& geometry) {
     const NonresidentForm& form = attribute.nonresident;
-    if (attribute.type != DATA || attribute.resident || !attribute.name.empty() || form.LowestVcn != 0) return std::nullopt;
+    if (attribute.type != DATA || attribute.resident || !attribute.name.empty() || form.LowestVcn != 0)
+        return std::nullopt;
     const std::uint64_t clusters = divide_up(form.AllocatedLength, geometry.cluster_size);
     const bool sizes_fit = form.FileSize > 0 && form.FileSize <= form.AllocatedLength &&
                            form.ValidDataLength <= form.FileSize && form.HighestVcn + 1 == clusters;
@@ -50,9 +51,11 @@ void LogCopies::read(const Medium& content, const Geometry& geometry) {
     const auto search = [&](bool last) {
         const ByteView view(stream);
         std::size_t at = 0;
-        for (; at + geometry.record_size <= stream.size() || (last && at + sizeof(FileRecordSegmentHeader) < stream.size());
+        for (; at + geometry.record_size <= stream.size() ||
+               (last && at + sizeof(FileRecordSegmentHeader) < stream.size());
              at += kAlignment)
-            if (view.has(at, "FILE")) take(*view.slice(at, std::min<std::size_t>(geometry.record_size, stream.size() - at)), geometry);
+            if (view.has(at, "FILE"))
+                take(*view.slice(at, std::min<std::size_t>(geometry.record_size, stream.size() - at)), geometry);
         stream.erase(stream.begin(), stream.begin() + static_cast<std::ptrdiff_t>(std::min(at, stream.size())));
     };
     for (std::uint64_t at = 0; at + kLogPage <= size; at += kLogPage) {

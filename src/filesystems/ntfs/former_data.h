@@ -1,6 +1,6 @@
 // Where the content of a file lay whose record was given to another one. Two places may still tell: the end of that
-// record, which the new file did not need and not every driver clears, and $LogFile, which keeps whole copies of records
-// that were freed (Linux-NTFS documentation, "$LogFile"; redo and undo data of InitializeFileRecordSegment).
+// record, which the new file did not need and not every driver clears, and $LogFile, which keeps whole copies of
+// records that were freed (Linux-NTFS documentation, "$LogFile"; redo and undo data of InitializeFileRecordSegment).
 #pragma once
 
 #include <map>

@@ -69,7 +69,6 @@ void Ntfs::read_volume_record(const Mft& mft) {
         facts_.warnings.emplace_back("it was not unmounted cleanly: its last changes may not be in its records");
 }
 
-// A bit for each cluster, the lowest of each byte first.
 void Ntfs::read_space(const Mft& mft) {
     const std::uint64_t clusters =
         std::min(geometry_.cluster_count, divide_up(volume_->size(), geometry_.cluster_size));
@@ -88,14 +87,7 @@ void Ntfs::read_space(const Mft& mft) {
                 std::span(chunk).first(static_cast<std::size_t>(std::min<std::uint64_t>(chunk.size(), bytes - at)));
             std::vector<Extent> bad;
             if (!bits->read(at, part, &bad) || !bad.empty()) whole = false;
-            for (std::size_t i = 0; i < part.size(); ++i) {
-                if (part[i] == std::byte{0}) continue;
-                for (unsigned bit = 0; bit < 8; ++bit) {
-                    const std::uint64_t cluster = (at + i) * 8 + bit;
-                    if ((std::to_integer<unsigned>(part[i]) >> bit & 1U) != 0 && cluster < clusters)
-                        space_.take(cluster);
-                }
-            }
+            space_.take_bits(at * 8, part);
         }
     }
     if (!whole)

@@ -9,7 +9,6 @@
 namespace dredger::ntfs {
 namespace {
 
-constexpr std::size_t kMostFormerNames = 200'000;
 constexpr std::uint64_t kGlance = 4096;  // records or blocks between two looks at the clock
 constexpr std::string_view kJournalName = "$UsnJrnl";
 constexpr std::string_view kJournalStream = "$J";
@@ -19,12 +18,6 @@ constexpr std::size_t kIndexRootHeader = 16;  // bytes before its IndexHeader
 bool is_shown(const File& file, const Name& name) {
     return name.space != FILE_NAME_DOS ||
            std::all_of(file.names.begin(), file.names.end(), [](const Name& n) { return n.space == FILE_NAME_DOS; });
-}
-
-bool is_same_name(const Name& a, const Name& b) { return a.parent.number() == b.parent.number() && a.text == b.text; }
-
-std::uint64_t hash_of(const Name& name) {
-    return std::hash<std::string>()(name.text) ^ (name.parent.number() * 0x9E3779B97F4A7C15U);
 }
 
 void take_words(std::uint32_t attributes, std::vector<std::string>& words) {
@@ -127,7 +120,7 @@ void Walk::learn_folder(const RawRecord& record) {
         const std::size_t used = file.in_use && index ? kIndexRootHeader + index->FirstFreeByte : 0;
         find_former_names(whole, attribute->value_offset + std::min(used, attribute->value.size()), self, found);
     }
-    keep_former(std::move(found));
+    former_.add(std::move(found));
 
     std::uint64_t at = 0;  // in the index
     for (const Extent& extent : file.index) {
@@ -152,31 +145,16 @@ void Walk::read_indexes() {
         std::vector<FormerName> found;
         read_index_block(bytes, block.offset, block.folder, block.folder_in_use ? IndexPart::slack : IndexPart::all,
                          found);
-        keep_former(std::move(found));
+        former_.add(std::move(found));
     }
     blocks_ = {};
 
-    // Entries are moved as a block changes, which leaves several copies of one name.
-    const auto order = [](const FormerName& f) {
-        return std::tuple(!f.has_file, f.file, f.name.parent.number(), std::string_view(f.name.text));
-    };
-    std::stable_sort(former_.begin(), former_.end(),
-                     [&](const FormerName& a, const FormerName& b) { return order(a) < order(b); });
-    former_.erase(std::unique(former_.begin(), former_.end(),
-                              [&](const FormerName& a, const FormerName& b) { return order(a) == order(b); }),
-                  former_.end());
-    for (std::size_t i = 0; i < former_.size(); ++i) {
-        const FormerName& former = former_[i];
-        if (!former.has_file)
-            nameless_[hash_of(former.name)].push_back(i);
-        else if ((former.name.attributes & kDupFileNameIndexPresent) != 0 && !is_life_of(former.file))
+    former_.seal();
+    for (const FormerName& former : former_.all()) {
+        const bool is_folder = (former.name.attributes & kDupFileNameIndexPresent) != 0;
+        if (former.has_file && is_folder && !is_life_of(former.file))
             folders_.add_former(former.file, reference_of(former.name.parent), former.name.text);
     }
-}
-
-void Walk::keep_former(std::vector<FormerName>&& found) {
-    for (FormerName& former : found)
-        if (former_.size() < kMostFormerNames) former_.push_back(std::move(former));
 }
 
 void Walk::read_journal() {
@@ -198,8 +176,9 @@ void Walk::read_journal() {
 
 // The log is asked only where something is known of a file whose record was given to another one.
 void Walk::read_log() {
-    const bool needed = std::any_of(former_.begin(), former_.end(),
-                                    [&](const FormerName& f) { return f.has_file && !is_life_of(f.file); });
+    const auto& names = former_.all();
+    const bool needed =
+        std::any_of(names.begin(), names.end(), [&](const FormerName& f) { return f.has_file && !is_life_of(f.file); });
     const auto record = needed ? mft_.find(LOG_FILE_NUMBER) : std::nullopt;
     if (!record) return;
     const File file = reader_.read(*record);
@@ -227,21 +206,15 @@ void Walk::take(const RawRecord& record) {
     const File file = reader_.read(record, extensions_of(record));
     const bool tells_nothing = file.names.empty() && file.streams.empty();
     if (tells_nothing) return;
-    for (const Name& name : file.names) {
-        const auto same = nameless_.find(hash_of(name));
-        if (same == nameless_.end()) continue;
-        for (const std::size_t i : same->second)
-            if (is_same_name(former_[i].name, name)) accounted_.insert(i);
-    }
+    for (const Name& name : file.names) former_.account_for(name);
     emit_file(file);
     take_former_names(file, &record);
 }
 
 // Names that a folder remembers of this record, in this life or in earlier ones.
 void Walk::take_former_names(const File& file, const RawRecord* record) {
-    for (; next_former_ < former_.size() && former_[next_former_].has_file; ++next_former_) {
-        const FormerName& former = former_[next_former_];
-        if (former.file.number > file.number) return;
+    while (const FormerName* next = former_.next_upto(file.number)) {
+        const FormerName& former = *next;
         if (former.file.number < file.number || !is_same_life(former.file.sequence, file.sequence, file.in_use)) {
             emit_former(former, former.file.number == file.number ? record : nullptr);
             continue;
@@ -251,11 +224,10 @@ void Walk::take_former_names(const File& file, const RawRecord* record) {
         if (still_there || file.names.empty()) continue;
         const Name& now =
             *std::find_if(file.names.begin(), file.names.end(), [&](const Name& n) { return is_shown(file, n); });
-        const std::string& folder = folders_.path_of(reference_of(now.parent));
-        emit_name(
-            file, reference_of(former.name.parent), former.name.text,
-            {fmt::format("an earlier name, or a further one, of {}{}{}, which {}", folder, folder.empty() ? "" : "/",
-                         now.text, file.in_use ? "is still there" : "is deleted too")});
+        emit_name(file, reference_of(former.name.parent), former.name.text,
+                  {fmt::format("an earlier name, or a further one, of {}, which {}",
+                               joined(folders_.path_of(reference_of(now.parent)), now.text),
+                               file.in_use ? "is still there" : "is deleted too")});
     }
 }
 
@@ -271,12 +243,7 @@ void Walk::emit_file(const File& file) {
         return;
     }
 
-    const auto remembered = std::find_if(
-        former_.begin() + static_cast<std::ptrdiff_t>(next_former_), former_.end(), [&](const FormerName& f) {
-            return !f.has_file || f.file.number > file.number ||
-                   (f.file.number == file.number && is_same_life(f.file.sequence, file.sequence, file.in_use));
-        });
-    if (remembered != former_.end() && remembered->has_file && remembered->file.number == file.number) {
+    if (const FormerName* remembered = former_.find(file.number, file.sequence, file.in_use)) {
         emit_name(file, reference_of(remembered->name.parent), remembered->name.text, notes);
         return;
     }
@@ -368,18 +335,12 @@ void Walk::add_content(Record& record, const Stream& stream) {
 // What folders and the journal remember of files whose records are gone.
 void Walk::emit_remaining_names() {
     if (options_.live_only) return;
-    for (; next_former_ < former_.size() && !stopped_; ++next_former_)
-        if (former_[next_former_].has_file || !accounted_.contains(next_former_))
-            emit_former(former_[next_former_], nullptr);
-    const auto is_listed = [&](Reference reference) {
-        const auto found =
-            std::lower_bound(former_.begin(), former_.end(), reference,
-                             [](const FormerName& f, Reference wanted) { return f.has_file && f.file < wanted; });
-        return found != former_.end() && found->has_file && found->file == reference;
-    };
+    while (const FormerName* former = former_.next_upto(mft_.record_count())) emit_former(*former, nullptr);
+    for (const FormerName* former : former_.unaccounted()) emit_former(*former, nullptr);
     for (const auto& [reference, deletion] : usn_.deletions()) {
         if (stopped_) return;
-        if (is_life_of(reference) || is_listed(reference)) continue;
+        const bool is_listed = former_.find(reference.number, reference.sequence, true) != nullptr;
+        if (is_life_of(reference) || is_listed) continue;
         Record record;
         record.id = reference.number;
         record.folder = folders_.path_of(deletion.parent);

@@ -2,12 +2,9 @@
 // folders, then for everything.
 #pragma once
 
-#include <unordered_map>
-#include <unordered_set>
-
 #include "filesystems/filesystem.h"
 #include "filesystems/ntfs/former_data.h"
-#include "filesystems/ntfs/index_slack.h"
+#include "filesystems/ntfs/former_names.h"
 #include "filesystems/ntfs/usn_journal.h"
 
 namespace dredger::ntfs {
@@ -37,7 +34,6 @@ class Walk {
     void read_indexes();
     void read_journal();
     void read_log();
-    void keep_former(std::vector<FormerName>&& found);
 
     void take(const RawRecord& record);
     void take_former_names(const File& file, const RawRecord* record);
@@ -67,11 +63,8 @@ class Walk {
     std::optional<Reference> journal_;
     UsnJournal usn_;
     LogCopies log_;
-    std::vector<FormerName> former_;  // by file, those without one at the end
-    std::size_t next_former_ = 0;     // the first whose record was not reached yet
-    std::unordered_map<std::uint64_t, std::vector<std::size_t>> nameless_;  // of former_, those without a file, by name
-    std::unordered_set<std::size_t> accounted_;                             // of these: a record has that name
-    std::uint64_t damaged_ = 0;                                             // records
+    FormerNames former_;
+    std::uint64_t damaged_ = 0;  // records
     bool stopped_ = false;
 };
 

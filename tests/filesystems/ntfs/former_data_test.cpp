@@ -24,7 +24,8 @@ class FormerDataTest : public testing::Test {
         const auto boot = walked_.volume->bytes(0, 512).value();
         geometry_ = parse_boot_sector(ByteView(boot)).value();
         photo_ = walked_.found.find("Nest photos/Nest 03.jpg");
-        bytes_ = walked_.volume->bytes(geometry_.mft_cluster * geometry_.cluster_size + photo_->id * kRecord, kRecord).value();
+        bytes_ = walked_.volume->bytes(geometry_.mft_cluster * geometry_.cluster_size + photo_->id * kRecord, kRecord)
+                     .value();
         EXPECT_EQ(apply_fixups(bytes_), kRecord);
     }
     RawRecord record() const {
