@@ -85,6 +85,13 @@ void gather_claims(const Record& record, std::int64_t candidate, const Claims& c
     evidence.newer_claimants = most_first(newer);
 }
 
+// How many bytes of it can be had: nothing stands behind the end of a volume that was cut short.
+std::uint64_t bytes_there(const Extent& extent, std::uint64_t volume_size) {
+    if (extent.is_hole()) return 0;
+    if (extent.is_zeros()) return extent.length;
+    return extent.offset < volume_size ? std::min(extent.length, volume_size - extent.offset) : 0;
+}
+
 // A packed byte that is lost costs as many bytes of content as it stood for.
 void in_bytes_of_content(Evidence& evidence, std::uint64_t stored) {
     if (stored == 0) return;
@@ -124,8 +131,9 @@ Evidence gather(const Record& record, std::int64_t candidate, const Claims& clai
         std::find(record.attributes.begin(), record.attributes.end(), kEncrypted) != record.attributes.end();
     std::uint64_t stored = 0;
     for (const Extent& extent : record.layout.extents) {
-        if (!extent.is_hole()) evidence.laid += std::min(extent.length, record.size - evidence.laid);
-        if (extent.is_stored()) stored += extent.length;
+        const std::uint64_t there = bytes_there(extent, volume.size());
+        evidence.laid += std::min(there, record.size - evidence.laid);
+        if (extent.is_stored()) stored += there;
     }
     if (evidence.is_live || record.is_folder || record.layout.empty()) return evidence;
 

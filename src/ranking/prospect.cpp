@@ -136,6 +136,9 @@ Prospect judge(const Evidence& e, const Namer& name_of) {
     const auto size = static_cast<double>(e.size);
     if (e.is_live && e.size > 0) {
         if (e.is_trashed) reasons.emplace_back("it still lies in the bin: nothing has taken its place");
+        if (e.laid < e.size)
+            reasons.push_back(fmt::format("{} can't be had: its place is not known, or behind the end of the volume",
+                                          amount(e.size - e.laid, e.size)));
         prospect.value = static_cast<int>(100.0 * static_cast<double>(std::min(e.laid, e.size)) / size);
         prospect.band = e.laid >= e.size ? Band::sound : prospect.value >= kFaintFrom ? Band::patchy : Band::gone;
         if (e.encrypted) dampen_encrypted(prospect);

@@ -57,6 +57,7 @@ Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& 
 
     ScanReport report;
     std::set<unsigned> missing = request.volumes;
+    std::optional<Error> damaged;
     for (const Volume& place : map.volumes) {
         missing.erase(place.number);
         if (!request.volumes.empty() && !request.volumes.contains(place.number)) continue;
@@ -65,14 +66,20 @@ Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& 
             break;
         }
         const MediumPtr volume = std::make_shared<Window>(medium, place.offset, place.length);
-        DREDGER_TRY(const std::unique_ptr<FileSystem> filesystem, open_filesystem(volume));
-        if (!filesystem) {
+        const auto opened = open_filesystem(volume);
+        if (!opened) {
+            // It costs this volume, not the others.
+            observer.warning(fmt::format("volume {}: {}", place.number, opened.error().line()));
+            if (!damaged) damaged = opened.error();
+        }
+        if (!opened || !*opened) {
             report.volumes.emplace_back().number = place.number;
             continue;
         }
+        const FileSystem& filesystem = **opened;
         const ScannedVolume* before = find(known, source, place);
         DREDGER_TRY(const VolumeScan::Outcome outcome,
-                    VolumeScan(catalog, request, observer).run(source, place, volume, *filesystem, before));
+                    VolumeScan(catalog, request, observer).run(source, place, volume, filesystem, before));
         report.volumes.push_back(outcome.report);
         if (outcome.interrupted) {
             report.interrupted = true;
@@ -84,6 +91,7 @@ Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& 
                     "dredger survey lists the volumes with their numbers");
     const bool understood = std::any_of(report.volumes.begin(), report.volumes.end(),
                                         [](const VolumeReport& v) { return !v.filesystem.empty(); });
+    if (!understood && damaged) return tl::unexpected<Error>(*damaged);
     if (!understood && !report.interrupted)
         return fail(ErrorKind::not_understood, "no file system that is known was found", medium->name(),
                     "dredger survey shows what is there");

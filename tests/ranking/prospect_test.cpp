@@ -262,6 +262,17 @@ TEST(Evidence, ContentWithinRecordsIsNotAskedOfTheSpaceMap) {
     EXPECT_EQ(gather(s.record, 1, none, taken, test::MemoryMedium(s.bytes), {}).taken_by_unknown, 0U);
 }
 
+TEST(Evidence, WhatLiesBehindTheEndIsNotLaidThoughItIsInTheBin) {
+    Sectors s;
+    s.record.state = State::trashed;
+    s.record.layout.extents = {{1948, 700}};
+    Claims none;
+    none.seal();
+    const Evidence e = s.gathered(none, {});
+    EXPECT_EQ(e.laid, 100U);
+    EXPECT_NE(judge(e, {}).band, Band::sound);
+}
+
 TEST(Evidence, AHoleIsNotLaid) {
     Sectors s;
     s.record.layout.extents = {{0, 300}, {Extent::kHole, 100}, {Extent::kZeros, 300}};

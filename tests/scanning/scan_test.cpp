@@ -1,8 +1,10 @@
 #include "scanning/scan.h"
 
+#include <fstream>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include "base/bytes.h"
 #include "support/support.h"
 
 namespace dredger {
@@ -123,6 +125,31 @@ TEST_F(ScanTest, StoppedAnywhereItGoesOnToTheSameEnd) {
         EXPECT_FALSE(resumed->interrupted);
         EXPECT_EQ(content(name), content("whole.dredge")) << questions;
     }
+}
+
+TEST_F(ScanTest, AVolumeThatCanNotBeOpenedCostsOnlyItself) {
+    ScanRequest request = request_for("ringing-station-drive");
+    const auto truth = test::truth_of("ringing-station-drive");
+    const auto office = truth["volumes"][1]["offset"].get<std::uint64_t>();
+    // The file table's first record and its copy.
+    std::fstream image(request.source, std::ios::in | std::ios::out | std::ios::binary);
+    std::vector<char> boot(512);
+    image.seekg(static_cast<std::streamoff>(office));
+    image.read(boot.data(), 512);
+    const ByteView view(std::as_bytes(std::span(boot)));
+    for (const std::size_t field : {48U, 56U}) {
+        image.seekp(static_cast<std::streamoff>(office + view.u64le(field).value() * 4096));
+        image.write("lost", 4);
+    }
+    image.close();
+    const auto report = run(request);
+    ASSERT_TRUE(report) << report.error().line();
+    EXPECT_EQ(report->volumes[0].deleted, 33U);
+    EXPECT_EQ(report->volumes[1].filesystem, "");
+    EXPECT_THAT(listener_.warnings,
+                Contains(HasSubstr("volume 2: the first record of the file table and its copy are damaged")));
+    request.volumes = {2};
+    EXPECT_THAT(run(request, "b.dredge").error().line(), HasSubstr("are damaged"));
 }
 
 TEST_F(ScanTest, KeepsOnlyWhatIsWanted) {

@@ -33,8 +33,9 @@ class FormerNames {
   private:
     std::vector<FormerName> names_;  // by file; those that don't tell it at the end
     std::size_t next_ = 0;           // of names_, for next_upto()
-    std::unordered_map<std::uint64_t, std::vector<std::size_t>> nameless_;  // those that don't tell their file, by a hash
-    std::unordered_set<std::size_t> accounted_;                             // of these
+    std::unordered_map<std::uint64_t, std::vector<std::size_t>>
+        nameless_;                               // those that don't tell their file, by a hash
+    std::unordered_set<std::size_t> accounted_;  // of these
 };
 
 // Whether both are the same name in the same folder.
