@@ -52,7 +52,7 @@ void Bins::learn(const Record& record, const MediumPtr& volume) {
         std::vector<Extent> bad;
         if (!content->read(0, bytes, &bad)) continue;
         std::vector<BinEntry> entries = kind->entries_of(record.path(), ByteView(bytes));
-        if (!entries.empty()) entries_of_.insert(record.id);
+        if (!entries.empty()) index_files_.insert(record.id);
         for (BinEntry& entry : entries) {
             entry.live = entry.live && record.state == State::live;
             entries_[folded(entry.item)].push_back(std::move(entry));
@@ -97,7 +97,7 @@ bool Bins::settle(Record& record) const {
         return true;
     }
     for (const BinKind* kind : kKinds)
-        if (entries_of_.contains(record.id) && kind->may_be_index(record.name, record.size))
+        if (index_files_.contains(record.id) && kind->may_be_index(record.name, record.size))
             record.notes.push_back(fmt::format("a file in which the {} noted what was thrown away", kind->name));
     if (record.state == State::trashed)
         record.notes.emplace_back("it lies in a bin that has no notes of it: where it was before is not known");

@@ -103,7 +103,7 @@ void Walk::learn_folder(const RawRecord& record) {
     if (options_.live_only && !record.in_use()) return;
     const File file = reader_.read(record);
     const Reference self{file.number, file.sequence};
-    for (const Name& name : file.names) {
+    for (const Name& name : file.names.empty() ? file.former_names : file.names) {
         if (!is_shown(file, name)) continue;
         folders_.add(file.number, file.sequence, file.in_use, reference_of(name.parent), name.text);
         break;
