@@ -233,6 +233,43 @@ TEST(NtfsWalk, ContentThatWindowsKeepsElsewhereIsNotTakenForZeros) {
     EXPECT_THAT(photo->notes, Contains(HasSubstr("Windows packed it")));
 }
 
+TEST(NtfsWalk, AListThatNamesItsOwnRecordOverAndOverEnds) {
+    const Walked whole("ntfs-office");
+    const Record* many = whole.found.find("Many pieces.bin");
+    ASSERT_NE(many, nullptr);
+    ASSERT_FALSE(many->keeping.empty());
+    const std::uint64_t list = many->keeping.front().offset;
+    const Walked walked("ntfs-office", [&](MemoryMedium& medium, std::uint64_t) {
+        for (std::uint64_t entry = 0; entry < 128; ++entry) {
+            medium.patch32(list + entry * 32, 0x80);
+            medium.patch(list + entry * 32 + 4, 32);
+            medium.patch(list + entry * 32 + 5, 0);
+            medium.patch32(list + entry * 32 + 16, static_cast<std::uint32_t>(many->id));
+        }
+    });
+    EXPECT_NE(walked.found.find("Many pieces.bin"), nullptr);
+}
+
+TEST(NtfsWalk, AFileTableThatLiesWithinItselfIsReadOnce) {
+    const Walked whole("ntfs-4k");
+    const std::uint64_t data = offset_of_attribute(whole, offset_of_record(whole, 0, 4096), 0x80);
+    const auto attribute = whole.volume->bytes(data, 80).value();
+    const std::uint64_t pairs = data + ByteView(attribute).u16le(32).value();
+    const auto first = whole.volume->bytes(pairs, 32).value();
+    // Behind its last run: each is a header and so many bytes of length and place.
+    std::size_t end = 0;
+    while (const unsigned header = ByteView(first).u8(end).value()) end += 1 + (header & 15U) + (header >> 4U);
+    const Walked walked("ntfs-4k", [&](MemoryMedium& medium, std::uint64_t) {
+        // A further run at the place of the last one, and sizes that take both in.
+        for (const auto& [at, value] :
+             {std::pair(end, 0x11), std::pair(end + 1, 0x7F), std::pair(end + 2, 0), std::pair(end + 3, 0)})
+            medium.patch(pairs + at, static_cast<std::uint8_t>(value));
+        for (const std::uint64_t size : {40U, 48U, 56U}) medium.patch32(data + size, 64U << 20U);
+    });
+    EXPECT_EQ(walked.found.records.size(), whole.found.records.size());
+    expect_truth(walked, "ntfs-4k");
+}
+
 TEST(NtfsWalk, ADestroyedRecordIsCountedAndCostsOnlyItself) {
     const Walked whole("ntfs-office");
     const std::uint64_t record = offset_of_record(whole, whole.found.find("Nest photos/Nest 03.jpg")->id, 1024);
