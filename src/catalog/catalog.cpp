@@ -212,7 +212,7 @@ Result<Catalog> Catalog::open_for_scan(const fs::path& path) {
         return fail(ErrorKind::output, "the catalog can't be written here", path.string(),
                     "check that the folder exists and is yours");
     Database database = std::move(*opened);
-    DREDGER_CHECK(database.execute("PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL;"));
+    DREDGER_CHECK(database.execute("PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA cache_size=-16384;"));
     DREDGER_TRY(const std::int64_t tables, database.number("SELECT count(*) FROM sqlite_master"));
     if (tables == 0) {
         const std::string setup = fmt::format("BEGIN; PRAGMA application_id={}; PRAGMA user_version={}; {} COMMIT;",
