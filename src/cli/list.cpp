@@ -87,8 +87,9 @@ int list(const Options& options) {
         fmt::print(
             "catalog,id,state,origin,prospect,band,check,kind,format,size,modified,created,deleted,volume,path\r\n");
     const bool several = options.catalogs.size() > 1;
-    std::vector<Table::Column> columns = {{"ID", Table::Align::right},   {"PROSPECT"}, {"STATE"},
-                                          {"SIZE", Table::Align::right}, {"MODIFIED"}, {"PATH"}};
+    std::vector<Table::Column> columns = {
+        {"ID", Table::Align::right},           {"PROSPECT"}, {"STATE"}, {"SIZE", Table::Align::right}, {"MODIFIED"},
+        {"DELETED", Table::Align::left, true}, {"PATH"}};
     if (several) columns.insert(columns.begin(), {"CATALOG"});
     Table table(columns);
     Totals totals;
@@ -117,6 +118,7 @@ int list(const Options& options) {
                                                 std::string(word_for(c.record.state)),
                                                 c.record.is_folder ? "folder" : size_text(c.record.size),
                                                 time_text(c.record.modified),
+                                                time_text(c.record.deleted),
                                                 printable(c.record.path()) + (c.record.is_folder ? "/" : "")};
                 if (several) row.insert(row.begin(), name);
                 table.add(std::move(row));

@@ -12,6 +12,7 @@ class Table {
     struct Column {
         std::string title;
         Align align = Align::left;
+        bool may_be_left_out = false;  // where it says "-" in every row
     };
 
     explicit Table(std::vector<Column> columns) : columns_(std::move(columns)) {}
@@ -21,6 +22,8 @@ class Table {
     void print(std::size_t indent = 0) const;
 
   private:
+    std::vector<std::size_t> shown_columns() const;
+
     std::vector<Column> columns_;
     std::vector<std::vector<std::string>> rows_;
 };
