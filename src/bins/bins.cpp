@@ -44,7 +44,7 @@ bool Bins::holds(std::string_view path) {
 }
 
 void Bins::learn(const Record& record, const MediumPtr& volume) {
-    if (record.is_folder || record.layout.empty() || entries_.size() >= kMostEntries) return;
+    if (record.is_folder || record.layout.empty() || count_ >= kMostEntries) return;
     for (const BinKind* kind : kKinds) {
         if (!kind->may_be_index(record.name, record.size)) continue;
         const auto content = open_content(volume, record.layout, record.size);
@@ -53,6 +53,7 @@ void Bins::learn(const Record& record, const MediumPtr& volume) {
         if (!content->read(0, bytes, &bad)) continue;
         std::vector<BinEntry> entries = kind->entries_of(record.path(), ByteView(bytes));
         if (!entries.empty()) index_files_.insert(record.id);
+        count_ += entries.size();
         for (BinEntry& entry : entries) {
             entry.live = entry.live && record.state == State::live;
             entries_[folded(entry.item)].push_back(std::move(entry));
@@ -79,16 +80,17 @@ bool Bins::settle(Record& record) const {
     const std::string path = record.path();
     for (const Cut& cut : entries_.empty() ? std::vector<Cut>() : cuts_of(path)) {
         const bool is_itself = cut.below.empty();
-        // A stream is named after its file: what follows the semicolon stays.
-        const std::size_t semicolon = is_itself ? cut.upto.find(';', cut.upto.rfind('/') + 1) : std::string_view::npos;
-        const std::string_view stream = semicolon == std::string_view::npos ? "" : cut.upto.substr(semicolon);
         const BinEntry* entry = entry_for(folded(cut.upto), record, is_itself);
-        if (entry == nullptr && !stream.empty())
+        // A stream is named after its file: what follows the semicolon stays.
+        std::string_view stream;
+        const std::size_t semicolon = is_itself ? cut.upto.find(';', cut.upto.rfind('/') + 1) : std::string_view::npos;
+        if (entry == nullptr && semicolon != std::string_view::npos) {
             entry = entry_for(folded(cut.upto.substr(0, semicolon)), record, false);
+            stream = cut.upto.substr(semicolon);
+        }
         if (entry == nullptr) continue;
-        std::string original = entry->original;
-        if (!is_itself) (original += '/') += cut.below;
-        if (is_itself && entry->item.size() + stream.size() == cut.upto.size()) original += stream;
+        std::string original = is_itself ? entry->original : joined(entry->original, cut.below);
+        original += stream;
         set_path(record, original);
         record.deleted = entry->deleted;
         record.facts.push_back({"original place", entry->noted_as});

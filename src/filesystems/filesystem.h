@@ -69,6 +69,9 @@ struct Record {
 // An attribute: the content is encrypted with a key that is not on the medium.
 inline constexpr std::string_view kEncrypted = "encrypted";
 
+// The words for the file attributes that FAT, exFAT and NTFS share, and those that NTFS adds ([MS-FSCC] 2.6).
+std::vector<std::string> attribute_words(std::uint32_t attributes);
+
 // Takes the records of a walk, one at a time.
 class RecordSink {
   public:

@@ -68,8 +68,8 @@ void gather_claims(const Record& record, std::int64_t candidate, const Claims& c
             held.push_back(shared);
         });
         const std::uint64_t held_here = covered(held);
-        const std::uint64_t taken_here =
-            space.taken_bytes_in(extent) - std::min(space.taken_bytes_in(extent), covered(own));
+        const std::uint64_t taken = space.taken_bytes_in(extent);
+        const std::uint64_t taken_here = taken - std::min(taken, covered(own));
         evidence.held_by_live += held_here;
         if (taken_here > held_here) evidence.taken_by_unknown += taken_here - held_here;
         claims.others_in(extent, [&](const Claim& claim, const Extent& shared) {

@@ -43,7 +43,6 @@ constexpr std::uint32_t kFatEnd = 0xFFFFFFFF;
 
 // 6.2.1: the type of a directory entry. Deletion clears the highest bit.
 constexpr std::uint8_t kInUse = 0x80;
-constexpr std::uint8_t kSecondary = 0x40;
 constexpr std::uint8_t kEndOfDirectory = 0x00;
 constexpr std::uint8_t kAllocationBitmap = 0x81;
 constexpr std::uint8_t kUpcaseTable = 0x82;

@@ -160,7 +160,8 @@ void Walk::place(Deleted& file) {
     if (chain.count < count || !chain.ended) {
         if (file.trust == LayoutTrust::exact) file.trust = LayoutTrust::assumed;
         std::uint32_t next = chain.runs.back().first + chain.runs.back().count;
-        for (; chain.count < count && geometry_.holds(next); ++next) {
+        for (; chain.count < count && geometry_.holds(next) && links_left_ > 0; ++next) {
+            --links_left_;
             if (taken(next)) continue;
             add_cluster(chain.runs, next);
             ++chain.count;
@@ -242,9 +243,7 @@ Record Walk::record_of(const EntrySet& set, const Folder& folder) const {
     record.created = set.created;
     record.modified = set.modified;
     record.accessed = set.accessed;
-    if ((set.attributes & kReadOnly) != 0) record.attributes.emplace_back("read-only");
-    if ((set.attributes & kHidden) != 0) record.attributes.emplace_back("hidden");
-    if ((set.attributes & kSystem) != 0) record.attributes.emplace_back("system");
+    record.attributes = attribute_words(set.attributes & (kReadOnly | kHidden | kSystem));
     return record;
 }
 

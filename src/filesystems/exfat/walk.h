@@ -66,7 +66,7 @@ class Walk {
     std::set<Content> live_;
     std::vector<Deleted> deleted_;
     std::size_t next_deleted_ = 0;  // the first that was not placed yet
-    std::uint64_t links_left_;  // that may still be followed: chains that cross over and over cost no more than these
+    std::uint64_t links_left_;      // that may still be followed or assumed: hostile entries cost no more than these
     std::uint64_t earlier_names_ = 0;
     std::uint64_t unreadable_ = 0;    // bytes of folders
     std::uint64_t damaged_sets_ = 0;  // live ones

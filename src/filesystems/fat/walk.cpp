@@ -52,9 +52,7 @@ Record Walk::record_of(const DirectoryItem& item, std::size_t folder, std::strin
     record.created = created(item.entry);
     record.modified = modified(item.entry);
     record.accessed = fat_time(item.entry.DIR_LstAccDate);
-    if ((item.entry.DIR_Attr & ATTR_READ_ONLY) != 0) record.attributes.emplace_back("read-only");
-    if ((item.entry.DIR_Attr & ATTR_HIDDEN) != 0) record.attributes.emplace_back("hidden");
-    if ((item.entry.DIR_Attr & ATTR_SYSTEM) != 0) record.attributes.emplace_back("system");
+    record.attributes = attribute_words(item.entry.DIR_Attr & (ATTR_READ_ONLY | ATTR_HIDDEN | ATTR_SYSTEM));
     return record;
 }
 

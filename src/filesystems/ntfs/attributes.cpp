@@ -14,7 +14,6 @@ std::optional<Attribute> AttributeReader::next() {
     Attribute attribute;
     attribute.type = *type;
     attribute.flags = header->Flags;
-    attribute.instance = header->Instance;
     attribute.resident = header->FormCode == 0;
     if (header->NameLength > 0) {
         const auto name = whole->slice(header->NameOffset, std::size_t{header->NameLength} * 2);

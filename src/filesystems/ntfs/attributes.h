@@ -11,7 +11,6 @@ namespace dredger::ntfs {
 struct Attribute {
     std::uint32_t type = 0;
     std::uint16_t flags = 0;
-    std::uint16_t instance = 0;
     ByteView name;  // UTF-16; empty for the unnamed one
     bool resident = true;
 

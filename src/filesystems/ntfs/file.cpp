@@ -235,9 +235,9 @@ Stream nonresident_stream(const std::string& name, std::uint16_t flags, const No
     // Without its first piece an attribute does not tell its size: what lies there is the least that it had.
     stream.size = tells_sizes ? form.FileSize.value() : runs.end() * geometry.cluster_size;
     stream.whole = runs.whole && tells_sizes;
-    stream.compressed = (flags & ATTRIBUTE_FLAG_COMPRESSION_MASK) == kLznt1 && form.CompressionUnit > 0;
+    const bool compressed = (flags & ATTRIBUTE_FLAG_COMPRESSION_MASK) == kLznt1 && form.CompressionUnit > 0;
     const std::uint64_t valid = tells_sizes ? std::min(form.ValidDataLength.value(), stream.size) : stream.size;
-    if (!stream.compressed) {
+    if (!compressed) {
         stream.layout.extents = extents_of(runs, stream.size, valid, geometry);
         return stream;
     }

@@ -26,7 +26,6 @@ std::optional<Name> parse_name(ByteView value);
 struct Stream {
     std::string name;  // empty: the main one
     std::uint64_t size = 0;
-    bool compressed = false;
     bool encrypted = false;
     bool whole = true;  // false: records that tell a part of it are missing or damaged
     Layout layout;
@@ -44,7 +43,7 @@ struct File {
     bool damaged = false;  // a record of it is torn, or its attributes make no sense half-way
     bool has_times = false;
     std::optional<FileTime> created, modified, changed, accessed;
-    std::uint32_t attributes = 0;   // FILE_ATTRIBUTE_*
+    std::uint32_t attributes = 0;   // [MS-FSCC] 2.6
     std::uint32_t reparse_tag = 0;  // 0: none
     std::string link_target;        // of symbolic links and junctions
     std::vector<Name> names;

@@ -18,6 +18,10 @@ bool is_same_life(std::uint16_t referred, std::uint16_t sequence, bool in_use) {
     return !in_use && (risen == 0 ? 1 : risen) == sequence;
 }
 
+std::uint16_t sequence_before_freeing(std::uint16_t sequence) {
+    return static_cast<std::uint16_t>(sequence == 1 ? 0xFFFF : sequence - 1);
+}
+
 void Folders::add(std::uint64_t number, std::uint16_t sequence, bool in_use, Reference parent, std::string_view name) {
     if (names_.size() + name.size() > kMostNameBytes) return;
     entries_.push_back({number, parent, static_cast<std::uint32_t>(names_.size()),

@@ -24,6 +24,9 @@ inline Reference reference_of(const MftSegmentReference& on_disk) { return {on_d
 // number rises by one when it is freed (0 is left out), so a freed record is still the file that it was.
 bool is_same_life(std::uint16_t referred, std::uint16_t sequence, bool in_use);
 
+// The sequence number that a freed record had while it was in use.
+std::uint16_t sequence_before_freeing(std::uint16_t sequence);
+
 class Folders {
   public:
     // In rising order of numbers.
@@ -34,9 +37,6 @@ class Folders {
     // UTF-8, parts joined with '/', empty for the root. Where a folder is not known any more "(folder N)" stands for it
     // and all above it.
     const std::string& path_of(Reference folder);
-
-    // Whether the folder, and each above it, is known.
-    bool is_known(Reference folder) { return !path_of(folder).starts_with('('); }
 
   private:
     struct Entry {

@@ -30,7 +30,6 @@ class Mft {
     static Result<Mft> open(MediumPtr volume, const Geometry& geometry, std::vector<std::string>& warnings);
 
     std::uint64_t record_count() const { return record_count_; }
-    const std::vector<Extent>& extents() const { return extents_; }
 
     // Reads the whole table front to back and shows each record that stands there; `visit` says whether to go on.
     // Tells how many records could not be read or make no sense though something stands there.

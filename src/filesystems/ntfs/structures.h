@@ -102,7 +102,6 @@ struct AttributeRecordHeader {
 };
 static_assert(sizeof(AttributeRecordHeader) == 16);
 constexpr std::uint16_t ATTRIBUTE_FLAG_COMPRESSION_MASK = 0x00FF;
-constexpr std::uint16_t ATTRIBUTE_FLAG_SPARSE = 0x8000;
 constexpr std::uint16_t ATTRIBUTE_FLAG_ENCRYPTED = 0x4000;
 
 // Behind AttributeRecordHeader.
@@ -132,13 +131,6 @@ struct StandardInformation {
     little_uint64_t LastAccessTime;
     little_uint32_t FileAttributes;  // [MS-FSCC] 2.6
 };
-
-constexpr std::uint32_t FILE_ATTRIBUTE_READONLY = 0x0001;
-constexpr std::uint32_t FILE_ATTRIBUTE_HIDDEN = 0x0002;
-constexpr std::uint32_t FILE_ATTRIBUTE_SYSTEM = 0x0004;
-constexpr std::uint32_t FILE_ATTRIBUTE_SPARSE_FILE = 0x0200;
-constexpr std::uint32_t FILE_ATTRIBUTE_COMPRESSED = 0x0800;
-constexpr std::uint32_t FILE_ATTRIBUTE_ENCRYPTED = 0x4000;
 constexpr std::uint32_t kDupFileNameIndexPresent = 0x10000000;  // in a file name: it is a folder
 
 struct AttributeListEntry {
@@ -236,7 +228,6 @@ constexpr std::uint32_t USN_REASON_CLOSE = 0x80000000;
 
 // The numbers of the file system's own records.
 constexpr std::uint64_t MASTER_FILE_TABLE_NUMBER = 0;
-constexpr std::uint64_t MASTER_FILE_TABLE2_NUMBER = 1;
 constexpr std::uint64_t LOG_FILE_NUMBER = 2;
 constexpr std::uint64_t VOLUME_DASD_NUMBER = 3;
 constexpr std::uint64_t ROOT_FILE_NAME_INDEX_NUMBER = 5;

@@ -20,16 +20,6 @@ bool is_shown(const File& file, const Name& name) {
            std::all_of(file.names.begin(), file.names.end(), [](const Name& n) { return n.space == FILE_NAME_DOS; });
 }
 
-void take_words(std::uint32_t attributes, std::vector<std::string>& words) {
-    static constexpr std::pair<std::uint32_t, std::string_view> kWords[] = {{FILE_ATTRIBUTE_READONLY, "read-only"},
-                                                                            {FILE_ATTRIBUTE_HIDDEN, "hidden"},
-                                                                            {FILE_ATTRIBUTE_SYSTEM, "system"},
-                                                                            {FILE_ATTRIBUTE_SPARSE_FILE, "sparse"},
-                                                                            {FILE_ATTRIBUTE_COMPRESSED, "compressed"}};
-    for (const auto& [bit, word] : kWords)
-        if ((attributes & bit) != 0) words.emplace_back(word);
-}
-
 // What lies elsewhere or is packed in a way of its own, though the record looks like that of a sparse file.
 const char* kept_elsewhere(const File& file) {
     if (file.reparse_tag == IO_REPARSE_TAG_WOF)
@@ -264,10 +254,9 @@ Record Walk::record_of(const File& file, Reference parent, const std::string& na
     record.modified = file.modified;
     record.changed = file.changed;
     record.accessed = file.accessed;
-    take_words(file.attributes, record.attributes);
+    record.attributes = attribute_words(file.attributes);
     if (!file.in_use) {
-        const auto before = static_cast<std::uint16_t>(file.sequence - 1);
-        const UsnJournal::Deletion* told = usn_.find({file.number, before});
+        const UsnJournal::Deletion* told = usn_.find({file.number, sequence_before_freeing(file.sequence)});
         if (told != nullptr) record.deleted = told->when;
     }
     if (record.folder.starts_with("(folder "))
@@ -369,35 +358,36 @@ void Walk::emit_former(const FormerName& former, const RawRecord* record_now) {
     record.modified = former.name.modified;
     record.changed = former.name.changed;
     record.accessed = former.name.accessed;
-    take_words(former.name.attributes, record.attributes);
+    record.attributes = attribute_words(former.name.attributes);
     record.trust = LayoutTrust::none;
     if (const UsnJournal::Deletion* told = former.has_file ? usn_.find(former.file) : nullptr)
         record.deleted = told->when;
-    const Stream* logged = former.has_file ? log_.find(former.file) : nullptr;
-    std::vector<Stream> left;
-    if (record_now != nullptr && !record.is_folder) left = find_data_in_slack(*record_now, geometry_);
-    // What is left at the end of a record may be of any file that had it; the size tells whether it is this one's.
-    std::erase_if(left, [&](const Stream& stream) { return stream.size != record.size; });
-    if (logged != nullptr && !record.is_folder) {
-        add_content(record, *logged);
-        record.trust = LayoutTrust::exact;
-        record.notes.emplace_back(
-            "its record was given to another file: the folder's index has its name, and the file system's log a copy "
-            "of the record");
-    } else if (!left.empty()) {
-        add_content(record, left.front());
-        record.trust = LayoutTrust::exact;
-        record.notes.emplace_back(
-            "its record was given to another file: the folder's index has its name, and the end of the record still "
-            "tells "
-            "where content of its size lay");
-    } else {
+    if (record.is_folder || !restore_content(former, record_now, record))
         record.notes.emplace_back(
             "only its folder's index still has its name: its record was given to another file, so nothing tells where "
             "its "
             "content lies");
-    }
     emit(std::move(record));
+}
+
+// From a copy of its record in the log, or from what the file that has its record now did not overwrite of it.
+bool Walk::restore_content(const FormerName& former, const RawRecord* record_now, Record& record) const {
+    const char* source = "the file system's log a copy of the record";
+    std::vector<Stream> found;
+    if (const Stream* logged = former.has_file ? log_.find(former.file) : nullptr) {
+        found = {*logged};
+    } else if (record_now != nullptr) {
+        // That may be of any file that had the record; the size tells whether it is this one's.
+        source = "the end of the record still tells where content of its size lay";
+        found = find_data_in_slack(*record_now, geometry_);
+        std::erase_if(found, [&](const Stream& stream) { return stream.size != record.size; });
+    }
+    if (found.empty()) return false;
+    add_content(record, found.front());
+    record.trust = LayoutTrust::exact;
+    record.notes.push_back(
+        fmt::format("its record was given to another file: the folder's index has its name, and {}", source));
+    return true;
 }
 
 void Walk::emit(Record&& record) {

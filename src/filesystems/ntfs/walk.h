@@ -42,6 +42,7 @@ class Walk {
     static void add_content(Record& record, const Stream& stream);
     void emit_remaining_names();
     void emit_former(const FormerName& former, const RawRecord* record_now);
+    bool restore_content(const FormerName& former, const RawRecord* record_now, Record& record) const;
     void emit(Record&& record);
     Record record_of(const File& file, Reference parent, const std::string& name);
     bool is_life_of(Reference reference) const;

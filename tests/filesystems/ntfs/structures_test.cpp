@@ -162,6 +162,8 @@ TEST(NtfsFolders, SequenceNumbersLeaveOutZero) {
     EXPECT_FALSE(is_same_life(65'535, 1, true));
     EXPECT_TRUE(is_same_life(4, 4, false));
     EXPECT_FALSE(is_same_life(4, 6, false));
+    EXPECT_EQ(sequence_before_freeing(1), 65'535);
+    EXPECT_EQ(sequence_before_freeing(5), 4);
 }
 
 // A name as an index keeps it, at `at`; the entry before it tells the file.
