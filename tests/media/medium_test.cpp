@@ -190,6 +190,8 @@ TEST(Drives, AMountedDriveIsNoPlaceToWriteToWhileItIsRead) {
     const auto drives = list_drives().value();
     unsigned checked = 0;
     for (const Drive& drive : drives) {
+        // Others may attach and release loop devices while this test looks.
+        if (drive.device.starts_with("/dev/loop")) continue;
         for (const Partition& partition : drive.partitions) {
             if (partition.mount_points.empty()) continue;
             EXPECT_THAT(writing_endangers(partition.mount_points.front(), drive.device), HasSubstr("same drive"));
