@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "base/bytes.h"
+#include "base/fact.h"
 #include "base/text.h"
 #include "base/times.h"
 #include "filesystems/space_map.h"
@@ -30,13 +31,6 @@ enum class LayoutTrust {
     assumed,  // the first piece is known, the rest follows from what was taken and free
     none,     // nothing is known of where the content lies
     damaged,  // told by a record that is itself damaged
-};
-
-// Something that a file system knows of a file and that has no place of its own in a Record.
-struct Fact {
-    std::string name;  // "account", "short name" ...
-    std::string value;
-    bool operator==(const Fact&) const = default;
 };
 
 // Everything a file system wrote down about one file or folder.

@@ -35,4 +35,17 @@ std::uint64_t SpaceMap::taken_bytes_in(const Extent& extent) const {
     return sum;
 }
 
+std::vector<Extent> SpaceMap::free_runs() const {
+    std::vector<Extent> runs;
+    for (std::size_t unit = 0; unit < taken_.size(); ++unit) {
+        if (taken_[unit]) continue;
+        const std::uint64_t at = base_ + unit * unit_;
+        if (!runs.empty() && runs.back().end() == at)
+            runs.back().length += unit_;
+        else
+            runs.push_back({at, unit_});
+    }
+    return runs;
+}
+
 }  // namespace dredger

@@ -31,6 +31,9 @@ class SpaceMap {
     // The clusters that `extent` touches, whole: what lies behind a file's end in its last cluster is its own too.
     Extent whole_units(const Extent& extent) const;
 
+    // What no live structure holds, as runs of bytes on the volume.
+    std::vector<Extent> free_runs() const;
+
     // How many bytes of `extent` live structures hold.
     std::uint64_t taken_bytes_in(const Extent& extent) const;
 

@@ -1,19 +1,222 @@
+// Archives that are not ZIP: RAR 4 and 5 (rarlab technote), 7z (7zFormat.txt), cabinets ([MS-CAB]), tar (POSIX
+// 1003.1-2017 pax, ustar; GNU tar manual), ISO 9660 (ECMA-119).
+#include <algorithm>
+#include <fmt/format.h>
+
+#include "base/text.h"
+#include "formats/codecs.h"
 #include "formats/families.h"
 
 namespace dredger::formats {
+namespace {
+
+// RAR's numbers of variable length.
+std::uint64_t variable(Reader& content, std::uint64_t& at) {
+    std::uint64_t value = 0;
+    for (unsigned i = 0; i < 10; ++i) {
+        const std::uint64_t byte = content.u8(at++);
+        value |= (byte & 0x7F) << (7 * i);
+        if ((byte & 0x80) == 0) break;
+    }
+    return value;
+}
+
+Measured measure_rar5(Reader& content) {
+    std::uint64_t at = 8;
+    for (bool any = false;; any = true) {
+        std::uint64_t p = at + 4;
+        const std::uint64_t head_size = variable(content, p);
+        const std::uint64_t head_end = p + head_size;
+        if (head_size == 0 || head_size > 2 << 20 || !content.holds(at, head_end - at) ||
+            crc32_of(content, at + 4, head_end - at - 4) != content.u32le(at))
+            return any ? broken(at, "the checksum of a header is off") : nonsense();
+        const std::uint64_t type = variable(content, p);
+        const std::uint64_t flags = variable(content, p);
+        if ((flags & 1) != 0) variable(content, p);
+        const std::uint64_t data = (flags & 2) != 0 ? variable(content, p) : 0;
+        if (!content.holds(head_end, data)) return any ? broken(content.size(), "its end is missing") : nonsense();
+        at = head_end + data;
+        if (type == 5) return whole(at, Proof::structure);
+        if (type == 4) return open_ended(at, Proof::structure);  // what follows is encrypted
+    }
+}
+
+Measured measure_rar4(Reader& content) {
+    std::uint64_t at = 7;
+    for (bool any = false;; any = true) {
+        const unsigned type = content.u8(at + 2);
+        const unsigned flags = content.u16le(at + 3);
+        const std::uint64_t head = content.u16le(at + 5);
+        const bool right = head >= 7 && type >= 0x73 && type <= 0x7B &&
+                           (crc32_of(content, at + 2, head - 2) & 0xFFFF) == content.u16le(at);
+        if (!right && type == 0x7B && head == 7) return whole(at + 7, Proof::structure);
+        if (!right) return any ? broken(std::min(at, content.size()), "the checksum of a header is off") : nonsense();
+        std::uint64_t data = (flags & 0x8000U) != 0 ? content.u32le(at + 7) : 0;
+        if ((type == 0x74 || type == 0x7A) && (flags & 0x100U) != 0)
+            data += std::uint64_t{content.u32le(at + 32)} << 32;
+        if (type == 0x73 && (flags & 0x80U) != 0) return open_ended(at + head, Proof::structure);
+        if (!content.holds(at, head + data)) return any ? broken(content.size(), "its end is missing") : nonsense();
+        at += head + data;
+        if (type == 0x7B) return whole(at, Proof::structure);
+    }
+}
+
+Measured measure_rar(Reader& content) { return content.u8(6) == 1 ? measure_rar5(content) : measure_rar4(content); }
+
+Measured measure_7z(Reader& content) {
+    if (crc32_of(content, 12, 20) != content.u32le(8)) return nonsense();
+    const std::uint64_t offset = content.u64le(12);
+    const std::uint64_t size = content.u64le(20);
+    if (offset > std::uint64_t{1} << 50 || size > std::uint64_t{1} << 40) return nonsense();
+    const std::uint64_t end = 32 + offset + size;
+    if (!content.holds(0, end)) return broken(content.size(), "its end is missing", end);
+    if (crc32_of(content, 32 + offset, size) != content.u32le(28))
+        return broken(32 + offset, "the checksum of its directory is off", end);
+    return whole(end, Proof::structure);
+}
+
+Measured measure_cab(Reader& content) {
+    const std::uint64_t size = content.u32le(8);
+    const std::uint64_t files = content.u32le(16);
+    const unsigned folders = content.u16le(26);
+    if (content.u32le(4) != 0 || content.u32le(12) != 0 || size < 44 || files < 36 || files > size ||
+        content.u8(25) != 1 || folders == 0)
+        return nonsense();
+    if (!content.holds(0, size)) return broken(content.size(), "its end is missing", size);
+    // The blocks of data of each folder, one behind the other.
+    const unsigned flags = content.u16le(30);
+    std::uint64_t at = 36;
+    unsigned folder_extra = 0, data_extra = 0;
+    if ((flags & 4U) != 0) {
+        folder_extra = content.u8(38);
+        data_extra = content.u8(39);
+        at = 40 + std::uint64_t{content.u16le(36)};
+    }
+    for (unsigned bit : {1U, 2U})
+        for (unsigned n = 0; (flags & bit) != 0 && n < 2; ++n) {
+            const auto end = content.find(std::string_view("\0", 1), at, at + 512);
+            if (!end) return nonsense();
+            at = *end + 1;
+        }
+    for (unsigned f = 0; f < folders; ++f) {
+        std::uint64_t block = content.u32le(at + (8 + std::uint64_t{folder_extra}) * f);
+        for (unsigned n = content.u16le(at + (8 + std::uint64_t{folder_extra}) * f + 4); n > 0; --n) {
+            const std::uint64_t packed = content.u16le(block + 4);
+            if (packed == 0 || packed > 32768 + 6144 || block + 8 + data_extra + packed > size)
+                return broken(std::min(block, size), "a block of data is damaged", size);
+            block += 8 + data_extra + packed;
+        }
+    }
+    return whole(size, Proof::structure);
+}
+
+bool is_tar_header(Reader& content, std::uint64_t at) {
+    unsigned sum = 8 * ' ';
+    for (unsigned i = 0; i < 512; ++i) sum += i >= 148 && i < 156 ? 0U : content.u8(at + i);
+    unsigned stated = 0;
+    const std::string digits = content.text(at + 148, 8);
+    for (const char c : digits) {
+        if (c >= '0' && c <= '7')
+            stated = stated * 8 + static_cast<unsigned>(c - '0');
+        else if (c != ' ' || stated != 0)
+            break;
+    }
+    return sum == stated && content.holds(at, 512);
+}
+
+std::uint64_t tar_size(Reader& content, std::uint64_t at) {
+    if ((content.u8(at + 124) & 0x80U) != 0) return content.u64be(at + 128);
+    std::uint64_t size = 0;
+    for (const char c : content.text(at + 124, 12))
+        if (c >= '0' && c <= '7') size = size * 8 + static_cast<std::uint64_t>(c - '0');
+    return size;
+}
+
+Measured measure_tar(Reader& content) {
+    constexpr std::uint64_t kRecord = 10240;
+    std::uint64_t at = 0;
+    for (unsigned members = 0;; ++members) {
+        if (content.holds(at, 1024) && content.is_zeros(at, at + 1024)) {
+            // Most writers fill up to a record of 20 blocks.
+            const std::uint64_t filled = (at + 1024 + kRecord - 1) / kRecord * kRecord;
+            const bool is_filled = content.holds(0, filled) && content.is_zeros(at, filled);
+            return members == 0 ? nonsense() : whole(is_filled ? filled : at + 1024, Proof::structure);
+        }
+        if (!is_tar_header(content, at))
+            return members == 0 ? nonsense()
+                                : broken(std::min(at, content.size()), "the header of a member is damaged");
+        const std::uint64_t size = tar_size(content, at);
+        const char type = static_cast<char>(content.u8(at + 156));
+        const bool has_data = type != '1' && type != '2' && type != '3' && type != '4' && type != '5' && type != '6';
+        const std::uint64_t room = has_data ? (size + 511) / 512 * 512 : 0;
+        if (size > std::uint64_t{1} << 50)
+            return members == 0 ? nonsense() : broken(at, "the header of a member is damaged");
+        if (!content.holds(at + 512, room)) return broken(content.size(), "its end is missing");
+        at += 512 + room;
+    }
+}
+
+Measured measure_iso(Reader& content) {
+    constexpr std::uint64_t kDescriptors = 32768;
+    const std::uint64_t block = content.u16le(kDescriptors + 128);
+    const std::uint64_t blocks = content.u32le(kDescriptors + 80);
+    if (content.u8(kDescriptors) != 1 || block != 2048 || blocks < 18 || content.u32be(kDescriptors + 84) != blocks)
+        return nonsense();
+    for (std::uint64_t at = kDescriptors; content.u8(at) != 255; at += 2048)
+        if (!content.has(at + 1, "CD001") || at > kDescriptors + 65536) return nonsense();
+    const std::uint64_t end = block * blocks;
+    const std::uint64_t root = content.u32le(kDescriptors + 158) * block;
+    if (root < kDescriptors || content.u8(root) < 34 || content.u32le(root + 2) * block != root) return nonsense();
+    return content.holds(0, end) ? whole(end, Proof::length) : broken(content.size(), "its end is missing", end);
+}
+
+Description describe_iso(Reader& content, std::uint64_t) {
+    Description said;
+    said.title = printable(content.text(32768 + 40, 32));
+    while (said.title.ends_with(' ')) said.title.pop_back();
+    return said;
+}
+
+}  // namespace
 
 const std::vector<Format>& archives() {
     static const std::vector<Format> family = {
-        {"zip", Kind::archive, {"zip", "jar", "apk"}, {{{0, "PK\3\4"sv}}, {{0, "PK\5\6"sv}}}},
-        {"rar", Kind::archive, {"rar"}, {{{0, "Rar!\x1A\7\0"sv}}, {{0, "Rar!\x1A\7\1\0"sv}}}},
-        {"7z", Kind::archive, {"7z"}, {{{0, "7z\xBC\xAF\x27\x1C"sv}}}},
-        {"gzip", Kind::archive, {"gz", "tgz"}, {{{0, "\x1F\x8B\x08"sv}}}},
-        {"bzip2", Kind::archive, {"bz2", "tbz2"}, {{{0, "BZh"sv}, {4, "1AY&SY"sv}}}},
-        {"xz", Kind::archive, {"xz", "txz"}, {{{0, "\xFD\x37zXZ\0"sv}}}},
-        {"zstd", Kind::archive, {"zst"}, {{{0, "\x28\xB5\x2F\xFD"sv}}}},
-        {"tar", Kind::archive, {"tar"}, {{{257, "ustar"sv}}}},
-        {"cab", Kind::archive, {"cab"}, {{{0, "MSCF\0\0\0\0"sv}}}},
-        {"iso9660", Kind::archive, {"iso"}, {{{32769, "CD001"sv}}}},
+        {.name = "rar",
+         .kind = Kind::archive,
+         .extensions = {"rar"},
+         .signatures = {{{0, "Rar!\x1A\7\0"sv}}, {{0, "Rar!\x1A\7\1\0"sv}}},
+         .measure = measure_rar,
+         .ending = "its end header",
+         .checked = "the checksum of every header"},
+        {.name = "7z",
+         .kind = Kind::archive,
+         .extensions = {"7z"},
+         .signatures = {{{0, "7z\xBC\xAF\x27\x1C"sv}}},
+         .measure = measure_7z,
+         .ending = "the directory that its start header points to",
+         .checked = "the checksums of start header and directory"},
+        {.name = "tar",
+         .kind = Kind::archive,
+         .extensions = {"tar"},
+         .signatures = {{{257, "ustar"sv}}},
+         .measure = measure_tar,
+         .ending = "two blocks of zeros, filled up to a record",
+         .checked = "the checksum of every header"},
+        {.name = "cab",
+         .kind = Kind::archive,
+         .extensions = {"cab"},
+         .signatures = {{{0, "MSCF\0\0\0\0"sv}}},
+         .measure = measure_cab,
+         .ending = "the size in its header",
+         .checked = "the chain of data blocks"},
+        {.name = "iso9660",
+         .kind = Kind::archive,
+         .extensions = {"iso"},
+         .signatures = {{{32769, "CD001"sv}}},
+         .measure = measure_iso,
+         .describe = describe_iso,
+         .ending = "the size in its volume descriptor",
+         .checked = "the descriptors and the root folder"},
     };
     return family;
 }

@@ -1,6 +1,7 @@
 // The format families. Each is defined in the file of its name; registry.cpp lists them.
 #pragma once
 
+#include <algorithm>
 #include <vector>
 
 #include "formats/format.h"
@@ -9,13 +10,25 @@ namespace dredger::formats {
 
 using namespace std::string_view_literals;
 
-const std::vector<Format>& pictures();
-const std::vector<Format>& video();
-const std::vector<Format>& audio();
-const std::vector<Format>& documents();
+const std::vector<Format>& jpeg();
+const std::vector<Format>& png();
+const std::vector<Format>& gif();
+const std::vector<Format>& bitmaps();
+const std::vector<Format>& tiff();
+const std::vector<Format>& riff();
+const std::vector<Format>& isobmff();
+const std::vector<Format>& matroska();
+const std::vector<Format>& mpeg();
+const std::vector<Format>& streaming();
+const std::vector<Format>& mpeg_audio();
+const std::vector<Format>& sound();
+const std::vector<Format>& pdf();
+const std::vector<Format>& zip();
+const std::vector<Format>& ole2();
 const std::vector<Format>& archives();
-const std::vector<Format>& mail();
+const std::vector<Format>& packed();
 const std::vector<Format>& databases();
 const std::vector<Format>& programs();
+const std::vector<Format>& text();
 
 }  // namespace dredger::formats

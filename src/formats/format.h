@@ -4,10 +4,14 @@
 #include <cstdint>
 #include <optional>
 #include <span>
+#include <string>
 #include <string_view>
 #include <vector>
 
 #include "base/bytes.h"
+#include "base/fact.h"
+#include "base/times.h"
+#include "formats/reader.h"
 
 namespace dredger {
 
@@ -25,13 +29,78 @@ struct Signature {
     std::string_view bytes;
 };
 
+// How far the content itself proves that it is what it seems to be.
+enum class Proof {
+    none,
+    length,     // a header tells how long it is; nothing checks what lies in between
+    structure,  // its parts follow one upon the other up to the end
+    checksums,  // checksums, or a full decode, agree
+};
+
+// What walking content from its start found.
+struct Measured {
+    enum class End {
+        nonsense,  // it only looked like a file
+        broken,    // it is one, but makes sense up to `length` only
+        open,      // it makes sense up to `length`, and nothing says whether more belonged to it
+        whole,     // it ends at `length`
+    };
+    End end = End::nonsense;
+    std::uint64_t length = 0;   // bytes
+    Proof proof = Proof::none;  // of what lies before `length`
+    std::uint64_t sure = 0;     // where it is broken: what lies before this is right, and it goes wrong before `length`
+    std::uint64_t expected = 0;  // bytes that it says it has, where it is broken; 0: it does not say
+    std::string_view format;     // the finer format that its content shows; empty: the one that was measured
+    std::string_view trouble;    // why it is broken
+    bool is_whole() const { return end == End::whole; }
+    bool is_file() const { return end != End::nonsense; }
+};
+
+inline Measured nonsense() { return {}; }
+inline Measured whole(std::uint64_t length, Proof proof, std::string_view format = {}) {
+    return {Measured::End::whole, length, proof, length, 0, format, {}};
+}
+inline Measured open_ended(std::uint64_t length, Proof proof, std::string_view format = {}) {
+    return {Measured::End::open, length, proof, length, 0, format, {}};
+}
+inline Measured broken(std::uint64_t length, std::string_view trouble, std::uint64_t expected = 0,
+                       std::string_view format = {}) {
+    return {Measured::End::broken, length, Proof::structure, length, expected, format, trouble};
+}
+// Something between `sure` and `length` is wrong.
+inline Measured broken_between(std::uint64_t sure, std::uint64_t length, std::string_view trouble,
+                               std::uint64_t expected = 0, std::string_view format = {}) {
+    return {Measured::End::broken, length, Proof::structure, sure, expected, format, trouble};
+}
+
+// What content says of itself.
+struct Description {
+    std::string title;             // fit for a file name; empty: it says nothing
+    std::optional<FileTime> date;  // when it was taken, written or sent
+    std::vector<Fact> facts;       // "width", "camera", "duration" ...
+};
+
 struct Format {
     std::string_view name;  // lower case, as in `--format`
-    Kind kind;
+    Kind kind = Kind::other;
     std::vector<std::string_view> extensions;  // lower case, the usual one first
     // Any one of these groups shows the format; all signatures of a group must hold.
-    std::vector<std::vector<Signature>> signatures;
+    std::vector<std::vector<Signature>> signatures = {};
     bool is_text = false;  // has no signature, but only characters
+
+    // How many bits of evidence the start of a file shows, 0 for none. Without it the signatures are all there is to go
+    // by. `head` holds at least a sector, up to 64 KiB.
+    unsigned (*bid)(ByteView head) = nullptr;
+
+    // Walks the content's own structure from its start. Null: where it ends can't be told.
+    Measured (*measure)(Reader& content) = nullptr;
+    // Of content of `length` bytes that was measured. May be null.
+    Description (*describe)(Reader& content, std::uint64_t length) = nullptr;
+
+    // For people: what tells its end, and what measuring checks. Where it is empty the format is measured as part of
+    // another one.
+    std::string_view ending = {};
+    std::string_view checked = {};
 };
 
 // How the first bytes of a file's content go with its name.
@@ -48,11 +117,17 @@ Agreement judge_head(std::string_view extension, ByteView head);
 
 const Format* format_with_extension(std::string_view extension);  // null: none known
 const Format* format_with_head(ByteView head);                    // null: no signature stands there
+const Format* format_named(std::string_view name);                // null: none known
+
+// How many bits of evidence for `format` stand in `head`; 0: it is not this format.
+unsigned bid_of(const Format& format, ByteView head);
 
 // The kind a file's name tells.
 Kind kind_of_name(std::string_view name);
 
-// Every family, in the order in which signatures are tried.
+// Every format, in the order in which signatures are tried; and by families. Formats of a family that are not measured
+// themselves are told apart when another one of it is.
 std::span<const Format* const> all_formats();
+std::span<const std::vector<Format>* const> all_families();
 
 }  // namespace dredger

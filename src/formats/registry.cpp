@@ -27,11 +27,19 @@ bool looks_like_text(ByteView head) {
 
 }  // namespace
 
+std::span<const std::vector<Format>* const> all_families() {
+    static const std::vector<const std::vector<Format>*> families = {
+        &formats::jpeg(),       &formats::png(),     &formats::gif(),       &formats::bitmaps(),  &formats::tiff(),
+        &formats::riff(),       &formats::isobmff(), &formats::matroska(),  &formats::mpeg(),     &formats::streaming(),
+        &formats::mpeg_audio(), &formats::sound(),   &formats::pdf(),       &formats::zip(),      &formats::ole2(),
+        &formats::archives(),   &formats::packed(),  &formats::databases(), &formats::programs(), &formats::text()};
+    return families;
+}
+
 std::span<const Format* const> all_formats() {
     static const std::vector<const Format*> all = [] {
         std::vector<const Format*> list;
-        for (const auto* family : {&formats::pictures(), &formats::video(), &formats::audio(), &formats::documents(),
-                                   &formats::archives(), &formats::mail(), &formats::databases(), &formats::programs()})
+        for (const auto* family : all_families())
             for (const Format& format : *family) list.push_back(&format);
         return list;
     }();
@@ -59,6 +67,28 @@ const Format* format_with_head(ByteView head) {
     for (const Format* format : all_formats())
         if (shows(*format, head)) return format;
     return nullptr;
+}
+
+const Format* format_named(std::string_view name) {
+    static const std::map<std::string_view, const Format*> by_name = [] {
+        std::map<std::string_view, const Format*> map;
+        for (const Format* format : all_formats()) map.emplace(format->name, format);
+        return map;
+    }();
+    const auto found = by_name.find(name);
+    return found == by_name.end() ? nullptr : found->second;
+}
+
+unsigned bid_of(const Format& format, ByteView head) {
+    if (format.bid != nullptr) return format.bid(head);
+    unsigned best = 0;
+    for (const auto& group : format.signatures) {
+        if (!holds(group, head)) continue;
+        std::size_t bytes = 0;
+        for (const Signature& s : group) bytes += s.bytes.size();
+        best = std::max(best, static_cast<unsigned>(8 * bytes));
+    }
+    return best;
 }
 
 Kind kind_of_name(std::string_view name) {

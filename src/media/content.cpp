@@ -45,6 +45,22 @@ std::uint64_t Content::stored_bytes_in(std::uint64_t offset, std::uint64_t lengt
     return stored;
 }
 
+std::vector<Extent> Content::places_of(std::uint64_t offset, std::uint64_t length) const {
+    std::vector<Extent> places;
+    const std::uint64_t end = std::min(size_, checked_add(offset, length).value_or(size_));
+    for (auto piece = piece_at(offset); piece != pieces_.end() && piece->start < end; ++piece) {
+        const std::uint64_t from = std::max(offset, piece->start);
+        const std::uint64_t to = std::min(end, piece->start + piece->where.length);
+        if (to <= from) continue;
+        const std::uint64_t place = piece->where.is_stored() ? piece->where.offset + (from - piece->start) : piece->where.offset;
+        if (!places.empty() && places.back().is_stored() && places.back().end() == place)
+            places.back().length += to - from;
+        else
+            places.push_back({place, to - from});
+    }
+    return places;
+}
+
 Result<void> Content::read_within(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>& bad) const {
     auto piece = piece_at(offset);
     for (std::size_t done = 0; done < into.size() && piece != pieces_.end(); ++piece) {

@@ -19,6 +19,9 @@ class Content final : public Medium {
     std::uint32_t sector_size() const override { return whole_->sector_size(); }
     std::string name() const override { return whole_->name(); }
 
+    // Where the bytes of this range lie on the other medium.
+    std::vector<Extent> places_of(std::uint64_t offset, std::uint64_t length) const;
+
     // How many bytes of this range are stored, and do not stand for zeros.
     std::uint64_t stored_bytes_in(std::uint64_t offset, std::uint64_t length) const;
 

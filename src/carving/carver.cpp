@@ -1,0 +1,253 @@
+#include "carving/carver.h"
+
+#include <algorithm>
+#include <atomic>
+#include <condition_variable>
+#include <deque>
+#include <mutex>
+#include <thread>
+
+namespace dredger {
+namespace {
+
+constexpr std::uint64_t kSector = 512;
+constexpr std::uint64_t kBlock = 4 << 20;    // bytes searched together
+constexpr std::uint64_t kBehind = 64 << 10;  // bytes read beyond them, for starts at their end
+constexpr std::uint64_t kBefore = 16;        // bytes before them
+constexpr std::size_t kBlocksAhead = 6;      // read or searched and not yet handed over
+
+// Formats whose parts are files of their own: what lies in a damaged one is worth listing.
+bool holds_files(const Format& format) { return format.kind == Kind::archive; }
+
+}  // namespace
+
+struct Carver::Block {
+    std::uint64_t start = 0;   // on the ground
+    std::uint64_t length = 0;  // bytes to search
+    std::vector<std::byte> bytes;
+    std::uint64_t bytes_at = 0;  // where they begin
+    std::vector<Find> finds;
+    std::vector<std::uint64_t> starts;  // of the finds, on the ground
+    std::uint64_t dropped = 0;
+    std::optional<Error> failure;
+
+    ByteView from(std::uint64_t at) const {
+        return ByteView(std::span<const std::byte>(bytes).subspan(static_cast<std::size_t>(at - bytes_at)), at);
+    }
+    ByteView before(std::uint64_t at) const {
+        const std::uint64_t there = std::min<std::uint64_t>(at - bytes_at, kBefore);
+        return ByteView(std::span<const std::byte>(bytes).subspan(static_cast<std::size_t>(at - bytes_at - there),
+                                                                  static_cast<std::size_t>(there)));
+    }
+};
+
+// Blocks on their way from the reader through the workers to whoever settles them, in order.
+struct Carver::Pipeline {
+    std::mutex guard;
+    std::condition_variable changed;
+    std::deque<std::shared_ptr<Block>> to_search;
+    std::map<std::uint64_t, std::shared_ptr<Block>> searched;  // by start
+    std::size_t under_way = 0;
+    bool all_read = false;
+    bool stop = false;
+    std::vector<std::thread> threads;
+
+    ~Pipeline() {
+        {
+            const std::lock_guard lock(guard);
+            stop = true;
+        }
+        changed.notify_all();
+        for (std::thread& thread : threads) thread.join();
+    }
+};
+
+Carver::Carver(std::shared_ptr<const Content> ground, CarveOptions options, Coverage taken)
+    : ground_(std::move(ground)),
+      options_(std::move(options)),
+      nominator_(options_.wanted, options_.further),
+      taken_(std::move(taken)) {}
+Carver::~Carver() = default;
+
+std::optional<Find> Carver::examine(std::uint64_t start, const std::vector<Bid>& bids) const {
+    for (const Bid& bid : bids) {
+        Reader reader(*ground_, start);
+        Find find;
+        find.measured = bid.format->measure(reader);
+        if (!find.measured.is_file()) continue;
+        find.bits = bid.bits;
+        std::vector<Extent> on_ground = {{start, find.measured.length}};
+        if (find.measured.end == Measured::End::broken) {
+            JoinLimits limits;
+            if (options_.cluster != 0) limits.cluster = options_.cluster;
+            if (auto joined = join(*ground_, start, *bid.format, find.measured, limits)) {
+                find.measured = joined->measured;
+                on_ground = joined->pieces;
+            }
+        }
+        find.format = find.measured.format.empty() ? bid.format : format_named(find.measured.format);
+        if (find.format == nullptr) find.format = bid.format;
+        if (!options_.wanted.takes(*find.format) && options_.further.empty()) return std::nullopt;
+        find.size = find.measured.length;
+        const auto content = std::make_shared<Content>(ground_, on_ground);
+        if (bid.format->describe != nullptr) {
+            Reader again(*content);
+            find.said = bid.format->describe(again, find.size);
+        }
+        for (const Extent& piece : on_ground)
+            for (const Extent& place : ground_->places_of(piece.offset, piece.length)) find.pieces.push_back(place);
+        const std::uint64_t end = on_ground.back().end();
+        const std::uint64_t filled = std::min((end + kSector - 1) / kSector * kSector, ground_->size());
+        Reader behind(*ground_, end);
+        find.is_padded = end == filled || behind.is_zeros(0, filled - end);
+        return find;
+    }
+    return std::nullopt;
+}
+
+bool Carver::keeps_its_bytes(const Find& find) const {
+    if (options_.inside) return false;
+    return find.measured.end != Measured::End::broken || !holds_files(*find.format);
+}
+
+void Carver::search(Block& block, std::uint64_t from, std::uint64_t to) const {
+    std::vector<Bid> bids;
+    const std::uint64_t step = options_.every_offset ? 1 : kSector;
+    for (std::uint64_t at = from; at < to;) {
+        const ByteView head = block.from(at);
+        nominator_.nominate(ByteView(head.bytes().first(std::min(head.size(), nominator_.reach()))), block.before(at),
+                            bids);
+        std::uint64_t next = at + step;
+        if (!bids.empty()) {
+            if (auto find = examine(at, bids)) {
+                // Within a file in one piece nothing begins.
+                if (keeps_its_bytes(*find) && find->pieces.size() == 1)
+                    next = std::max(next, options_.every_offset ? at + find->size
+                                                                : at + (find->size + kSector - 1) / kSector * kSector);
+                block.starts.push_back(at);
+                block.finds.push_back(std::move(*find));
+            } else {
+                ++block.dropped;
+            }
+        }
+        at = next;
+    }
+}
+
+void Carver::search(Block& block) const { search(block, block.start, block.start + block.length); }
+
+bool Carver::is_taken(std::uint64_t start) const {
+    const auto place = ground_->places_of(start, 1);
+    return !place.empty() && taken_.covers(place.front().offset);
+}
+
+// In the order of their places: what lies within an earlier find is no file of its own.
+Result<void> Carver::settle(Block& block, FindSink& sink) {
+    dropped_ += block.dropped;
+    for (std::size_t i = 0; i < block.finds.size(); ++i) {
+        Find& find = block.finds[i];
+        const std::uint64_t start = block.starts[i];
+        if (is_taken(start)) {
+            // It hid what it reaches over and is not taken.
+            const std::uint64_t place = ground_->places_of(start, 1).front().offset;
+            const std::uint64_t skipped = std::min(start + find.size, block.start + block.length);
+            std::uint64_t resume = start + (taken_.end_at(place) - place);
+            resume = (resume + kSector - 1) / kSector * kSector;
+            if (keeps_its_bytes(find) && find.pieces.size() == 1 && resume < skipped) {
+                Block rest{block.start, block.length, std::move(block.bytes), block.bytes_at, {}, {}, 0, {}};
+                search(rest, resume, skipped);
+                block.bytes = std::move(rest.bytes);
+                block.finds.insert(block.finds.begin() + static_cast<std::ptrdiff_t>(i) + 1,
+                                   std::make_move_iterator(rest.finds.begin()),
+                                   std::make_move_iterator(rest.finds.end()));
+                block.starts.insert(block.starts.begin() + static_cast<std::ptrdiff_t>(i) + 1, rest.starts.begin(),
+                                    rest.starts.end());
+                dropped_ += rest.dropped;
+            }
+            continue;
+        }
+        if (keeps_its_bytes(find)) {
+            std::uint64_t left = find.measured.end == Measured::End::broken ? find.measured.sure : find.size;
+            for (const Extent& piece : find.pieces) {
+                taken_.add({piece.offset, std::min(left, piece.length)});
+                left -= std::min(left, piece.length);
+            }
+        }
+        DREDGER_CHECK(sink.take(std::move(find)));
+    }
+    return {};
+}
+
+Result<void> Carver::sweep(const SweepState& state, FindSink& sink) {
+    const std::uint64_t size = ground_->size();
+    for (const Extent& extent : state.taken) taken_.add(extent);
+    dropped_ = state.dropped;
+    Pipeline line;
+    line.threads.emplace_back([&] {
+        for (std::uint64_t at = state.position; at < size; at += kBlock) {
+            {
+                std::unique_lock lock(line.guard);
+                line.changed.wait(lock, [&] { return line.stop || line.under_way < kBlocksAhead; });
+                if (line.stop) return;
+                ++line.under_way;
+            }
+            auto block = std::make_shared<Block>();
+            block->start = at;
+            block->length = std::min(kBlock, size - at);
+            block->bytes_at = at - std::min(at, kBefore);
+            block->bytes.resize(
+                static_cast<std::size_t>(std::min(at + block->length + kBehind, size) - block->bytes_at));
+            std::vector<Extent> bad;  // what can't be read comes as zeros, in which nothing begins
+            if (const auto read = ground_->read(block->bytes_at, block->bytes, &bad); !read)
+                block->failure = read.error();
+            const std::lock_guard lock(line.guard);
+            line.to_search.push_back(std::move(block));
+            line.changed.notify_all();
+        }
+        const std::lock_guard lock(line.guard);
+        line.all_read = true;
+        line.changed.notify_all();
+    });
+    const unsigned workers =
+        options_.workers != 0 ? options_.workers : std::max(1U, std::thread::hardware_concurrency());
+    for (unsigned i = 0; i < workers; ++i)
+        line.threads.emplace_back([&] {
+            for (;;) {
+                std::shared_ptr<Block> block;
+                {
+                    std::unique_lock lock(line.guard);
+                    line.changed.wait(lock, [&] { return line.stop || !line.to_search.empty() || line.all_read; });
+                    if (line.stop || line.to_search.empty()) return;
+                    block = line.to_search.front();
+                    line.to_search.pop_front();
+                }
+                if (!block->failure) search(*block);
+                const std::lock_guard lock(line.guard);
+                line.searched.emplace(block->start, block);
+                line.changed.notify_all();
+            }
+        });
+    for (std::uint64_t at = state.position; at < size; at += kBlock) {
+        std::shared_ptr<Block> block;
+        {
+            std::unique_lock lock(line.guard);
+            line.changed.wait(lock, [&] { return line.searched.contains(at); });
+            block = line.searched[at];
+            line.searched.erase(at);
+        }
+        if (block->failure) return tl::unexpected<Error>(*block->failure);
+        DREDGER_CHECK(settle(*block, sink));
+        {
+            const std::lock_guard lock(line.guard);
+            --line.under_way;
+            line.changed.notify_all();
+        }
+        const std::uint64_t done = at + block->length;
+        if (const auto place = ground_->places_of(done, 1); !place.empty()) taken_.forget_before(place.front().offset);
+        DREDGER_TRY(const bool go_on, sink.reached({done, taken_.extents(), dropped_}));
+        if (!go_on) return {};
+    }
+    return {};
+}
+
+}  // namespace dredger

@@ -1,0 +1,79 @@
+// Finds content by what it is: one pass over the ground, a look at every sector start, and a measurement of what looks
+// like a file.
+#pragma once
+
+#include <functional>
+#include <memory>
+
+#include "base/observer.h"
+#include "carving/coverage.h"
+#include "carving/joining.h"
+#include "carving/nominator.h"
+#include "media/content.h"
+
+namespace dredger {
+
+struct Find {
+    const Format* format = nullptr;  // the finer one
+    std::vector<Extent> pieces;      // on the medium, in content order
+    std::uint64_t size = 0;          // bytes
+    Measured measured;
+    Description said;
+    unsigned bits = 0;       // of evidence at its start
+    bool is_padded = false;  // its last sector is filled with zeros behind its end, or it ends with a sector
+};
+
+// What of a sweep is to be remembered, so that it can go on there.
+struct SweepState {
+    std::uint64_t position = 0;  // bytes of the ground that are done
+    std::vector<Extent> taken;   // on the medium, of finds that reach further
+    std::uint64_t dropped = 0;   // starts that turned out to be nonsense
+};
+
+struct CarveOptions {
+    Wanted wanted;
+    std::vector<const Format*> further;  // the user's own
+    bool every_offset = false;           // not only where sectors begin
+    bool inside = false;                 // also within files that were found whole
+    std::uint64_t cluster = 0;           // bytes; 0: not known
+    unsigned workers = 0;                // 0: as many as the machine has processors
+};
+
+class FindSink {
+  public:
+    virtual ~FindSink() = default;
+    virtual Result<void> take(Find&& find) = 0;
+    // Everything up to `state` was handed over. False ends the sweep.
+    virtual Result<bool> reached(const SweepState& state) = 0;
+};
+
+class Carver {
+  public:
+    // `ground`: what to search, of a medium; pieces of sectors that follow each other as files do. `taken`: parts of
+    // that medium that belong to files that are known already.
+    Carver(std::shared_ptr<const Content> ground, CarveOptions options, Coverage taken);
+    ~Carver();
+
+    // Goes on where `state` says. The finds come in the order of their places, whatever the number of workers.
+    Result<void> sweep(const SweepState& state, FindSink& sink);
+
+    // What begins at `start` of the ground, if anything.
+    std::optional<Find> examine(std::uint64_t start, const std::vector<Bid>& bids) const;
+
+  private:
+    struct Block;
+    struct Pipeline;
+    void search(Block& block) const;
+    void search(Block& block, std::uint64_t from, std::uint64_t to) const;
+    Result<void> settle(Block& block, FindSink& sink);
+    bool is_taken(std::uint64_t start) const;
+    bool keeps_its_bytes(const Find& find) const;
+
+    std::shared_ptr<const Content> ground_;
+    CarveOptions options_;
+    Nominator nominator_;
+    Coverage taken_;
+    std::uint64_t dropped_ = 0;
+};
+
+}  // namespace dredger

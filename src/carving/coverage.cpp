@@ -1,0 +1,37 @@
+#include "carving/coverage.h"
+
+#include <algorithm>
+
+namespace dredger {
+
+void Coverage::add(const Extent& extent) {
+    if (!extent.is_stored() || extent.length == 0) return;
+    std::uint64_t start = extent.offset;
+    std::uint64_t end = extent.end();
+    auto at = ends_.upper_bound(start);
+    if (at != ends_.begin() && std::prev(at)->second >= start) --at;
+    while (at != ends_.end() && at->first <= end) {
+        start = std::min(start, at->first);
+        end = std::max(end, at->second);
+        at = ends_.erase(at);
+    }
+    ends_.emplace(start, end);
+}
+
+std::uint64_t Coverage::end_at(std::uint64_t at) const {
+    const auto behind = ends_.upper_bound(at);
+    if (behind == ends_.begin()) return at;
+    return std::max(at, std::prev(behind)->second);
+}
+
+void Coverage::forget_before(std::uint64_t at) {
+    while (!ends_.empty() && ends_.begin()->second <= at) ends_.erase(ends_.begin());
+}
+
+std::vector<Extent> Coverage::extents() const {
+    std::vector<Extent> list;
+    for (const auto& [start, end] : ends_) list.push_back({start, end - start});
+    return list;
+}
+
+}  // namespace dredger

@@ -1,0 +1,26 @@
+// Which parts of a medium belong to files that were found already.
+#pragma once
+
+#include <cstdint>
+#include <map>
+#include <vector>
+
+#include "media/medium.h"
+
+namespace dredger {
+
+class Coverage {
+  public:
+    void add(const Extent& extent);
+    bool covers(std::uint64_t at) const { return end_at(at) > at; }
+    // Where the covered run that `at` lies in ends; `at` itself where it is not covered.
+    std::uint64_t end_at(std::uint64_t at) const;
+    // Leaves out what lies before `at`.
+    void forget_before(std::uint64_t at);
+    std::vector<Extent> extents() const;
+
+  private:
+    std::map<std::uint64_t, std::uint64_t> ends_;  // by start; runs don't touch
+};
+
+}  // namespace dredger

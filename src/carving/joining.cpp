@@ -1,0 +1,117 @@
+#include "carving/joining.h"
+
+#include <algorithm>
+
+#include "media/content.h"
+
+namespace dredger {
+namespace {
+
+// One gap after another: the pieces so far are believed, the last one runs on to the end of the ground.
+class Search {
+  public:
+    Search(const Medium& ground, const Format& format, const JoinLimits& limits)
+        : ground_(std::shared_ptr<void>(), &ground), format_(format), limits_(limits) {}
+
+    // The pieces that come next best: whole where there is a way, else what gets clearly further.
+    std::optional<Joined> next(const Joined& from) {
+        const std::uint64_t cluster = limits_.cluster;
+        const std::uint64_t last = from.measured.length / cluster * cluster;
+        const std::uint64_t first =
+            std::max(from.measured.sure / cluster * cluster, last - std::min(last, limits_.most_split * cluster));
+        const std::uint64_t fixed = length_of(from.pieces) - from.pieces.back().length;  // before the last piece
+        std::optional<Joined> better;
+        for (std::uint64_t split = last;; split -= cluster) {
+            if (split > fixed)
+                for (std::uint64_t gap = 1; gap <= limits_.most_gap && read_ < limits_.most_read; ++gap) {
+                    if (auto whole = attempt(from, split, gap * cluster, better)) return whole;
+                }
+            if (split <= first || split < cluster) break;
+        }
+        return better;
+    }
+
+  private:
+    static std::uint64_t length_of(const std::vector<Extent>& pieces) {
+        std::uint64_t length = 0;
+        for (const Extent& piece : pieces) length += piece.length;
+        return length;
+    }
+
+    std::optional<Joined> attempt(const Joined& from, std::uint64_t split, std::uint64_t gap,
+                                  std::optional<Joined>& better) {
+        Joined tried = with_gap(from, split, gap);
+        if (tried.pieces.empty()) return std::nullopt;
+        if (tried.measured.is_whole()) return tried;
+        if (tried.measured.end != Measured::End::broken) return std::nullopt;
+        // The rest fits now, but not so the stretch before: it was split earlier.
+        if (tried.measured.length < split || tried.measured.trouble != from.measured.trouble) {
+            const std::uint64_t cluster = limits_.cluster;
+            std::uint64_t earlier = std::min(split, tried.measured.length / cluster * cluster + cluster);
+            const std::uint64_t least = tried.measured.sure / cluster * cluster;
+            for (unsigned n = 0;
+                 n < limits_.most_split && earlier > least && earlier > cluster && read_ < limits_.most_read; ++n) {
+                earlier -= cluster;
+                if (earlier == split) continue;
+                Joined again = with_gap(from, earlier, gap);
+                if (!again.pieces.empty() && again.measured.is_whole()) return again;
+            }
+        }
+        const std::uint64_t reached =
+            better ? better->measured.sure : std::max(from.measured.sure, split) + 2 * limits_.cluster;
+        if (tried.measured.sure > reached) better = std::move(tried);
+        return std::nullopt;
+    }
+
+    // `from` with `gap` bytes left out at `split`. No pieces where there is nothing behind.
+    Joined with_gap(const Joined& from, std::uint64_t split, std::uint64_t gap) {
+        Joined tried;
+        std::vector<Extent> pieces = from.pieces;
+        const std::uint64_t before = length_of(pieces) - pieces.back().length;
+        const Extent last = pieces.back();
+        if (split <= before || split - before >= last.length || last.length - (split - before) <= gap) return tried;
+        pieces.back().length = split - before;
+        const std::uint64_t behind = last.offset + (split - before) + gap;
+        pieces.push_back({behind, last.end() - behind});
+        const Content content(ground_, pieces);
+        Reader reader(content);
+        tried.measured = format_.measure(reader);
+        read_ += reader.fetched();
+        if (tried.measured.is_file()) tried.pieces = std::move(pieces);
+        return tried;
+    }
+
+    MediumPtr ground_;
+    const Format& format_;
+    const JoinLimits& limits_;
+    std::uint64_t read_ = 0;
+};
+
+void cut(std::vector<Extent>& pieces, std::uint64_t length) {
+    for (std::size_t i = 0; i < pieces.size(); ++i) {
+        if (pieces[i].length >= length) {
+            pieces[i].length = length;
+            pieces.resize(i + 1);
+            return;
+        }
+        length -= pieces[i].length;
+    }
+}
+
+}  // namespace
+
+std::optional<Joined> join(const Medium& ground, std::uint64_t start, const Format& format, const Measured& found,
+                           const JoinLimits& limits) {
+    Search search(ground, format, limits);
+    Joined best{found, {{start, ground.size() - start}}};
+    while (best.pieces.size() < limits.most_pieces && best.measured.end == Measured::End::broken) {
+        auto next = search.next(best);
+        if (!next) break;
+        best = std::move(*next);
+    }
+    if (best.pieces.size() == 1) return std::nullopt;
+    cut(best.pieces, best.measured.length);
+    return best;
+}
+
+}  // namespace dredger

@@ -1,0 +1,91 @@
+#include "carving/nominator.h"
+
+#include <algorithm>
+
+namespace dredger {
+namespace {
+
+constexpr std::size_t kMostReach = 64 << 10;
+
+bool is_text(unsigned c) { return c >= 0x20 ? c != 0x7F : c == '\t' || c == '\r' || c == '\n'; }
+
+}  // namespace
+
+bool Wanted::takes(const Format& format) const {
+    return (kinds.empty() || kinds.contains(format.kind)) &&
+           (formats.empty() || std::find(formats.begin(), formats.end(), format.name) != formats.end());
+}
+
+Nominator::Nominator(const Wanted& wanted, const std::vector<const Format*>& further) : lists_(1) {
+    for (const auto* family : all_families()) {
+        // A format that is told apart when another one is measured needs that one.
+        const bool any = std::any_of(family->begin(), family->end(), [&](const Format& f) { return wanted.takes(f); });
+        for (const Format& format : *family)
+            if (any && format.measure != nullptr) add(format);
+    }
+    for (const Format* format : further) add(*format);
+}
+
+void Nominator::add(const Format& format) {
+    if (format.signatures.empty()) {
+        texts_.push_back(&format);
+        return;
+    }
+    for (const auto& group : format.signatures) {
+        // The longest of its signatures tells most, and one byte tells too little.
+        const auto best = std::max_element(group.begin(), group.end(), [](const Signature& a, const Signature& b) {
+            return a.bytes.size() < b.bytes.size();
+        });
+        for (const Signature& s : group) reach_ = std::min(kMostReach, std::max(reach_, s.offset + s.bytes.size()));
+        auto known = std::find_if(anchors_.begin(), anchors_.end(),
+                                  [&](const auto& a) { return a->offset == best->offset; });
+        if (known == anchors_.end()) {
+            known = anchors_.insert(anchors_.end(), std::make_unique<Anchor>());
+            (*known)->offset = best->offset;
+        }
+        Anchor& anchor = **known;
+        const auto byte = [&](std::size_t i) { return static_cast<std::uint8_t>(best->bytes[i]); };
+        if (best->bytes.size() > 1) {
+            add_to(anchor, static_cast<std::uint16_t>(byte(0) | byte(1) << 8), format);
+        } else {
+            for (unsigned second = 0; second < 256; ++second)
+                add_to(anchor, static_cast<std::uint16_t>(byte(0) | second << 8), format);
+        }
+    }
+}
+
+void Nominator::add_to(Anchor& anchor, std::uint16_t key, const Format& format) {
+    std::vector<const Format*> list = lists_[anchor.list_of[key]];
+    if (std::find(list.begin(), list.end(), &format) != list.end()) return;
+    list.push_back(&format);
+    auto same = std::find(lists_.begin(), lists_.end(), list);
+    if (same == lists_.end()) same = lists_.insert(lists_.end(), list);
+    anchor.list_of[key] = static_cast<std::uint16_t>(same - lists_.begin());
+}
+
+void Nominator::nominate(ByteView head, ByteView before, std::vector<Bid>& bids) const {
+    bids.clear();
+    const auto bytes = head.bytes();
+    const auto byte = [&](std::size_t i) { return std::to_integer<unsigned>(bytes[i]); };
+    const auto consider = [&](const Format* format) {
+        if (std::any_of(bids.begin(), bids.end(), [&](const Bid& b) { return b.format == format; })) return;
+        if (const unsigned bits = bid_of(*format, head); bits > 0) bids.push_back({format, bits});
+    };
+    for (const auto& anchor : anchors_) {
+        if (anchor->offset + 2 > bytes.size()) continue;
+        const std::uint16_t list = anchor->list_of[byte(anchor->offset) | byte(anchor->offset + 1) << 8];
+        if (list != 0) std::for_each(lists_[list].begin(), lists_[list].end(), consider);
+    }
+    // Text that only goes on here began elsewhere.
+    if (bytes.size() >= 16 && !texts_.empty() && (is_text(byte(0)) || byte(0) >= 0x80)) {
+        const auto last = before.bytes().last(std::min<std::size_t>(before.size(), 16));
+        const bool goes_on = !last.empty() && std::all_of(last.begin(), last.end(), [](std::byte b) {
+            return is_text(std::to_integer<unsigned>(b));
+        });
+        if (!goes_on && is_text(byte(1) | (byte(0) >= 0xFE ? 0x20 : 0)))
+            std::for_each(texts_.begin(), texts_.end(), consider);
+    }
+    std::stable_sort(bids.begin(), bids.end(), [](const Bid& a, const Bid& b) { return a.bits > b.bits; });
+}
+
+}  // namespace dredger

@@ -1,0 +1,187 @@
+#include "formats/codecs.h"
+
+#include <algorithm>
+#include <array>
+#include <bzlib.h>
+#include <libdeflate.h>
+#include <lzma.h>
+#include <zlib.h>
+#include <zstd.h>
+
+namespace dredger::formats {
+namespace {
+
+constexpr std::uint64_t kMostMemory = 128 << 20;  // bytes that a stream may ask for to be unpacked
+
+using State = Unpacker::State;
+
+}  // namespace
+
+struct Unpacker::Stream {
+    virtual ~Stream() = default;
+    // Reads from the front of `in` and writes to the front of `out`, and shortens both.
+    virtual State step(std::span<const std::byte>& in, std::span<std::byte>& out) = 0;
+};
+
+namespace {
+
+class Deflate final : public Unpacker::Stream {
+  public:
+    explicit Deflate(int window_bits) { ready_ = inflateInit2(&z_, window_bits) == Z_OK; }
+    ~Deflate() override { inflateEnd(&z_); }
+    State step(std::span<const std::byte>& in, std::span<std::byte>& out) override {
+        if (!ready_) return State::failed;
+        z_.next_in = reinterpret_cast<Bytef*>(const_cast<std::byte*>(in.data()));
+        z_.avail_in = static_cast<uInt>(in.size());
+        z_.next_out = reinterpret_cast<Bytef*>(out.data());
+        z_.avail_out = static_cast<uInt>(out.size());
+        const int code = inflate(&z_, Z_NO_FLUSH);
+        in = in.last(z_.avail_in);
+        out = out.last(z_.avail_out);
+        return code == Z_STREAM_END ? State::ended : code == Z_OK || code == Z_BUF_ERROR ? State::going : State::failed;
+    }
+
+  private:
+    z_stream z_{};
+    bool ready_ = false;
+};
+
+class Bzip2 final : public Unpacker::Stream {
+  public:
+    Bzip2() { ready_ = BZ2_bzDecompressInit(&b_, 0, 0) == BZ_OK; }
+    ~Bzip2() override { BZ2_bzDecompressEnd(&b_); }
+    State step(std::span<const std::byte>& in, std::span<std::byte>& out) override {
+        if (!ready_) return State::failed;
+        b_.next_in = reinterpret_cast<char*>(const_cast<std::byte*>(in.data()));
+        b_.avail_in = static_cast<unsigned>(in.size());
+        b_.next_out = reinterpret_cast<char*>(out.data());
+        b_.avail_out = static_cast<unsigned>(out.size());
+        const int code = BZ2_bzDecompress(&b_);
+        in = in.last(b_.avail_in);
+        out = out.last(b_.avail_out);
+        return code == BZ_STREAM_END ? State::ended : code == BZ_OK ? State::going : State::failed;
+    }
+
+  private:
+    bz_stream b_{};
+    bool ready_ = false;
+};
+
+class Xz final : public Unpacker::Stream {
+  public:
+    Xz() { ready_ = lzma_stream_decoder(&x_, kMostMemory, 0) == LZMA_OK; }
+    ~Xz() override { lzma_end(&x_); }
+    State step(std::span<const std::byte>& in, std::span<std::byte>& out) override {
+        if (!ready_) return State::failed;
+        x_.next_in = reinterpret_cast<const std::uint8_t*>(in.data());
+        x_.avail_in = in.size();
+        x_.next_out = reinterpret_cast<std::uint8_t*>(out.data());
+        x_.avail_out = out.size();
+        const lzma_ret code = lzma_code(&x_, LZMA_RUN);
+        in = in.last(x_.avail_in);
+        out = out.last(x_.avail_out);
+        return code == LZMA_STREAM_END                     ? State::ended
+               : code == LZMA_OK || code == LZMA_BUF_ERROR ? State::going
+                                                           : State::failed;
+    }
+
+  private:
+    lzma_stream x_ = LZMA_STREAM_INIT;
+    bool ready_ = false;
+};
+
+class Zstd final : public Unpacker::Stream {
+  public:
+    Zstd() : d_(ZSTD_createDCtx()) { ZSTD_DCtx_setParameter(d_, ZSTD_d_windowLogMax, 27); }
+    ~Zstd() override { ZSTD_freeDCtx(d_); }
+    State step(std::span<const std::byte>& in, std::span<std::byte>& out) override {
+        ZSTD_inBuffer from{in.data(), in.size(), 0};
+        ZSTD_outBuffer to{out.data(), out.size(), 0};
+        const std::size_t code = ZSTD_decompressStream(d_, &to, &from);
+        in = in.subspan(from.pos);
+        out = out.subspan(to.pos);
+        return ZSTD_isError(code) != 0U ? State::failed : code == 0 ? State::ended : State::going;
+    }
+
+  private:
+    ZSTD_DCtx* d_;
+};
+
+std::unique_ptr<Unpacker::Stream> stream_for(Packing packing) {
+    switch (packing) {
+        case Packing::deflate: return std::make_unique<Deflate>(-15);
+        case Packing::zlib: return std::make_unique<Deflate>(15);
+        case Packing::gzip: return std::make_unique<Deflate>(15 + 16);
+        case Packing::bzip2: return std::make_unique<Bzip2>();
+        case Packing::xz: return std::make_unique<Xz>();
+        case Packing::zstd: break;
+    }
+    return std::make_unique<Zstd>();
+}
+
+}  // namespace
+
+Unpacker::Unpacker(Packing packing) : stream_(stream_for(packing)) {}
+Unpacker::~Unpacker() = default;
+
+State Unpacker::feed(std::span<const std::byte> packed, std::size_t& used,
+                     const std::function<void(std::span<const std::byte>)>& visit) {
+    static thread_local std::array<std::byte, 128 << 10> room;
+    std::span<const std::byte> in = packed;
+    State state = State::going;
+    for (;;) {
+        std::span<std::byte> out(room);
+        const std::size_t before = in.size();
+        state = stream_->step(in, out);
+        const std::size_t came = room.size() - out.size();
+        if (came > 0) visit(std::span<const std::byte>(room).first(came));
+        if (state != State::going) break;
+        if (in.empty() && came < room.size()) break;
+        if (came == 0 && in.size() == before) break;
+    }
+    used = packed.size() - in.size();
+    return state;
+}
+
+Unpacked unpack(Reader& content, Packing packing, std::uint64_t at, std::uint64_t most, std::size_t head) {
+    Unpacked result;
+    Unpacker unpacker(packing);
+    const std::uint64_t end = at + std::min(most, content.size() - std::min(at, content.size()));
+    result.state = State::going;
+    while (at < end && result.state == State::going) {
+        auto here = content.some(at);
+        if (here.empty()) break;
+        here = here.first(static_cast<std::size_t>(std::min<std::uint64_t>(here.size(), end - at)));
+        std::size_t used = 0;
+        result.state = unpacker.feed(here, used, [&](std::span<const std::byte> out) {
+            result.bytes += out.size();
+            result.crc = crc32_of(out, result.crc);
+            if (result.head.size() < head)
+                result.head.append(reinterpret_cast<const char*>(out.data()),
+                                   std::min(out.size(), head - result.head.size()));
+        });
+        at += used;
+        result.packed += used;
+        if (used == 0) break;
+    }
+    return result;
+}
+
+std::uint32_t crc32_of(std::span<const std::byte> bytes, std::uint32_t crc) {
+    return libdeflate_crc32(crc, bytes.data(), bytes.size());
+}
+
+std::uint32_t crc32_of(Reader& content, std::uint64_t at, std::uint64_t length) {
+    std::uint32_t crc = 0;
+    while (length > 0) {
+        auto here = content.some(at);
+        if (here.empty()) break;
+        here = here.first(static_cast<std::size_t>(std::min<std::uint64_t>(here.size(), length)));
+        crc = crc32_of(here, crc);
+        at += here.size();
+        length -= here.size();
+    }
+    return crc;
+}
+
+}  // namespace dredger::formats

@@ -1,0 +1,287 @@
+#include "formats/jpeg_scan.h"
+
+#include <algorithm>
+
+namespace dredger::formats {
+namespace {
+
+// The bits of entropy-coded data: stuffed zeros left out, stopping before a marker.
+class BitSource {
+  public:
+    BitSource(Reader& content, std::uint64_t at) : content_(content), at_(at) { load(); }
+
+    // The next 16 bits; zeros behind the last one.
+    std::uint32_t peek16() {
+        if (count_ < 32) refill();
+        return static_cast<std::uint32_t>(bits_ >> 48);
+    }
+    void skip(unsigned n) {
+        if (n > count_) refill();
+        if (n > count_) ended_ = true;
+        bits_ = n < 64 ? bits_ << n : 0;
+        count_ = n > count_ ? 0 : count_ - n;
+    }
+    std::uint32_t take(unsigned n) {
+        if (n == 0) return 0;
+        if (count_ < n) refill();
+        const auto value = static_cast<std::uint32_t>(bits_ >> (64 - n));
+        skip(n);
+        return value;
+    }
+    // More bits were asked for than there are.
+    bool ended() const { return ended_; }
+    // Whether only the filling of the last byte is left before a marker.
+    bool at_marker() {
+        refill();
+        return met_marker_ && count_ < 8;
+    }
+    std::uint64_t marker_at() const { return at_; }
+    // Goes on behind a restart marker of number `expected`.
+    bool restart(unsigned expected) {
+        if (!at_marker() || content_.u8(at_ + 1) != 0xD0 + expected) return false;
+        at_ += 2;
+        bits_ = 0;
+        count_ = 0;
+        met_marker_ = false;
+        load();
+        return true;
+    }
+    // About where the next bit stands.
+    std::uint64_t place() const { return at_ - std::min<std::uint64_t>(at_, count_ / 8); }
+
+  private:
+    void load() {
+        here_ = content_.some(at_);
+        start_ = at_;
+    }
+    std::uint32_t byte_at(std::uint64_t at) {
+        if (at - start_ >= here_.size()) {
+            here_ = content_.some(at);
+            start_ = at;
+            if (here_.empty()) return 0x100;
+        }
+        return std::to_integer<std::uint32_t>(here_[static_cast<std::size_t>(at - start_)]);
+    }
+    void refill() {
+        while (count_ <= 48 && !met_marker_) {
+            const std::size_t skip = static_cast<std::size_t>(at_ - start_);
+            if (count_ <= 32 && skip + 4 <= here_.size()) {
+                std::uint32_t four = 0;
+                std::memcpy(&four, here_.data() + skip, 4);
+                // No byte of them is FF.
+                if (((~four - 0x01010101U) & four & 0x80808080U) == 0) {
+                    bits_ |= std::uint64_t{__builtin_bswap32(four)} << (32 - count_);
+                    count_ += 32;
+                    at_ += 4;
+                    continue;
+                }
+            }
+            const std::uint32_t byte = byte_at(at_);
+            if (byte > 0xFF) {
+                met_marker_ = true;
+                return;
+            }
+            if (byte == 0xFF) {
+                const std::uint32_t next = byte_at(at_ + 1);
+                if (next == 0xFF) {  // a filling byte before a marker
+                    ++at_;
+                    continue;
+                }
+                if (next != 0) {
+                    met_marker_ = true;
+                    return;
+                }
+                ++at_;
+            }
+            ++at_;
+            bits_ |= std::uint64_t{byte} << (56 - count_);
+            count_ += 8;
+        }
+    }
+
+    Reader& content_;
+    std::uint64_t at_;
+    std::span<const std::byte> here_;
+    std::uint64_t start_ = 0;  // of here_
+    std::uint64_t bits_ = 0;   // left-aligned
+    unsigned count_ = 0;
+    bool met_marker_ = false;
+    bool ended_ = false;
+};
+
+class Decoder {
+  public:
+    Decoder(Reader& content, std::uint64_t start, const JpegScanHeader& scan) : bits_(content, start), scan_(scan) {}
+
+    JpegScanResult run() {
+        const bool interleaved = scan_.components.size() > 1;
+        const JpegComponent& only = *scan_.components.front();
+        const std::uint64_t across = interleaved ? scan_.mcus_across : only.blocks_across;
+        const std::uint64_t units = across * (interleaved ? scan_.mcus_down : only.blocks_down);
+        for (std::uint64_t unit = 0; unit < units; ++unit) {
+            if (scan_.restart_interval != 0 && unit != 0 && unit % scan_.restart_interval == 0) {
+                if (!bits_.restart(static_cast<unsigned>((unit / scan_.restart_interval - 1) % 8))) return stopped();
+                pending_bands_ = 0;
+            }
+            const bool fine = interleaved ? mcu(unit % across, unit / across) : block(0, unit / across, unit % across);
+            if (!fine || bits_.ended()) return stopped();
+        }
+        if (!bits_.at_marker()) return stopped();
+        return {true, bits_.marker_at(), blocks_};
+    }
+
+  private:
+    JpegScanResult stopped() { return {false, bits_.place(), blocks_}; }
+
+    bool mcu(std::uint64_t x, std::uint64_t y) {
+        for (std::size_t c = 0; c < scan_.components.size(); ++c) {
+            const JpegComponent& component = *scan_.components[c];
+            for (unsigned v = 0; v < component.down; ++v)
+                for (unsigned h = 0; h < component.across; ++h)
+                    if (!block(c, y * component.down + v, x * component.across + h)) return false;
+        }
+        return true;
+    }
+
+    bool block(std::size_t c, std::uint64_t row, std::uint64_t column) {
+        ++blocks_;
+        if (!scan_.progressive) return dc(c, 0) && run_of_ac(c, 1, 63, nullptr);
+        if (scan_.first == 0) {
+            if (scan_.high == 0) return dc(c, scan_.low);
+            bits_.skip(1);
+            return true;
+        }
+        JpegComponent& component = *scan_.components[c];
+        const std::uint64_t index = row * component.padded_across + column;
+        if (index >= component.filled.size()) return false;
+        std::uint64_t& filled = component.filled[static_cast<std::size_t>(index)];
+        return scan_.high == 0 ? run_of_ac(c, scan_.first, scan_.last, &filled) : refine_ac(c, filled);
+    }
+
+    bool dc(std::size_t c, unsigned) {
+        const JpegHuffman::Entry entry = scan_.dc[c]->decode(bits_.peek16());
+        if (entry.bits == 0 || entry.symbol > 16) return false;
+        bits_.skip(entry.bits);
+        bits_.skip(entry.symbol);
+        return true;
+    }
+
+    // The coefficients of one block, in a sequential scan or the first one of a band (T.81 F.2.2.2, G.1.2.2).
+    bool run_of_ac(std::size_t c, unsigned from, unsigned to, std::uint64_t* filled) {
+        if (pending_bands_ > 0) {
+            --pending_bands_;
+            return true;
+        }
+        const JpegHuffman& table = *scan_.ac[c];
+        for (unsigned k = from; k <= to;) {
+            const JpegHuffman::Entry entry = table.decode(bits_.peek16());
+            if (entry.bits == 0) return false;
+            const unsigned run = entry.symbol >> 4;
+            const unsigned size = entry.symbol & 15U;
+            if (size != 0) {
+                k += run;
+                if (k > to) return false;
+                if (filled != nullptr) *filled |= std::uint64_t{1} << k;
+                ++k;
+                bits_.skip(entry.bits + size);
+            } else if (run == 15) {
+                k += 16;
+                bits_.skip(entry.bits);
+                if (k > to + 1) return false;
+            } else {
+                bits_.skip(entry.bits);
+                if (filled == nullptr) return run == 0;
+                pending_bands_ = (1U << run) - 1 + bits_.take(run);
+                return true;
+            }
+            if (bits_.ended()) return false;
+        }
+        return true;
+    }
+
+    // A later scan of a band (G.1.2.3): a bit for every coefficient that is not zero already.
+    bool refine_ac(std::size_t c, std::uint64_t& filled) {
+        unsigned k = scan_.first;
+        const auto correct = [&](unsigned zeros) {  // passes that many zeros; true where it stands on one
+            for (; k <= scan_.last; ++k) {
+                if ((filled >> k & 1U) != 0)
+                    bits_.skip(1);
+                else if (zeros-- == 0)
+                    return true;
+            }
+            return false;
+        };
+        if (pending_bands_ == 0) {
+            const JpegHuffman& table = *scan_.ac[c];
+            while (k <= scan_.last) {
+                const JpegHuffman::Entry entry = table.decode(bits_.peek16());
+                if (entry.bits == 0) return false;
+                bits_.skip(entry.bits);
+                const unsigned run = entry.symbol >> 4;
+                const unsigned size = entry.symbol & 15U;
+                if (size > 1) return false;
+                if (size == 0 && run < 15) {
+                    pending_bands_ = (1U << run) + bits_.take(run);
+                    break;
+                }
+                if (size == 1) bits_.skip(1);
+                if (!correct(run)) {
+                    if (size == 1) return false;
+                    break;
+                }
+                if (size == 1) filled |= std::uint64_t{1} << k;
+                ++k;
+                if (bits_.ended()) return false;
+            }
+            if (pending_bands_ == 0) return true;
+        }
+        correct(64);
+        --pending_bands_;
+        return true;
+    }
+
+    BitSource bits_;
+    const JpegScanHeader& scan_;
+    std::uint64_t blocks_ = 0;
+    unsigned pending_bands_ = 0;  // blocks whose band has ended already
+};
+
+}  // namespace
+
+bool JpegHuffman::define(const std::array<std::uint8_t, 16>& counts, const std::vector<std::uint8_t>& symbols) {
+    symbols_ = symbols;
+    short_codes_.fill({});
+    std::uint32_t code = 0;
+    std::size_t index = 0;
+    for (unsigned length = 1; length <= 16; ++length, code <<= 1) {
+        const unsigned count = counts[length - 1];
+        first_index_[length] = static_cast<std::int32_t>(index) - static_cast<std::int32_t>(code);
+        last_code_[length] = count == 0 ? -1 : static_cast<std::int32_t>(code + count - 1);
+        for (unsigned i = 0; i < count; ++i, ++code, ++index) {
+            if (index >= symbols.size() || code >= 1U << length) return false;
+            if (length > kLookup) continue;
+            const std::uint32_t first = code << (kLookup - length);
+            for (std::uint32_t fill = 0; fill < 1U << (kLookup - length); ++fill)
+                short_codes_[first + fill] = {static_cast<std::uint8_t>(length), symbols[index]};
+        }
+    }
+    return index > 0;
+}
+
+JpegHuffman::Entry JpegHuffman::decode(std::uint32_t peeked) const {
+    const Entry entry = short_codes_[peeked >> (16 - kLookup)];
+    if (entry.bits != 0) return entry;
+    for (unsigned length = kLookup + 1; length <= 16; ++length) {
+        const auto code = static_cast<std::int32_t>(peeked >> (16 - length));
+        if (last_code_[length] < 0 || code > last_code_[length]) continue;
+        const auto index = static_cast<std::size_t>(first_index_[length] + code);
+        if (index < symbols_.size()) return {static_cast<std::uint8_t>(length), symbols_[index]};
+    }
+    return {};
+}
+
+JpegScanResult decode_jpeg_scan(Reader& content, std::uint64_t start, const JpegScanHeader& scan) {
+    return Decoder(content, start, scan).run();
+}
+
+}  // namespace dredger::formats

@@ -1,0 +1,173 @@
+// Matroska and WebM: EBML (RFC 8794) and Matroska (RFC 9559).
+#include <fmt/format.h>
+
+#include "base/text.h"
+#include "formats/families.h"
+
+namespace dredger::formats {
+namespace {
+
+enum Id : std::uint32_t {
+    kEbml = 0x1A45DFA3,
+    kDocType = 0x4282,
+    kSegment = 0x18538067,
+    kInfo = 0x1549A966,
+    kTitle = 0x7BA9,
+    kTracks = 0x1654AE6B,
+    kCluster = 0x1F43B675,
+};
+constexpr std::uint64_t kUnknown = ~std::uint64_t{0};
+
+struct Element {
+    std::uint32_t id = 0;
+    std::uint64_t start = 0;
+    std::uint64_t size = 0;  // or kUnknown
+    std::uint64_t end() const { return start + size; }
+};
+
+std::optional<Element> element_at(Reader& content, std::uint64_t at) {
+    const unsigned first = content.u8(at);
+    const auto id_bytes = static_cast<unsigned>(__builtin_clz(first | 1U)) - 23U;
+    if (first < 0x10) return std::nullopt;
+    Element e;
+    for (unsigned i = 0; i < id_bytes; ++i) e.id = e.id << 8 | content.u8(at + i);
+    at += id_bytes;
+    const unsigned head = content.u8(at);
+    if (head == 0 || !content.holds(at, 1)) return std::nullopt;
+    const auto size_bytes = static_cast<unsigned>(__builtin_clz(head)) - 23U;
+    std::uint64_t size = head & ((1U << (8 - size_bytes)) - 1);
+    bool all_ones = size == (1U << (8 - size_bytes)) - 1;
+    for (unsigned i = 1; i < size_bytes; ++i) {
+        const unsigned byte = content.u8(at + i);
+        size = size << 8 | byte;
+        all_ones = all_ones && byte == 0xFF;
+    }
+    e.start = at + size_bytes;
+    e.size = all_ones ? kUnknown : size;
+    if (!all_ones && size > std::uint64_t{1} << 50) return std::nullopt;
+    return e;
+}
+
+bool is_top_level(std::uint32_t id) {
+    switch (id) {
+        case 0x114D9B74:  // SeekHead
+        case kInfo:
+        case kTracks:
+        case kCluster:
+        case 0x1C53BB6B:         // Cues
+        case 0x1941A469:         // Attachments
+        case 0x1043A770:         // Chapters
+        case 0x1254C367:         // Tags
+        case 0xEC:               // Void
+        case 0xBF: return true;  // CRC-32
+        default: return false;
+    }
+}
+
+bool is_in_cluster(std::uint32_t id) {
+    switch (id) {
+        case 0xE7:    // Timestamp
+        case 0x5854:  // SilentTracks
+        case 0xA7:    // Position
+        case 0xAB:    // PrevSize
+        case 0xA3:    // SimpleBlock
+        case 0xA0:    // BlockGroup
+        case 0xAF:    // EncryptedBlock
+        case 0xEC:
+        case 0xBF: return true;
+        default: return false;
+    }
+}
+
+// How far the elements of a cluster make sense; up to `end` where it is known.
+std::uint64_t walk_cluster(Reader& content, std::uint64_t at, std::uint64_t end) {
+    while (at < end) {
+        const auto e = element_at(content, at);
+        if (!e || !is_in_cluster(e->id) || e->size == kUnknown || e->end() > end || !content.holds(e->start, e->size))
+            return at;
+        if ((e->id == 0xA3 && (e->size < 4 || (content.u8(e->start) & 0x80U) == 0))) return at;
+        at = e->end();
+    }
+    return at;
+}
+
+Measured measure_matroska(Reader& content) {
+    const auto head = element_at(content, 0);
+    if (!head || head->id != kEbml || head->size > 256) return nonsense();
+    const std::string doctype = content.text(head->start, static_cast<std::size_t>(head->size));
+    const bool webm = doctype.find("webm") != std::string::npos;
+    if (!webm && doctype.find("matroska") == std::string::npos) return nonsense();
+    const std::string_view name = webm ? "webm" : "mkv";
+    const auto segment = element_at(content, head->end());
+    if (!segment || segment->id != kSegment) return nonsense();
+    const bool known = segment->size != kUnknown;
+    const std::uint64_t end = known ? segment->end() : content.size();
+    std::uint64_t at = segment->start;
+    bool has_tracks = false;
+    bool has_clusters = false;
+    const auto stopped = [&](std::uint64_t good) {
+        if (!has_tracks || (!has_clusters && good < segment->start + 4096)) return nonsense();
+        return broken(std::min(good, content.size()), "the clusters stop making sense", known ? end : 0, name);
+    };
+    while (at < end) {
+        const auto e = element_at(content, at);
+        if (!e || !is_top_level(e->id)) {
+            if (!known && has_clusters) return open_ended(at, Proof::structure, name);
+            return stopped(at);
+        }
+        has_tracks = has_tracks || e->id == kTracks;
+        if (e->size == kUnknown && e->id != kCluster) return stopped(at);
+        const std::uint64_t element_end = e->size == kUnknown ? end : e->end();
+        if (e->id == kCluster) {
+            const std::uint64_t good = walk_cluster(content, e->start, std::min(element_end, end));
+            has_clusters = has_clusters || good > e->start;
+            if (e->size != kUnknown && good != element_end) return stopped(good);
+            at = good;
+            continue;
+        }
+        if (element_end > end || !content.holds(e->start, e->size)) return stopped(at);
+        at = element_end;
+    }
+    return has_tracks ? whole(end, Proof::structure, name) : nonsense();
+}
+
+Description describe_matroska(Reader& content, std::uint64_t length) {
+    Description said;
+    const auto head = element_at(content, 0);
+    const auto segment = head ? element_at(content, head->end()) : std::nullopt;
+    if (!segment) return said;
+    for (std::uint64_t at = segment->start; at < length;) {
+        const auto e = element_at(content, at);
+        if (!e || e->size == kUnknown || e->id == kCluster) break;
+        if (e->id == kInfo) {
+            for (std::uint64_t inner = e->start; inner < e->end();) {
+                const auto fact = element_at(content, inner);
+                if (!fact || fact->size > 4096) break;
+                if (fact->id == kTitle)
+                    said.title = printable(content.text(fact->start, static_cast<std::size_t>(fact->size)));
+                inner = fact->end();
+            }
+        }
+        at = e->end();
+    }
+    return said;
+}
+
+}  // namespace
+
+const std::vector<Format>& matroska() {
+    static const std::vector<Format> family = {
+        {.name = "mkv",
+         .kind = Kind::video,
+         .extensions = {"mkv", "mka"},
+         .signatures = {{{0, "\x1A\x45\xDF\xA3"sv}}},
+         .measure = measure_matroska,
+         .describe = describe_matroska,
+         .ending = "the size of its segment, or the last cluster",
+         .checked = "the elements, block by block"},
+        {.name = "webm", .kind = Kind::video, .extensions = {"webm"}, .signatures = {{{0, "\x1A\x45\xDF\xA3"sv}}}},
+    };
+    return family;
+}
+
+}  // namespace dredger::formats

@@ -1,0 +1,161 @@
+// Compound files ([MS-CFB]) and what is kept in them, told apart by their streams: Word, Excel and PowerPoint up to
+// 2003, Outlook messages ([MS-OXMSG]), Windows Installer packages.
+#include <algorithm>
+#include <array>
+
+#include "base/text.h"
+#include "formats/families.h"
+
+namespace dredger::formats {
+namespace {
+
+constexpr std::string_view kMark = "\xD0\xCF\x11\xE0\xA1\xB1\x1A\xE1"sv;
+constexpr std::uint32_t kFree = 0xFFFFFFFF;
+constexpr std::uint32_t kEndOfChain = 0xFFFFFFFE;
+constexpr std::uint32_t kMostSectors = 16 << 20;
+
+class CompoundFile {
+  public:
+    explicit CompoundFile(Reader& content) : content_(content) {}
+
+    Measured measure() {
+        const unsigned version = content_.u16le(26);
+        const unsigned shift = content_.u16le(30);
+        if (content_.u16le(28) != 0xFFFE || !((version == 3 && shift == 9) || (version == 4 && shift == 12)))
+            return nonsense();
+        sector_ = std::uint64_t{1} << shift;
+        const std::uint32_t tables = content_.u32le(44);
+        if (tables == 0 || tables > kMostSectors / (sector_ / 4) || !list_tables(tables)) return nonsense();
+        if (!has_directory()) return nonsense();
+        // Behind the last sector that is in use the file ends, wherever the table goes on.
+        std::uint32_t last = 0;
+        for (std::size_t t = table_sectors_.size(); t-- > 0 && last == 0;)
+            for (std::uint64_t i = sector_ / 4; i-- > 0 && last == 0;)
+                if (content_.u32le(place_of(table_sectors_[t]) + 4 * i) != kFree)
+                    last = static_cast<std::uint32_t>(t * (sector_ / 4) + i);
+        const std::uint64_t end = place_of(last) + sector_;
+        if (!content_.holds(0, end)) return broken(content_.size(), "its end is missing", end, format());
+        if (!chains_hold())
+            return broken(std::min(bad_at_, content_.size()), "a chain of sectors is damaged", end, format());
+        return whole(end, Proof::structure, format());
+    }
+
+    std::string title() { return {}; }
+
+  private:
+    std::uint64_t place_of(std::uint32_t sector) const { return (std::uint64_t{sector} + 1) * sector_; }
+
+    bool list_tables(std::uint32_t count) {
+        for (unsigned i = 0; i < 109 && table_sectors_.size() < count; ++i)
+            table_sectors_.push_back(content_.u32le(76 + 4 * std::uint64_t{i}));
+        std::uint32_t more = content_.u32le(68);
+        for (std::uint32_t n = 0; table_sectors_.size() < count && n < count; ++n) {
+            if (more >= kMostSectors) return false;
+            for (std::uint64_t i = 0; i + 1 < sector_ / 4 && table_sectors_.size() < count; ++i)
+                table_sectors_.push_back(content_.u32le(place_of(more) + 4 * i));
+            more = content_.u32le(place_of(more) + sector_ - 4);
+        }
+        if (table_sectors_.size() != count) return false;
+        // Each sector of the table marks itself as one.
+        unsigned right = 0;
+        for (const std::uint32_t sector : table_sectors_) {
+            if (sector >= kMostSectors) return false;
+            right += next(sector) == 0xFFFFFFFD ? 1 : 0;
+        }
+        return right * 2 > count;
+    }
+
+    std::uint32_t next(std::uint32_t sector) {
+        const std::uint64_t table = sector / (sector_ / 4);
+        if (table >= table_sectors_.size()) return kFree;
+        return content_.u32le(place_of(table_sectors_[static_cast<std::size_t>(table)]) + 4 * (sector % (sector_ / 4)));
+    }
+
+    // The directory: the root, then the names that tell what the file is.
+    bool has_directory() {
+        std::uint32_t sector = content_.u32le(48);
+        for (std::uint32_t n = 0; sector < kMostSectors && n < 65536; ++n, sector = next(sector)) {
+            for (std::uint64_t entry = place_of(sector); entry < place_of(sector) + sector_; entry += 128) {
+                const unsigned type = content_.u8(entry + 66);
+                const unsigned length = content_.u16le(entry + 64);
+                if (type == 0) continue;
+                if (length < 2 || length > 64 || type > 5) return false;
+                const std::string raw = content_.text(entry, length - 2);
+                const std::string name = utf16le_to_utf8(std::as_bytes(std::span(raw)));
+                if (names_.empty() && type != 5) return false;
+                if (type == 5) root_class_ = content_.u32le(entry + 80);
+                if (type == 2)
+                    streams_.push_back({content_.u32le(entry + 116),
+                                        content_.u64le(entry + 120) & (sector_ == 512 ? 0xFFFFFFFF : ~0ULL)});
+                names_.push_back(name);
+            }
+        }
+        return !names_.empty();
+    }
+
+    bool chains_hold() {
+        const std::uint64_t cutoff = content_.u32le(56);
+        for (const Stream& stream : streams_) {
+            if (stream.size < cutoff) continue;
+            std::uint32_t sector = stream.start;
+            for (std::uint64_t left = (stream.size + sector_ - 1) / sector_; left > 0; --left, sector = next(sector)) {
+                if (sector < kMostSectors) {
+                    bad_at_ = place_of(sector);
+                    continue;
+                }
+                return false;
+            }
+            if (sector != kEndOfChain) return false;
+        }
+        return true;
+    }
+
+    std::string_view format() const {
+        const auto has = [&](std::string_view wanted) {
+            return std::find(names_.begin(), names_.end(), wanted) != names_.end();
+        };
+        if (has("WordDocument")) return "doc";
+        if (has("Workbook") || has("Book")) return "xls";
+        if (has("PowerPoint Document")) return "ppt";
+        if (has("__properties_version1.0")) return "msg";
+        if (root_class_ == 0x000C1084) return "msi";
+        return "ole2";
+    }
+
+    struct Stream {
+        std::uint32_t start;
+        std::uint64_t size;
+    };
+    Reader& content_;
+    std::uint64_t sector_ = 512;
+    std::vector<std::uint32_t> table_sectors_;
+    std::vector<std::string> names_;
+    std::vector<Stream> streams_;
+    std::uint32_t root_class_ = 0;
+    std::uint64_t bad_at_ = 0;
+};
+
+Measured measure_ole2(Reader& content) { return CompoundFile(content).measure(); }
+
+}  // namespace
+
+const std::vector<Format>& ole2() {
+    static const std::vector<std::vector<Signature>> mark = {{{0, kMark}}};
+    static const std::vector<Format> family = {
+        {.name = "ole2",
+         .kind = Kind::document,
+         .extensions = {"ole"},
+         .signatures = mark,
+         .measure = measure_ole2,
+         .ending = "the last sector that its table calls used",
+         .checked = "the directory, and the chain of every stream"},
+        {.name = "doc", .kind = Kind::document, .extensions = {"doc", "dot"}, .signatures = mark},
+        {.name = "xls", .kind = Kind::document, .extensions = {"xls", "xlt"}, .signatures = mark},
+        {.name = "ppt", .kind = Kind::document, .extensions = {"ppt", "pps"}, .signatures = mark},
+        {.name = "msg", .kind = Kind::mail, .extensions = {"msg"}, .signatures = mark},
+        {.name = "msi", .kind = Kind::other, .extensions = {"msi"}, .signatures = mark},
+    };
+    return family;
+}
+
+}  // namespace dredger::formats

@@ -1,0 +1,395 @@
+// PDF: ISO 32000-1, with its tables of objects (7.5.4), tables in streams (7.5.8), updates (7.5.6) and linearised files
+// (annex F).
+#include <algorithm>
+#include <charconv>
+#include <fmt/format.h>
+#include <set>
+
+#include "base/text.h"
+#include "formats/codecs.h"
+#include "formats/families.h"
+
+namespace dredger::formats {
+namespace {
+
+constexpr std::uint64_t kMostObjects = 2 << 20;
+constexpr unsigned kMostUpdates = 512;
+constexpr std::uint64_t kFurthestEnd = std::uint64_t{256} << 20;  // how far the end of a file is looked for, bytes
+constexpr std::size_t kMostTable = 64 << 20;                      // bytes of an unpacked table
+
+std::optional<std::uint64_t> number_in(std::string_view text) {
+    while (!text.empty() &&
+           (text.front() == ' ' || text.front() == '\r' || text.front() == '\n' || text.front() == '\t'))
+        text.remove_prefix(1);
+    std::uint64_t value = 0;
+    const auto read = std::from_chars(text.data(), text.data() + text.size(), value);
+    if (read.ec != std::errc()) return std::nullopt;
+    return value;
+}
+
+// The number behind `key` of a dictionary.
+std::optional<std::uint64_t> value_of(std::string_view dictionary, std::string_view key) {
+    for (std::size_t at = dictionary.find(key); at != std::string_view::npos; at = dictionary.find(key, at + 1)) {
+        const std::string_view behind = dictionary.substr(at + key.size());
+        if (behind.empty() || (std::isalpha(static_cast<unsigned char>(behind.front())) != 0)) continue;
+        const auto value = number_in(behind);
+        // "7 0 R" points to an object that holds the number.
+        if (value) {
+            const std::size_t end = behind.find_first_not_of(" \r\n\t0123456789");
+            if (end != std::string_view::npos && behind[end] == 'R' &&
+                behind.substr(0, end).find_last_of("0123456789") != std::string_view::npos &&
+                behind.substr(0, end).find(' ', 1) != std::string_view::npos)
+                return std::nullopt;
+        }
+        return value;
+    }
+    return std::nullopt;
+}
+
+class Document {
+  public:
+    explicit Document(Reader& content) : content_(content) {}
+
+    Measured measure() {
+        const std::string head = content_.text(0, 1024);
+        if (!head.starts_with("%PDF-") || head.size() < 20) return nonsense();
+        if (const auto linear = head.find("/Linearized"); linear != std::string::npos) {
+            const auto length =
+                value_of(std::string_view(head).substr(
+                             head.rfind("obj", linear) == std::string::npos ? 0 : head.rfind("obj", linear)),
+                         "/L");
+            if (length && *length > 64 && content_.holds(0, *length) &&
+                content_.find("%%EOF", *length - std::min<std::uint64_t>(*length, 64), *length))
+                if (const auto end = judged(*length); end.is_whole()) return with_updates(end);
+        }
+        return last_valid_end();
+    }
+
+  private:
+    // The end marks, one after the other: the last one whose table holds is the end.
+    Measured last_valid_end() {
+        Measured best;
+        std::uint64_t from = 0;
+        const std::uint64_t limit = std::min(content_.size(), kFurthestEnd);
+        unsigned marks = 0;
+        while (const auto mark = content_.find("%%EOF", from, limit)) {
+            // What another file begins with lies between: it is not ours.
+            if (content_.find("%PDF-", std::max<std::uint64_t>(from, 5), *mark) && from > 0 && best.is_whole()) break;
+            from = *mark + 5;
+            const Measured here = judged(from);
+            if (here.is_whole()) {
+                best = here;
+            } else if (here.end == Measured::End::broken && !best.is_whole() && here.length >= best.length) {
+                best = here;
+            }
+            if (++marks >= kMostUpdates) break;
+            // An update begins right behind the mark; anything else is another file.
+            if (best.is_whole() && !is_update(best.length)) break;
+        }
+        if (best.is_whole() || best.end == Measured::End::broken) return best;
+        return has_objects() ? broken(std::min(objects_end_, content_.size()), "its end is missing") : nonsense();
+    }
+
+    Measured with_updates(Measured end) {
+        while (is_update(end.length)) {
+            const auto mark = content_.find("%%EOF", end.length, std::min(content_.size(), end.length + (16 << 20)));
+            if (!mark) break;
+            const Measured next = judged(*mark + 5);
+            if (!next.is_whole()) break;
+            end = next;
+        }
+        return end;
+    }
+
+    bool is_update(std::uint64_t at) {
+        const std::string next = content_.text(at, 64);
+        const std::size_t start = next.find_first_not_of("\r\n \t");
+        return start != std::string::npos && std::isdigit(static_cast<unsigned char>(next[start])) != 0 &&
+               next.find(" obj") != std::string::npos;
+    }
+
+    // Whether a file that ends with the mark before `mark_end` is whole.
+    Measured judged(std::uint64_t mark_end) {
+        std::uint64_t end = mark_end;
+        if (content_.u8(end) == '\r') ++end;
+        if (content_.u8(end) == '\n') ++end;
+        const std::uint64_t from = mark_end > 2048 ? mark_end - 2048 : 0;
+        const auto start = content_.find_last("startxref", from, mark_end);
+        if (!start) return nonsense();
+        const auto table = number_in(content_.text(*start + 9, 32));
+        if (!table) return nonsense();
+        seen_.clear();
+        offsets_.clear();
+        bad_ = 0;
+        limit_ = end;
+        if (!read_table(*table))
+            return has_objects() ? broken(std::min(objects_end_, end), "its table of objects is damaged", end)
+                                 : nonsense();
+        if (offsets_.empty()) return nonsense();
+        return check_objects(end);
+    }
+
+    bool read_table(std::uint64_t at) {
+        if (seen_.size() >= kMostUpdates || !seen_.insert(at).second) return true;
+        if (at >= limit_) return false;
+        while (content_.u8(at) == ' ' || content_.u8(at) == '\r' || content_.u8(at) == '\n') ++at;
+        return content_.has(at, "xref") ? read_plain_table(at + 4) : read_packed_table(at);
+    }
+
+    bool read_plain_table(std::uint64_t at) {
+        for (;;) {
+            std::string line = content_.text(at, 64);
+            const std::size_t start = line.find_first_not_of("\r\n \t");
+            if (start == std::string::npos) return false;
+            at += start;
+            line.erase(0, start);
+            if (line.starts_with("trailer")) break;
+            const auto first = number_in(line);
+            const std::size_t gap = line.find(' ');
+            if (!first || gap == std::string::npos) return false;
+            const auto count = number_in(std::string_view(line).substr(gap));
+            const std::size_t end = line.find_first_of("\r\n");
+            if (!count || end == std::string::npos || *count > kMostObjects) return false;
+            at += line.find_first_not_of("\r\n \t", end) == std::string::npos ? end
+                                                                              : line.find_first_not_of("\r\n \t", end);
+            for (std::uint64_t i = 0; i < *count; ++i, at += 20) {
+                const std::string entry = content_.text(at, 20);
+                if (entry.size() < 18 || entry[10] != ' ' || (entry[17] != 'n' && entry[17] != 'f')) return false;
+                if (entry[17] == 'n') add(*first + i, number_in(entry).value_or(0));
+            }
+        }
+        return follow(content_.text(at, 4096));
+    }
+
+    bool read_packed_table(std::uint64_t at) {
+        const std::string dictionary = content_.text(at, 4096);
+        const std::size_t end = dictionary.find("stream");
+        if (end == std::string::npos || dictionary.find("/XRef") > end) return false;
+        const std::string_view words = std::string_view(dictionary).substr(0, end);
+        const std::size_t widths_at = words.find("/W");
+        const std::size_t open = words.find('[', widths_at);
+        if (widths_at == std::string_view::npos || open == std::string_view::npos) return false;
+        std::array<std::size_t, 3> width{};
+        std::size_t p = open + 1;
+        for (auto& w : width) {
+            const auto value = number_in(words.substr(p));
+            if (!value || *value > 8) return false;
+            w = static_cast<std::size_t>(*value);
+            p = words.find_first_of("0123456789", p);
+            p = words.find_first_not_of("0123456789", p);
+            if (p == std::string_view::npos) return false;
+        }
+        const std::size_t row = width[0] + width[1] + width[2];
+        std::uint64_t data = at + end + 6;
+        if (content_.u8(data) == '\r') ++data;
+        if (content_.u8(data) == '\n') ++data;
+        std::string table;
+        if (words.find("/FlateDecode") != std::string_view::npos) {
+            const Unpacked unpacked = unpack(content_, Packing::zlib, data, limit_ - data, kMostTable);
+            if (!unpacked.ended()) return false;
+            table = unpacked.head;
+        } else {
+            table = content_.text(data, static_cast<std::size_t>(
+                                            std::min<std::uint64_t>(value_of(words, "/Length").value_or(0), 1 << 20)));
+        }
+        if (value_of(words, "/Predictor").value_or(1) >= 10) table = unpredicted(table, row);
+        std::vector<std::pair<std::uint64_t, std::uint64_t>> sections;
+        if (const std::size_t index = words.find("/Index"); index != std::string_view::npos) {
+            std::size_t q = words.find('[', index);
+            const std::size_t close = words.find(']', index);
+            while (q != std::string_view::npos && q < close) {
+                const auto first = number_in(words.substr(q + 1));
+                q = words.find_first_of("0123456789", q + 1);
+                q = q == std::string_view::npos ? q : words.find_first_not_of("0123456789", q);
+                if (!first || q == std::string_view::npos || q > close) break;
+                const auto count = number_in(words.substr(q));
+                q = words.find_first_of("0123456789", q);
+                q = q == std::string_view::npos ? q : words.find_first_not_of("0123456789", q);
+                if (!count || q == std::string_view::npos) break;
+                sections.emplace_back(*first, *count);
+                if (q >= close || words.find_first_of("0123456789", q) > close) break;
+                --q;
+            }
+        } else {
+            sections.emplace_back(0, value_of(words, "/Size").value_or(0));
+        }
+        std::size_t r = 0;
+        for (const auto& [first, count] : sections) {
+            for (std::uint64_t i = 0; i < count && (r + 1) * row <= table.size(); ++i, ++r) {
+                const auto field = [&](std::size_t skip, std::size_t n) {
+                    std::uint64_t value = 0;
+                    for (std::size_t b = 0; b < n; ++b)
+                        value = value << 8 | static_cast<unsigned char>(table[r * row + skip + b]);
+                    return value;
+                };
+                const std::uint64_t type = width[0] == 0 ? 1 : field(0, width[0]);
+                if (type == 1) add(first + i, field(width[0], width[1]));
+            }
+        }
+        return row > 0 && follow(words);
+    }
+
+    // PNG's "up" filter and its kin (ISO 32000-1, 7.4.4.4).
+    static std::string unpredicted(const std::string& packed, std::size_t row) {
+        std::string out;
+        std::string before(row, '\0');
+        for (std::size_t at = 0; row > 0 && at + 1 + row <= packed.size(); at += 1 + row) {
+            std::string line = packed.substr(at + 1, row);
+            for (std::size_t i = 0; i < row; ++i) {
+                const auto up = static_cast<unsigned char>(before[i]);
+                const auto left = static_cast<unsigned char>(i > 0 ? line[i - 1] : '\0');
+                const unsigned add = packed[at] == 2 ? up : packed[at] == 1 ? left : 0;
+                line[i] = static_cast<char>(static_cast<unsigned char>(line[i]) + add);
+            }
+            out += line;
+            before = line;
+        }
+        return out;
+    }
+
+    bool follow(std::string_view dictionary) {
+        const std::size_t end = std::min(dictionary.find("startxref"), dictionary.size());
+        dictionary = dictionary.substr(0, end);
+        if (const auto hybrid = value_of(dictionary, "/XRefStm"); hybrid && !read_table(*hybrid)) return false;
+        const auto previous = value_of(dictionary, "/Prev");
+        return !previous || *previous == 0 || read_table(*previous);
+    }
+
+    void add(std::uint64_t object, std::uint64_t offset) {
+        if (offsets_.size() < kMostObjects) offsets_.emplace_back(offset, object);
+    }
+
+    // An object must stand wherever the tables say so, and its stream must be whole.
+    Measured check_objects(std::uint64_t end) {
+        std::sort(offsets_.begin(), offsets_.end());
+        offsets_.erase(std::unique(offsets_.begin(), offsets_.end()), offsets_.end());
+        std::uint64_t right = 0;
+        std::uint64_t first_wrong = end;
+        bool all_checked = true;
+        for (std::size_t i = 0; i < offsets_.size(); ++i) {
+            const auto [offset, object] = offsets_[i];
+            if (offset == 0) continue;
+            const std::string head = content_.text(offset, 32);
+            const auto number = offset < end ? number_in(head) : std::nullopt;
+            const bool is_there = number && (*number == object || object == 0) && head.find("obj") != std::string::npos;
+            if (!is_there) {
+                // Objects that were freed are sometimes left in a table.
+                first_wrong = std::min(first_wrong, std::min(offset, end));
+                ++bad_;
+                continue;
+            }
+            ++right;
+            if (first_wrong < offset && first_wrong != end) continue;
+            const std::uint64_t next = i + 1 < offsets_.size() ? offsets_[i + 1].first : end;
+            if (const auto broken_at = check_stream(offset, std::min(next, end), all_checked)) {
+                first_wrong = std::min(first_wrong, *broken_at);
+                ++bad_;
+            }
+        }
+        if (right == 0) return nonsense();
+        if (bad_ > 0) return broken(first_wrong, "an object is not where its table says", end);
+        return whole(end, all_checked ? Proof::checksums : Proof::structure);
+    }
+
+    // Where a stream between `at` and the next object stops making sense; nothing where it is fine.
+    std::optional<std::uint64_t> check_stream(std::uint64_t at, std::uint64_t next, bool& checked) {
+        const std::string head =
+            content_.text(at, static_cast<std::size_t>(std::min<std::uint64_t>(next - std::min(at, next), 4096)));
+        const std::size_t stream = head.find("stream");
+        const std::size_t end_of_object = head.find("endobj");
+        if (stream == std::string::npos || end_of_object < stream) return std::nullopt;
+        const std::string_view words = std::string_view(head).substr(0, stream);
+        std::uint64_t data = at + stream + 6;
+        if (content_.u8(data) == '\r') ++data;
+        if (content_.u8(data) == '\n') ++data;
+        const auto length = value_of(words, "/Length");
+        if (length) {
+            const std::string behind = content_.text(data + *length, 16);
+            if (behind.find("endstream") == std::string::npos) return data;
+        }
+        const std::size_t filter = words.find("/Filter");
+        const bool flate_first =
+            filter != std::string_view::npos && words.substr(filter, 20).find("/FlateDecode") != std::string_view::npos;
+        if (!flate_first || words.find("/Crypt") != std::string_view::npos || is_encrypted()) {
+            checked = checked && length && *length < 512;
+            return std::nullopt;
+        }
+        const Unpacked unpacked = unpack(content_, Packing::zlib, data, next - data);
+        if (unpacked.state == Unpacker::State::failed) return data + unpacked.packed;
+        if (!unpacked.ended()) return data + unpacked.packed;
+        return std::nullopt;
+    }
+
+    bool is_encrypted() {
+        if (!encrypted_) {
+            const std::uint64_t from = limit_ > 4096 ? limit_ - 4096 : 0;
+            encrypted_ = content_.find("/Encrypt", from, limit_).has_value() ||
+                         content_.find("/Encrypt", 0, std::min<std::uint64_t>(limit_, 4096)).has_value();
+        }
+        return *encrypted_;
+    }
+
+    // Objects from the start on, as far as they follow each other: what can be had of a file whose end is lost.
+    bool has_objects() {
+        if (objects_end_ != 0) return objects_end_ > 1024;
+        std::uint64_t at = 8;
+        unsigned objects = 0;
+        while (const auto end = content_.find("endobj", at, std::min(content_.size(), at + (4 << 20)))) {
+            const std::string between = content_.text(at, 512);
+            if (between.find(" obj") == std::string::npos) break;
+            at = *end + 6;
+            ++objects;
+        }
+        objects_end_ = objects >= 2 ? at : 1;
+        return objects_end_ > 1024;
+    }
+
+    Reader& content_;
+    std::set<std::uint64_t> seen_;
+    std::vector<std::pair<std::uint64_t, std::uint64_t>> offsets_;  // and numbers of objects
+    std::uint64_t limit_ = 0;
+    std::uint64_t objects_end_ = 0;
+    unsigned bad_ = 0;
+    std::optional<bool> encrypted_;
+};
+
+Measured measure_pdf(Reader& content) { return Document(content).measure(); }
+
+Description describe_pdf(Reader& content, std::uint64_t length) {
+    Description said;
+    const auto at = content.find_last("/Title", length > (1 << 20) ? length - (1 << 20) : 0, length);
+    if (!at) return said;
+    const std::string text = content.text(*at + 6, 256);
+    const std::size_t open = text.find_first_not_of(' ');
+    if (open == std::string::npos || text[open] != '(') return said;
+    std::string title;
+    for (std::size_t i = open + 1; i < text.size() && text[i] != ')'; ++i)
+        title += text[i] == '\\' && i + 1 < text.size() ? text[++i] : text[i];
+    if (title.starts_with("\xFE\xFF")) {
+        title.erase(0, 2);
+        for (std::size_t i = 0; i + 1 < title.size(); i += 2) std::swap(title[i], title[i + 1]);
+        title = utf16le_to_utf8(std::as_bytes(std::span(title)));
+    } else {
+        title = code_page_to_utf8(std::as_bytes(std::span(title)), CodePage::windows1252);
+    }
+    said.title = printable(title);
+    return said;
+}
+
+}  // namespace
+
+const std::vector<Format>& pdf() {
+    static const std::vector<Format> family = {
+        {.name = "pdf",
+         .kind = Kind::document,
+         .extensions = {"pdf", "ai"},
+         .signatures = {{{0, "%PDF-"sv}}},
+         .measure = measure_pdf,
+         .describe = describe_pdf,
+         .ending = "the last end mark whose table of objects holds",
+         .checked = "that every object stands where the table says, and the packed streams"},
+    };
+    return family;
+}
+
+}  // namespace dredger::formats

@@ -1,0 +1,141 @@
+#include "formats/reader.h"
+
+#include <algorithm>
+#include <cstring>
+
+namespace dredger {
+namespace {
+
+std::string_view as_text(std::span<const std::byte> bytes) {
+    return {reinterpret_cast<const char*>(bytes.data()), bytes.size()};
+}
+
+}  // namespace
+
+Reader::Reader(const Medium& medium, std::uint64_t from)
+    : medium_(medium),
+      from_(std::min(from, medium.size())),
+      // Places within content stay far from overflow, whatever a medium claims.
+      size_(std::min(medium.size() - from_, std::uint64_t{1} << 56)) {}
+
+const Reader::Window& Reader::window(std::uint64_t at) {
+    const auto covers = [&](const Window& w) { return at >= w.at && at - w.at < w.bytes.size(); };
+    if (covers(windows_[last_])) return windows_[last_];
+    for (std::size_t i = 0; i < windows_.size(); ++i) {
+        if (!covers(windows_[i])) continue;
+        last_ = i;
+        windows_[i].used = ++clock_;
+        return windows_[i];
+    }
+    if (at >= size_) {
+        // Nothing stands here: an empty window that begins at this place.
+        static thread_local Window nothing;
+        nothing.at = at;
+        return nothing;
+    }
+    const auto oldest = std::min_element(windows_.begin(), windows_.end(),
+                                         [](const Window& a, const Window& b) { return a.used < b.used; });
+    // A small first read: most of what a signature nominates is nonsense, and that shows at once.
+    const std::uint64_t unit = fetched_ == 0 ? 4096 : kWindow;
+    oldest->at = at - at % unit;
+    oldest->used = ++clock_;
+    oldest->bytes.resize(static_cast<std::size_t>(std::min<std::uint64_t>(unit, size_ - oldest->at)));
+    std::vector<Extent> bad;
+    if (!medium_.read(from_ + oldest->at, oldest->bytes, &bad) || !bad.empty()) met_unreadable_ = true;
+    fetched_ += oldest->bytes.size();
+    last_ = static_cast<std::size_t>(oldest - windows_.begin());
+    return *oldest;
+}
+
+std::uint8_t Reader::byte_in_next(std::uint64_t at) {
+    const Window& from = window(at);
+    return from.bytes.empty() ? std::uint8_t{0} : std::to_integer<std::uint8_t>(from.bytes[at - from.at]);
+}
+
+bool Reader::has(std::uint64_t at, std::string_view bytes) {
+    if (!holds(at, bytes.size())) return false;
+    const auto here = some(at);
+    if (here.size() >= bytes.size()) return std::memcmp(here.data(), bytes.data(), bytes.size()) == 0;
+    return text(at, bytes.size()) == bytes;
+}
+
+std::span<const std::byte> Reader::some(std::uint64_t at) {
+    const Window& from = window(at);
+    if (from.bytes.empty()) return {};
+    return std::span<const std::byte>(from.bytes).subspan(static_cast<std::size_t>(at - from.at));
+}
+
+std::string Reader::text(std::uint64_t at, std::size_t length) {
+    std::string out;
+    length = std::min(length, kMostText);
+    while (out.size() < length) {
+        const auto here = some(at + out.size());
+        if (here.empty()) break;
+        out.append(as_text(here.first(std::min(here.size(), length - out.size()))));
+    }
+    return out;
+}
+
+std::optional<std::uint64_t> Reader::find(std::string_view bytes, std::uint64_t from, std::uint64_t to) {
+    to = std::min(to, size_);
+    std::string seam;  // the last bytes of the window before
+    while (from < to) {
+        auto here = some(from);
+        if (here.empty()) return std::nullopt;
+        here = here.first(static_cast<std::size_t>(std::min<std::uint64_t>(here.size(), to - from)));
+        if (!seam.empty()) {
+            const std::size_t before = seam.size();
+            const std::string joint = seam + std::string(as_text(here.first(std::min(here.size(), bytes.size() - 1))));
+            if (const auto found = joint.find(bytes); found != std::string::npos) return from - before + found;
+        }
+        if (const void* found = ::memmem(here.data(), here.size(), bytes.data(), bytes.size()))
+            return from + static_cast<std::uint64_t>(static_cast<const std::byte*>(found) - here.data());
+        // Windows can be shorter than what is looked for, so the seam grows over several of them.
+        seam.append(as_text(here));
+        if (seam.size() >= bytes.size()) seam.erase(0, seam.size() - (bytes.size() - 1));
+        from += here.size();
+    }
+    return std::nullopt;
+}
+
+std::optional<std::uint64_t> Reader::find_last(std::string_view bytes, std::uint64_t from, std::uint64_t to) {
+    to = std::min(to, size_);
+    while (to > from && to - from >= bytes.size()) {
+        const std::uint64_t start = to - from > kWindow ? to - kWindow : from;
+        const std::string piece = text(start, static_cast<std::size_t>(to - start));
+        if (const auto found = piece.rfind(bytes); found != std::string::npos) return start + found;
+        if (start == from) break;
+        to = start + bytes.size() - 1;
+    }
+    return std::nullopt;
+}
+
+bool Reader::is_zeros(std::uint64_t from, std::uint64_t to) {
+    while (from < to) {
+        auto here = some(from);
+        if (here.empty()) return false;
+        here = here.first(static_cast<std::size_t>(std::min<std::uint64_t>(here.size(), to - from)));
+        if (std::any_of(here.begin(), here.end(), [](std::byte b) { return b != std::byte{0}; })) return false;
+        from += here.size();
+    }
+    return true;
+}
+
+std::optional<std::uint64_t> Reader::first_plain_sector(std::uint64_t from, std::uint64_t to) {
+    constexpr std::uint64_t kSector = 512;
+    for (std::uint64_t at = (from + kSector - 1) / kSector * kSector; at + kSector <= to && holds(at, kSector);
+         at += kSector) {
+        const auto here = some(at);
+        if (here.size() < kSector) return std::nullopt;
+        std::uint64_t any = 0;
+        for (std::size_t i = 0; i < kSector; i += sizeof any) {
+            std::uint64_t eight = 0;
+            std::memcpy(&eight, here.data() + i, sizeof eight);
+            any |= eight;
+        }
+        if ((any & 0x8080808080808080U) == 0) return at;
+    }
+    return std::nullopt;
+}
+
+}  // namespace dredger

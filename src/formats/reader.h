@@ -1,0 +1,98 @@
+// How measurers read content: numbers and bytes at any place of it, through a few windows, so that no file is ever held
+// in memory whole. What lies behind the end, or can't be read, comes as zeros: a measurer that walks on past the end
+// meets no structure there, and asks holds() wherever an end matters.
+#pragma once
+
+#include <array>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "base/bytes.h"
+#include "media/medium.h"
+
+namespace dredger {
+
+class Reader {
+  public:
+    static constexpr std::size_t kWindow = 64 << 10;  // bytes
+
+    // The content begins at `from` and reaches at most to the end of `medium`, which must outlive the reader.
+    explicit Reader(const Medium& medium, std::uint64_t from = 0);
+
+    std::uint64_t size() const { return size_; }  // bytes; nothing stands behind them
+    bool holds(std::uint64_t at, std::uint64_t length) const { return lies_within(at, length, size_); }
+
+    std::uint8_t u8(std::uint64_t at) { return number<std::uint8_t, 1, false>(at); }
+    std::uint16_t u16le(std::uint64_t at) { return number<std::uint16_t, 2, false>(at); }
+    std::uint32_t u24le(std::uint64_t at) { return number<std::uint32_t, 3, false>(at); }
+    std::uint32_t u32le(std::uint64_t at) { return number<std::uint32_t, 4, false>(at); }
+    std::uint64_t u64le(std::uint64_t at) { return number<std::uint64_t, 8, false>(at); }
+    std::uint16_t u16be(std::uint64_t at) { return number<std::uint16_t, 2, true>(at); }
+    std::uint32_t u24be(std::uint64_t at) { return number<std::uint32_t, 3, true>(at); }
+    std::uint32_t u32be(std::uint64_t at) { return number<std::uint32_t, 4, true>(at); }
+    std::uint64_t u64be(std::uint64_t at) { return number<std::uint64_t, 8, true>(at); }
+
+    // Whether exactly these bytes stand at `at`.
+    bool has(std::uint64_t at, std::string_view bytes);
+
+    // The bytes from `at` on: at least one unless the content ends here, at most kWindow. Valid until the next call.
+    std::span<const std::byte> some(std::uint64_t at);
+
+    // The `length` bytes from `at` on, fewer at the end of the content. `length` is at most kMostText.
+    static constexpr std::size_t kMostText = 1 << 20;
+    std::string text(std::uint64_t at, std::size_t length);
+
+    // Where `bytes` (at most 64 of them) stand first, entirely within [from, to).
+    std::optional<std::uint64_t> find(std::string_view bytes, std::uint64_t from, std::uint64_t to);
+    // Where they stand last.
+    std::optional<std::uint64_t> find_last(std::string_view bytes, std::uint64_t from, std::uint64_t to);
+
+    // Whether [from, to) holds nothing but zeros.
+    bool is_zeros(std::uint64_t from, std::uint64_t to);
+
+    // The first sector within [from, to) in which no byte has its highest bit set: text, zeros, anything but packed
+    // data. Sectors count from the start of the content, as files begin at one.
+    std::optional<std::uint64_t> first_plain_sector(std::uint64_t from, std::uint64_t to);
+
+    // How many bytes this reader fetched so far: what a measurement costs.
+    std::uint64_t fetched() const { return fetched_; }
+    // Whether something that was asked for could not be read.
+    bool met_unreadable() const { return met_unreadable_; }
+
+  private:
+    struct Window {
+        std::uint64_t at = ~std::uint64_t{0};  // within the content
+        std::uint64_t used = 0;                // when, to give up the one that waited longest
+        std::vector<std::byte> bytes;
+    };
+    const Window& window(std::uint64_t at);
+
+    template <class T, std::size_t Bytes, bool BigEndian>
+    T number(std::uint64_t at) {
+        const Window& from = window(at);
+        const std::uint64_t skip = at - from.at;
+        T value = 0;
+        for (std::size_t i = 0; i < Bytes; ++i) {
+            const auto byte = skip + i < from.bytes.size()
+                                  ? std::to_integer<std::uint8_t>(from.bytes[static_cast<std::size_t>(skip + i)])
+                                  : byte_in_next(at + i);
+            const std::size_t place = BigEndian ? Bytes - 1 - i : i;
+            value = static_cast<T>(value | static_cast<T>(static_cast<T>(byte) << (8 * place)));
+        }
+        return value;
+    }
+    std::uint8_t byte_in_next(std::uint64_t at);
+
+    const Medium& medium_;
+    std::uint64_t from_;
+    std::uint64_t size_;
+    std::array<Window, 4> windows_;
+    std::size_t last_ = 0;
+    std::uint64_t clock_ = 0;
+    std::uint64_t fetched_ = 0;
+    bool met_unreadable_ = false;
+};
+
+}  // namespace dredger

@@ -1,0 +1,186 @@
+// Files of chunks: RIFF (Multimedia Programming Interface and Data Specifications 1.0) with WAV, AVI (also OpenDML) and
+// WebP, RF64/BW64 (EBU Tech 3306), and AIFF (Apple Audio Interchange File Format 1.3), the same the other way round.
+#include <fmt/format.h>
+
+#include "formats/families.h"
+
+namespace dredger::formats {
+namespace {
+
+bool is_name(Reader& content, std::uint64_t at) {
+    for (unsigned i = 0; i < 4; ++i)
+        if (const unsigned c = content.u8(at + i); c < 0x20 || c > 0x7E) return false;
+    return true;
+}
+
+struct Chunks {
+    std::uint64_t end = 0;   // behind the last good chunk
+    bool complete = false;   // the chunks fill their container
+    std::uint64_t data = 0;  // where the one that was asked for begins
+    std::uint64_t data_size = 0;
+};
+
+// Walks the chunks of [at, end). `wanted` is noted; a chunk of 64 bits has its length in `long_data`.
+Chunks walk(Reader& content, std::uint64_t at, std::uint64_t end, std::string_view wanted, bool big,
+            std::uint64_t long_data = 0) {
+    Chunks chunks;
+    chunks.end = at;
+    while (at + 8 <= end) {
+        if (!content.holds(at, 8) || !is_name(content, at)) return chunks;
+        std::uint64_t length = big ? content.u32be(at + 4) : content.u32le(at + 4);
+        if (length == 0xFFFFFFFF && long_data != 0) length = long_data;
+        if (content.has(at, wanted) && chunks.data == 0) {
+            chunks.data = at + 8;
+            chunks.data_size = length;
+        }
+        if (length > end - at - 8 || !content.holds(at + 8, length)) return chunks;
+        at += 8 + length;
+        chunks.end = at;
+        if (length % 2 != 0 && at < end) ++at;
+    }
+    chunks.complete = true;
+    chunks.end = end;
+    return chunks;
+}
+
+Measured measure_wav(Reader& content) {
+    std::uint64_t size = content.u32le(4);
+    std::uint64_t long_data = 0;
+    if (!content.has(0, "RIFF") && content.has(12, "ds64")) {
+        size = content.u64le(20);
+        long_data = content.u64le(28);
+    }
+    if (!is_name(content, 12) || size > std::uint64_t{1} << 50) return nonsense();
+    // A recorder that was switched off has not written its sizes yet.
+    const bool unfinished = size <= 36 || (size == 0xFFFFFFFF && long_data == 0);
+    const std::uint64_t end = unfinished ? content.size() : 8 + size;
+    const Chunks chunks = walk(content, 12, end, "data", false, long_data);
+    const auto format = content.find("fmt ", 12, std::min<std::uint64_t>(content.size(), 4096));
+    if (chunks.data == 0 || !format || content.u16le(*format + 10) == 0 || content.u32le(*format + 12) == 0)
+        return nonsense();
+    if (unfinished) return open_ended(std::min(chunks.data + chunks.data_size, content.size()), Proof::length);
+    if (chunks.complete && content.holds(0, end)) return whole(end, Proof::length);
+    return broken(std::min(std::max(chunks.end, chunks.data), content.size()), "its end is missing", end);
+}
+
+Description describe_wav(Reader& content, std::uint64_t length) {
+    Description said;
+    const auto format = content.find("fmt ", 12, std::min<std::uint64_t>(length, 4096));
+    if (!format || content.u32le(*format + 16) == 0) return said;
+    said.facts.push_back({"duration", fmt::format("{} s", length / content.u32le(*format + 16))});
+    return said;
+}
+
+// One RIFF of an AVI: its chunks, and those within the list of frames.
+Chunks walk_avi(Reader& content, std::uint64_t start, bool& has_frames) {
+    const std::uint64_t end = start + 8 + content.u32le(start + 4);
+    std::uint64_t at = start + 12;
+    Chunks chunks;
+    chunks.end = at;
+    while (at + 8 <= end) {
+        if (!content.holds(at, 8) || !is_name(content, at)) return chunks;
+        const std::uint64_t length = content.u32le(at + 4);
+        if (length > end - at - 8) return chunks;
+        if (content.has(at, "LIST") && content.has(at + 8, "movi")) {
+            const Chunks frames = walk(content, at + 12, at + 8 + length, "00dc", false);
+            has_frames = has_frames || frames.end > at + 12;
+            chunks.end = frames.end;
+            if (!frames.complete) return chunks;
+        }
+        if (!content.holds(at + 8, length)) return chunks;
+        at += 8 + length + length % 2;
+        chunks.end = std::min(at, end);
+    }
+    chunks.complete = content.holds(0, end);
+    chunks.end = end;
+    return chunks;
+}
+
+Measured measure_avi(Reader& content) {
+    if (!content.has(12, "LIST") || !content.has(20, "hdrl")) return nonsense();
+    bool has_frames = false;
+    std::uint64_t start = 0;
+    for (;;) {
+        const Chunks chunks = walk_avi(content, start, has_frames);
+        if (!has_frames) return nonsense();
+        if (!chunks.complete)
+            return broken(std::min(chunks.end, content.size()), "the frames stop making sense",
+                          start + 8 + content.u32le(start + 4));
+        const std::uint64_t next = chunks.end + chunks.end % 2;
+        if (!content.has(next, "RIFF") || !content.has(next + 8, "AVIX")) return whole(chunks.end, Proof::structure);
+        start = next;
+    }
+}
+
+Description describe_avi(Reader& content, std::uint64_t) {
+    Description said;
+    if (content.has(24, "avih")) {
+        const std::uint64_t each = content.u32le(32);  // microseconds a frame
+        said.facts.push_back({"pixels", fmt::format("{} x {}", content.u32le(64), content.u32le(68))});
+        said.facts.push_back({"duration", fmt::format("{} s", each * content.u32le(48) / 1'000'000)});
+    }
+    return said;
+}
+
+Measured measure_webp(Reader& content) {
+    const std::uint64_t end = 8 + std::uint64_t{content.u32le(4)};
+    if (!content.has(12, "VP8") || end < 20 || end % 2 != 0) return nonsense();
+    const bool lossy = content.has(15, " ");
+    if (lossy && !content.has(23, "\x9D\x01\x2A")) return nonsense();
+    if (content.has(15, "L") && content.u8(20) != 0x2F) return nonsense();
+    const Chunks chunks = walk(content, 12, end, "VP8", false);
+    if (chunks.complete && content.holds(0, end)) return whole(end, Proof::structure);
+    return chunks.data != 0
+               ? broken(std::min(std::max(chunks.end, chunks.data), content.size()), "its end is missing", end)
+               : nonsense();
+}
+
+Measured measure_aiff(Reader& content) {
+    const std::uint64_t end = 8 + std::uint64_t{content.u32be(4)};
+    const Chunks chunks = walk(content, 12, end, "SSND", true);
+    if (chunks.data == 0 || !content.find("COMM", 12, std::min<std::uint64_t>(content.size(), 65536)))
+        return nonsense();
+    if (chunks.complete && content.holds(0, end)) return whole(end, Proof::length);
+    return broken(std::min(std::max(chunks.end, chunks.data), content.size()), "its end is missing", end);
+}
+
+}  // namespace
+
+const std::vector<Format>& riff() {
+    constexpr std::string_view kEnding = "the size in its header, which its chunks must fill";
+    static const std::vector<Format> family = {
+        {.name = "wav",
+         .kind = Kind::audio,
+         .extensions = {"wav", "bwf"},
+         .signatures = {{{0, "RIFF"sv}, {8, "WAVE"sv}}, {{0, "RF64"sv}, {8, "WAVE"sv}}, {{0, "BW64"sv}, {8, "WAVE"sv}}},
+         .measure = measure_wav,
+         .describe = describe_wav,
+         .ending = kEnding,
+         .checked = "the chain of chunks"},
+        {.name = "avi",
+         .kind = Kind::video,
+         .extensions = {"avi", "divx"},
+         .signatures = {{{0, "RIFF"sv}, {8, "AVI "sv}}},
+         .measure = measure_avi,
+         .describe = describe_avi,
+         .ending = kEnding,
+         .checked = "the chain of chunks, frame by frame"},
+        {.name = "webp",
+         .kind = Kind::picture,
+         .extensions = {"webp"},
+         .signatures = {{{0, "RIFF"sv}, {8, "WEBP"sv}}},
+         .measure = measure_webp,
+         .ending = kEnding,
+         .checked = "the chain of chunks"},
+        {.name = "aiff",
+         .kind = Kind::audio,
+         .extensions = {"aif", "aiff", "aifc"},
+         .signatures = {{{0, "FORM"sv}, {8, "AIF"sv}}},
+         .measure = measure_aiff,
+         .ending = kEnding,
+         .checked = "the chain of chunks"},
+    };
+    return family;
+}
+
+}  // namespace dredger::formats

@@ -1,0 +1,259 @@
+// TIFF 6.0 and the raw pictures of cameras that are built on it (DNG 1.6, and directories of the same shape), and
+// Fujifilm's raw pictures, whose header tells where three parts lie.
+#include <algorithm>
+#include <fmt/format.h>
+#include <set>
+
+#include "formats/exif.h"
+#include "formats/families.h"
+
+namespace dredger::formats {
+namespace {
+
+constexpr std::size_t kMostDirectories = 256;
+constexpr unsigned kMostEntries = 1024;
+constexpr std::uint64_t kMostStrips = 4 << 20;
+
+enum Tag : std::uint16_t {
+    kWidth = 256,
+    kHeight = 257,
+    kCompression = 259,
+    kMake = 271,
+    kStripOffsets = 273,
+    kStripLengths = 279,
+    kSubDirectories = 330,
+    kTileOffsets = 324,
+    kTileLengths = 325,
+    kJpegOffset = 513,
+    kJpegLength = 514,
+    kRawOffset = 0x0118,  // Panasonic
+    kExifDirectory = 34665,
+    kGpsDirectory = 34853,
+    kInteroperability = 40965,
+    kDngVersion = 50706,
+};
+
+class Walk {
+  public:
+    explicit Walk(Reader& content) : content_(content), big_(content.has(0, "MM")) {}
+
+    Measured run() {
+        const std::uint32_t first = u32(4);
+        if (first < 8 || !content_.holds(first, 14)) return nonsense();
+        directories_ = {first};
+        for (std::size_t d = 0; d < directories_.size(); ++d)
+            if (!directory(directories_[d], d == 0)) return d == 0 ? nonsense() : finished(true);
+        return pictures_ == 0 ? nonsense() : finished(false);
+    }
+
+  private:
+    std::uint16_t u16(std::uint64_t at) { return big_ ? content_.u16be(at) : content_.u16le(at); }
+    std::uint32_t u32(std::uint64_t at) { return big_ ? content_.u32be(at) : content_.u32le(at); }
+
+    Measured finished(bool damaged) {
+        if (pictures_ == 0) return nonsense();
+        if (damaged) return broken(std::min(end_, content_.size()), "a directory is damaged");
+        if (!content_.holds(0, end_)) return broken(content_.size(), "its end is missing", end_, finer());
+        return whole(end_, Proof::length, finer());
+    }
+
+    std::string_view finer() const {
+        if (is_dng_) return "dng";
+        if (content_.has(8, "CR\x02")) return "cr2";
+        if (content_.has(0, "IIU")) return "rw2";
+        if (content_.has(0, "IIR") || content_.has(0, "MMOR")) return "orf";
+        if (!has_sub_directories_ && !is_raw_) return "tiff";
+        if (make_.starts_with("NIKON")) return "nef";
+        if (make_.starts_with("SONY")) return "arw";
+        if (make_.starts_with("PENTAX") || make_.starts_with("RICOH")) return "pef";
+        return "tiff";
+    }
+
+    void reach(std::uint64_t at, std::uint64_t length) { end_ = std::max(end_, at + length); }
+
+    // The n-th number of an entry's values.
+    std::uint64_t value(std::uint64_t values, unsigned type, std::uint64_t n) {
+        return type == 3 ? u16(values + 2 * n) : u32(values + 4 * n);
+    }
+
+    bool directory(std::uint64_t at, bool is_first) {
+        static constexpr unsigned kSizes[] = {0, 1, 1, 2, 4, 8, 1, 1, 2, 4, 8, 4, 8, 4};
+        const unsigned count = u16(at);
+        if (count == 0 || count > kMostEntries || !content_.holds(at, 2 + 12 * std::uint64_t{count})) return false;
+        reach(at, 2 + 12 * std::uint64_t{count} + 4);
+        struct List {
+            std::uint64_t at = 0, count = 0;
+            unsigned type = 0;
+        };
+        List offsets, lengths;
+        std::uint64_t width = 0, height = 0, jpeg_at = 0, jpeg_length = 0;
+        unsigned before = 0;
+        for (unsigned i = 0; i < count; ++i) {
+            const std::uint64_t entry = at + 2 + 12 * std::uint64_t{i};
+            const unsigned tag = u16(entry);
+            const unsigned type = u16(entry + 2);
+            const std::uint64_t values = u32(entry + 4);
+            // Directories are sorted by tag; some writers get a few wrong.
+            if (type == 0 || type > 13 || (is_first && tag + 64 < before)) return false;
+            before = tag;
+            const std::uint64_t length = values * kSizes[type];
+            const std::uint64_t place = length > 4 ? u32(entry + 8) : entry + 8;
+            if (length > 4) reach(place, length);
+            const auto number = [&] { return value(place, type, 0); };
+            switch (tag) {
+                case kWidth: width = number(); break;
+                case kHeight: height = number(); break;
+                case kCompression:
+                    is_raw_ = is_raw_ || number() == 34713 || number() == 32767 || number() == 65535;
+                    break;
+                case kMake: make_ = content_.text(place, std::min<std::size_t>(values, 16)); break;
+                case kStripOffsets:
+                case kTileOffsets: offsets = {place, values, type}; break;
+                case kStripLengths:
+                case kTileLengths: lengths = {place, values, type}; break;
+                case kJpegOffset: jpeg_at = number(); break;
+                case kJpegLength: jpeg_length = number(); break;
+                case kRawOffset:
+                    if (content_.has(0, "IIU")) {
+                        reach(number(), 0);
+                        ++pictures_;
+                    }
+                    break;
+                case kDngVersion: is_dng_ = true; break;
+                case kSubDirectories: has_sub_directories_ = true; [[fallthrough]];
+                case kExifDirectory:
+                case kGpsDirectory:
+                case kInteroperability:
+                    for (std::uint64_t n = 0; n < std::min<std::uint64_t>(values, 16); ++n)
+                        follow(value(place, type == 13 ? 4 : type, n));
+                    break;
+                default: break;
+            }
+        }
+        if (jpeg_at != 0 && jpeg_length != 0) {
+            reach(jpeg_at, jpeg_length);
+            ++pictures_;
+        }
+        if (offsets.count > 0 && offsets.count == lengths.count && offsets.count <= kMostStrips) {
+            for (std::uint64_t n = 0; n < offsets.count; ++n)
+                reach(value(offsets.at, offsets.type, n), value(lengths.at, lengths.type, n));
+            if (width > 0 && height > 0) ++pictures_;
+        }
+        // Panasonic's directories are one alone.
+        const std::uint64_t next = content_.has(0, "IIU") ? 0 : u32(at + 2 + 12 * std::uint64_t{count});
+        if (next != 0 && (is_first || chain_.contains(at))) {
+            chain_.insert(next);
+            follow(next);
+        }
+        return true;
+    }
+
+    void follow(std::uint64_t at) {
+        if (at < 8 || !content_.holds(at, 6) || directories_.size() >= kMostDirectories) return;
+        if (std::find(directories_.begin(), directories_.end(), at) == directories_.end()) directories_.push_back(at);
+    }
+
+    Reader& content_;
+    bool big_;
+    std::vector<std::uint64_t> directories_;
+    std::set<std::uint64_t> chain_;  // directories that another one names as the next
+    std::string make_;
+    std::uint64_t end_ = 8;
+    unsigned pictures_ = 0;
+    bool is_dng_ = false, is_raw_ = false, has_sub_directories_ = false;
+};
+
+Measured measure_tiff(Reader& content) { return Walk(content).run(); }
+
+Description describe_tiff(Reader& content, std::uint64_t) {
+    Description said;
+    describe_exif(content, 0, said);
+    title_from_camera(said);
+    return said;
+}
+
+Measured measure_raf(Reader& content) {
+    std::uint64_t end = 0;
+    for (const std::uint64_t part : {84U, 92U, 100U}) {  // the JPEG, the directory of the sensor data, the sensor data
+        const std::uint64_t at = content.u32be(part);
+        const std::uint64_t length = content.u32be(part + 4);
+        if (at < 108 && length != 0) return nonsense();
+        end = std::max(end, at + length);
+    }
+    if (!content.has(content.u32be(84), "\xFF\xD8\xFF")) return nonsense();
+    return content.holds(0, end) ? whole(end, Proof::length) : broken(content.size(), "its end is missing", end);
+}
+
+Description describe_raf(Reader& content, std::uint64_t) {
+    Description said;
+    const std::uint64_t jpeg = content.u32be(84);
+    if (content.has(jpeg + 6, std::string_view("Exif\0", 5))) describe_exif(content, jpeg + 12, said);
+    title_from_camera(said);
+    return said;
+}
+
+constexpr std::string_view kTiffEnding = "the furthest value, strip or tile that its directories point to";
+constexpr std::string_view kTiffChecked = "the directories";
+
+}  // namespace
+
+const std::vector<Format>& tiff() {
+    static const std::vector<Format> family = {
+        {.name = "cr2",
+         .kind = Kind::picture,
+         .extensions = {"cr2"},
+         .signatures = {{{0, "II*\0"sv}, {8, "CR\x02"sv}}},
+         .measure = measure_tiff,
+         .describe = describe_tiff,
+         .ending = kTiffEnding,
+         .checked = kTiffChecked},
+        {.name = "orf",
+         .kind = Kind::picture,
+         .extensions = {"orf"},
+         .signatures = {{{0, "IIRO"sv}}, {{0, "IIRS"sv}}, {{0, "MMOR"sv}}},
+         .measure = measure_tiff,
+         .describe = describe_tiff,
+         .ending = kTiffEnding,
+         .checked = kTiffChecked},
+        {.name = "rw2",
+         .kind = Kind::picture,
+         .extensions = {"rw2"},
+         .signatures = {{{0, "IIU\0"sv}}},
+         .measure = measure_tiff,
+         .describe = describe_tiff,
+         .ending = kTiffEnding,
+         .checked = kTiffChecked},
+        {.name = "tiff",
+         .kind = Kind::picture,
+         .extensions = {"tif", "tiff", "sr2", "nrw"},
+         .signatures = {{{0, "II*\0"sv}}, {{0, "MM\0*"sv}}},
+         .measure = measure_tiff,
+         .describe = describe_tiff,
+         .ending = kTiffEnding,
+         .checked = kTiffChecked},
+        {.name = "dng",
+         .kind = Kind::picture,
+         .extensions = {"dng"},
+         .signatures = {{{0, "II*\0"sv}}, {{0, "MM\0*"sv}}}},
+        {.name = "nef",
+         .kind = Kind::picture,
+         .extensions = {"nef"},
+         .signatures = {{{0, "II*\0"sv}}, {{0, "MM\0*"sv}}}},
+        {.name = "arw", .kind = Kind::picture, .extensions = {"arw"}, .signatures = {{{0, "II*\0"sv}}}},
+        {.name = "pef",
+         .kind = Kind::picture,
+         .extensions = {"pef"},
+         .signatures = {{{0, "II*\0"sv}}, {{0, "MM\0*"sv}}}},
+        {.name = "raf",
+         .kind = Kind::picture,
+         .extensions = {"raf"},
+         .signatures = {{{0, "FUJIFILMCCD-RAW"sv}}},
+         .measure = measure_raf,
+         .describe = describe_raf,
+         .ending = "the last of the three parts its header tells of",
+         .checked = "that the preview begins where the header says so"},
+    };
+    return family;
+}
+
+}  // namespace dredger::formats

@@ -1,0 +1,252 @@
+// ZIP (PKWARE APPNOTE 6.3.10) and what is built on it, told apart by its entries: Office Open XML (ECMA-376), ODF
+// (OASIS OpenDocument 1.3), EPUB (OCF 3.3), Apple's office files, Android and Java packages.
+#include <algorithm>
+#include <fmt/format.h>
+#include <set>
+
+#include "base/text.h"
+#include "formats/codecs.h"
+#include "formats/families.h"
+
+namespace dredger::formats {
+namespace {
+
+constexpr std::string_view kLocal = "PK\3\4"sv;
+constexpr std::string_view kCentral = "PK\1\2"sv;
+constexpr std::string_view kEnd = "PK\5\6"sv;
+constexpr std::string_view kEnd64 = "PK\6\6"sv;
+constexpr std::string_view kDescriptor = "PK\7\x08"sv;
+constexpr std::uint64_t kMostEntries = 4 << 20;
+
+// Tells the finer format from names and the first entry's content.
+class Contents {
+  public:
+    void note(Reader& content, const std::string& name, std::uint64_t data, std::uint64_t size, bool stored) {
+        if (count_++ == 0 && name == "mimetype" && stored)
+            mime_ = content.text(data, static_cast<std::size_t>(std::min<std::uint64_t>(size, 128)));
+        const auto begins = [&](std::string_view with) { return name.starts_with(with); };
+        if (name == "[Content_Types].xml") office_ = true;
+        if (begins("word/")) word_ = true;
+        if (begins("xl/")) excel_ = true;
+        if (begins("ppt/")) slides_ = true;
+        if (begins("Index/Slide") || begins("Index/MasterSlide")) key_ = true;
+        if (begins("Index/CalculationEngine") || begins("Index/Tables/")) tables_ = true;
+        if (begins("Index/Document.iwa") || name == "Index.zip") apple_ = true;
+        if (name == "AndroidManifest.xml") android_ = true;
+        if (name == "META-INF/MANIFEST.MF") java_ = true;
+        if (begins("Index/") && name.find("Section") != std::string::npos) text_ = true;
+    }
+    std::string_view format() const {
+        const auto is = [&](std::string_view mime) { return mime_.find(mime) != std::string::npos; };
+        if (is("opendocument.text")) return "odt";
+        if (is("opendocument.spreadsheet")) return "ods";
+        if (is("opendocument.presentation")) return "odp";
+        if (is("opendocument.graphics")) return "odg";
+        if (is("epub")) return "epub";
+        if (office_) return word_ ? "docx" : excel_ ? "xlsx" : slides_ ? "pptx" : "zip";
+        if (apple_) return key_ ? "key" : text_ || !tables_ ? "pages" : "numbers";
+        if (android_) return "apk";
+        return java_ ? "jar" : "zip";
+    }
+
+  private:
+    std::string mime_;
+    std::uint64_t count_ = 0;
+    bool office_ = false, word_ = false, excel_ = false, slides_ = false, apple_ = false, key_ = false, tables_ = false,
+         text_ = false, android_ = false, java_ = false;
+};
+
+class Walk {
+  public:
+    explicit Walk(Reader& content) : content_(content) {}
+
+    Measured run() {
+        if (content_.has(0, kEnd))
+            return content_.u16le(10) == 0 && content_.u32le(12) == 0 && content_.u32le(16) == 0
+                       ? whole(22 + std::uint64_t{content_.u16le(20)}, Proof::structure, "zip")
+                       : nonsense();
+        while (content_.has(at_, kLocal) && entries_ < kMostEntries)
+            if (!entry()) return stopped(trouble_at_, "an entry's checksum is off, or it can't be unpacked");
+        if (entries_ == 0) return nonsense();
+        // Some writers leave room between entries and directory, for signatures.
+        if (!content_.has(at_, kCentral))
+            if (const auto next = content_.find(kCentral, at_, at_ + 65536); next && is_signing_block(at_, *next))
+                at_ = *next;
+        return directory();
+    }
+
+  private:
+    Measured stopped(std::uint64_t good, std::string_view why) const {
+        // A few bytes of nonsense behind a header are no file.
+        if (entries_ == 0 && good < data_start_ + 512) return nonsense();
+        return broken_between(std::min(sure_, good), std::min(good, content_.size()), why, 0, contents_.format());
+    }
+
+    bool is_signing_block(std::uint64_t from, std::uint64_t to) {
+        return to >= from + 32 && content_.has(to - 16, "APK Sig Block 42");
+    }
+
+    bool entry() {
+        const unsigned version = content_.u16le(at_ + 4) & 0xFFU;
+        const unsigned flags = content_.u16le(at_ + 6);
+        const unsigned method = content_.u16le(at_ + 8);
+        const std::uint64_t name_length = content_.u16le(at_ + 26);
+        const std::uint64_t extra_length = content_.u16le(at_ + 28);
+        trouble_at_ = sure_ = at_;
+        if (version > 63 || name_length == 0 || method > 99) return false;
+        data_start_ = at_ + 30 + name_length + extra_length;
+        if (!content_.holds(at_, data_start_ - at_)) return false;
+        const std::string name = content_.text(at_ + 30, static_cast<std::size_t>(name_length));
+        if (name.find('\0') != std::string::npos) return false;
+        std::uint64_t packed = content_.u32le(at_ + 18);
+        std::uint64_t size = content_.u32le(at_ + 22);
+        std::uint32_t crc = content_.u32le(at_ + 14);
+        const bool wide = read_long_sizes(at_ + 30 + name_length, extra_length, packed, size);
+        const bool described = (flags & 8U) != 0 && packed == 0;
+        const bool encrypted = (flags & 1U) != 0;
+        std::uint64_t end = data_start_ + packed;
+        std::uint32_t found_crc = crc;
+        if (method == 8 && !encrypted) {
+            const Unpacked unpacked =
+                unpack(content_, Packing::deflate, data_start_, described ? content_.size() : packed);
+            trouble_at_ = data_start_ + unpacked.packed;
+            if (!unpacked.ended() || (!described && (unpacked.packed != packed || unpacked.bytes != size)))
+                return false;
+            end = data_start_ + unpacked.packed;
+            found_crc = unpacked.crc;
+        } else if (!described) {
+            trouble_at_ = std::min(end, content_.size());
+            if (!content_.holds(data_start_, packed)) return false;
+            if (method == 0 && !encrypted) {
+                found_crc = crc32_of(content_, data_start_, packed);
+            } else {
+                all_checked_ = false;
+            }
+        } else {
+            // Packed in another way, and its length stands behind it.
+            const auto mark = content_.find(kDescriptor, data_start_, content_.size());
+            if (!mark) return false;
+            end = *mark;
+            all_checked_ = false;
+        }
+        contents_.note(content_, name, data_start_, std::min(packed, end - data_start_), method == 0);
+        if ((flags & 8U) != 0) {
+            const std::uint64_t signature = content_.has(end, kDescriptor) ? 4 : 0;
+            // The size that is written there tells whether it takes four bytes or eight.
+            const std::uint64_t length = end - data_start_;
+            const bool is_wide = wide || content_.u32le(end + signature + 4) != (length & 0xFFFFFFFF) ||
+                                 (content_.u32le(end + signature + 8) == 0 && length > 0 &&
+                                  content_.u64le(end + signature + 4) == length);
+            if (described && method == 8) crc = content_.u32le(end + signature);
+            end += signature + (is_wide ? 20 : 12);
+        }
+        if (found_crc != crc && !encrypted && method != 99) {
+            trouble_at_ = end;
+            return false;
+        }
+        at_ = end;
+        ++entries_;
+        return true;
+    }
+
+    bool read_long_sizes(std::uint64_t at, std::uint64_t length, std::uint64_t& packed, std::uint64_t& size) {
+        for (const std::uint64_t end = at + length; at + 4 <= end; at += 4 + std::uint64_t{content_.u16le(at + 2)}) {
+            if (content_.u16le(at) != 1) continue;
+            std::uint64_t p = at + 4;
+            if (size == 0xFFFFFFFF) size = content_.u64le(p), p += 8;
+            if (packed == 0xFFFFFFFF) packed = content_.u64le(p);
+            return true;
+        }
+        return false;
+    }
+
+    Measured directory() {
+        const std::uint64_t start = sure_ = at_;
+        std::uint64_t listed = 0;
+        while (content_.has(at_, kCentral)) {
+            const std::uint64_t length =
+                46 + std::uint64_t{content_.u16le(at_ + 28)} + content_.u16le(at_ + 30) + content_.u16le(at_ + 32);
+            if (!content_.holds(at_, length)) break;
+            at_ += length;
+            ++listed;
+        }
+        const std::uint64_t size = at_ - start;
+        if (content_.has(at_, "PK\5\5"))
+            at_ += 6 + std::uint64_t{content_.u16le(at_ + 4)};  // a signature of the directory
+        if (content_.has(at_, kEnd64)) at_ += 12 + content_.u64le(at_ + 4) + 20;
+        if (!content_.has(at_, kEnd) || !content_.holds(at_, 22)) return stopped(at_, "its directory is missing");
+        const bool fits = content_.u32le(at_ + 12) == (size & 0xFFFFFFFF) || content_.u32le(at_ + 12) == 0xFFFFFFFF;
+        if (!fits || listed < entries_) return stopped(at_, "its directory does not fit its entries");
+        const std::uint64_t end = at_ + 22 + content_.u16le(at_ + 20);
+        if (!content_.holds(0, end)) return stopped(at_, "its end is missing");
+        return whole(end, all_checked_ ? Proof::checksums : Proof::structure, contents_.format());
+    }
+
+    Reader& content_;
+    Contents contents_;
+    std::uint64_t at_ = 0, entries_ = 0, data_start_ = 0, trouble_at_ = 0, sure_ = 0;
+    bool all_checked_ = true;
+};
+
+Measured measure_zip(Reader& content) { return Walk(content).run(); }
+
+// The title and date that office files keep in an entry of their own.
+Description describe_zip(Reader& content, std::uint64_t length) {
+    Description said;
+    for (std::uint64_t at = 0; content.has(at, kLocal);) {
+        const std::string name = content.text(at + 30, content.u16le(at + 26));
+        const std::uint64_t data = at + 30 + name.size() + content.u16le(at + 28);
+        std::uint64_t end = data + content.u32le(at + 18);
+        const bool wanted = name == "docProps/core.xml" || name == "meta.xml" || name.ends_with(".opf");
+        const bool unknown_end = (content.u16le(at + 6) & 8U) != 0 && end == data;
+        if ((wanted || unknown_end) && content.u16le(at + 8) == 8) {
+            const Unpacked unpacked =
+                unpack(content, Packing::deflate, data, length - std::min(data, length), wanted ? 65536 : 0);
+            end = data + unpacked.packed;
+            const std::size_t title = unpacked.head.find("<dc:title");
+            const std::size_t open = unpacked.head.find('>', title);
+            if (title != std::string::npos && open != std::string::npos)
+                said.title = printable(unpacked.head.substr(open + 1, unpacked.head.find('<', open) - open - 1));
+            if (wanted) break;
+        }
+        if (unknown_end) {
+            if (content.has(end, kDescriptor)) end += 4;
+            end += 12;
+        }
+        if (end <= at) break;
+        at = end;
+    }
+    return said;
+}
+
+}  // namespace
+
+const std::vector<Format>& zip() {
+    static const std::vector<std::vector<Signature>> mark = {{{0, kLocal}}};
+    static const std::vector<Format> family = {
+        {.name = "zip",
+         .kind = Kind::archive,
+         .extensions = {"zip"},
+         .signatures = {{{0, kLocal}}, {{0, kEnd}}},
+         .measure = measure_zip,
+         .describe = describe_zip,
+         .ending = "the end of its directory, with the comment",
+         .checked = "the checksum of every entry, and the directory"},
+        {.name = "docx", .kind = Kind::document, .extensions = {"docx", "docm", "dotx"}, .signatures = mark},
+        {.name = "xlsx", .kind = Kind::document, .extensions = {"xlsx", "xlsm"}, .signatures = mark},
+        {.name = "pptx", .kind = Kind::document, .extensions = {"pptx", "pptm", "ppsx"}, .signatures = mark},
+        {.name = "odt", .kind = Kind::document, .extensions = {"odt", "ott"}, .signatures = mark},
+        {.name = "ods", .kind = Kind::document, .extensions = {"ods"}, .signatures = mark},
+        {.name = "odp", .kind = Kind::document, .extensions = {"odp"}, .signatures = mark},
+        {.name = "odg", .kind = Kind::document, .extensions = {"odg"}, .signatures = mark},
+        {.name = "epub", .kind = Kind::document, .extensions = {"epub"}, .signatures = mark},
+        {.name = "pages", .kind = Kind::document, .extensions = {"pages"}, .signatures = mark},
+        {.name = "numbers", .kind = Kind::document, .extensions = {"numbers"}, .signatures = mark},
+        {.name = "key", .kind = Kind::document, .extensions = {"key"}, .signatures = mark},
+        {.name = "apk", .kind = Kind::archive, .extensions = {"apk"}, .signatures = mark},
+        {.name = "jar", .kind = Kind::archive, .extensions = {"jar"}, .signatures = mark},
+    };
+    return family;
+}
+
+}  // namespace dredger::formats
