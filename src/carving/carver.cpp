@@ -19,6 +19,14 @@ constexpr std::size_t kBlocksAhead = 6;      // read or searched and not yet han
 // Formats whose parts are files of their own: what lies in a damaged one is worth listing.
 bool holds_files(const Format& format) { return format.kind == Kind::archive; }
 
+// How much of a find is its own beyond doubt. The last part of one without an end mark may be the start of what
+// follows.
+std::uint64_t certain_bytes(const Find& find) {
+    if (find.measured.end == Measured::End::broken) return find.measured.sure;
+    if (find.measured.end == Measured::End::open && !find.is_padded) return find.size / kSector * kSector;
+    return find.size;
+}
+
 }  // namespace
 
 struct Carver::Block {
@@ -77,7 +85,7 @@ std::optional<Find> Carver::examine(std::uint64_t start, const std::vector<Bid>&
         if (!find.measured.is_file()) continue;
         find.bits = bid.bits;
         std::vector<Extent> on_ground = {{start, find.measured.length}};
-        if (find.measured.end == Measured::End::broken) {
+        if (could_go_on(find.measured, *bid.format, start)) {
             JoinLimits limits;
             if (options_.cluster != 0) limits.cluster = options_.cluster;
             if (auto joined = join(*ground_, start, *bid.format, find.measured, limits)) {
@@ -96,13 +104,26 @@ std::optional<Find> Carver::examine(std::uint64_t start, const std::vector<Bid>&
         }
         for (const Extent& piece : on_ground)
             for (const Extent& place : ground_->places_of(piece.offset, piece.length)) find.pieces.push_back(place);
-        const std::uint64_t end = on_ground.back().end();
-        const std::uint64_t filled = std::min((end + kSector - 1) / kSector * kSector, ground_->size());
-        Reader behind(*ground_, end);
-        find.is_padded = end == filled || behind.is_zeros(0, filled - end);
+        find.is_padded = is_padded(on_ground.back());
         return find;
     }
     return std::nullopt;
+}
+
+// Zeros behind an end that is none itself.
+bool Carver::is_padded(const Extent& last_piece) const {
+    constexpr std::uint64_t kLastBytes = 8;
+    const std::uint64_t end = last_piece.end();
+    const std::uint64_t filled = std::min((end + kSector - 1) / kSector * kSector, ground_->size());
+    const std::uint64_t last = end - std::min(kLastBytes, last_piece.length);
+    Reader bytes(*ground_, last);
+    return !bytes.is_zeros(0, end - last) && (end == filled || bytes.is_zeros(end - last, filled - last));
+}
+
+// Whether the rest may lie elsewhere: it is broken, or ends where nothing says so.
+bool Carver::could_go_on(const Measured& found, const Format& format, std::uint64_t start) const {
+    if (found.end == Measured::End::broken) return true;
+    return found.end == Measured::End::open && !format.is_text && !is_padded({start, found.length});
 }
 
 bool Carver::keeps_its_bytes(const Find& find) const {
@@ -122,8 +143,9 @@ void Carver::search(Block& block, std::uint64_t from, std::uint64_t to) const {
             if (auto find = examine(at, bids)) {
                 // Within a file in one piece nothing begins.
                 if (keeps_its_bytes(*find) && find->pieces.size() == 1)
-                    next = std::max(next, options_.every_offset ? at + find->size
-                                                                : at + (find->size + kSector - 1) / kSector * kSector);
+                    next = std::max(next, options_.every_offset
+                                              ? at + find->size
+                                              : at + (certain_bytes(*find) + kSector - 1) / kSector * kSector);
                 block.starts.push_back(at);
                 block.finds.push_back(std::move(*find));
             } else {
@@ -150,7 +172,7 @@ Result<void> Carver::settle(Block& block, FindSink& sink) {
         if (is_taken(start)) {
             // It hid what it reaches over and is not taken.
             const std::uint64_t place = ground_->places_of(start, 1).front().offset;
-            const std::uint64_t skipped = std::min(start + find.size, block.start + block.length);
+            const std::uint64_t skipped = std::min(start + certain_bytes(find), block.start + block.length);
             std::uint64_t resume = start + (taken_.end_at(place) - place);
             resume = (resume + kSector - 1) / kSector * kSector;
             if (keeps_its_bytes(find) && find.pieces.size() == 1 && resume < skipped) {
@@ -167,7 +189,7 @@ Result<void> Carver::settle(Block& block, FindSink& sink) {
             continue;
         }
         if (keeps_its_bytes(find)) {
-            std::uint64_t left = find.measured.end == Measured::End::broken ? find.measured.sure : find.size;
+            std::uint64_t left = certain_bytes(find);
             for (const Extent& piece : find.pieces) {
                 taken_.add({piece.offset, std::min(left, piece.length)});
                 left -= std::min(left, piece.length);

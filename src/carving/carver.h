@@ -67,6 +67,8 @@ class Carver {
     void search(Block& block, std::uint64_t from, std::uint64_t to) const;
     Result<void> settle(Block& block, FindSink& sink);
     bool is_taken(std::uint64_t start) const;
+    bool is_padded(const Extent& last_piece) const;
+    bool could_go_on(const Measured& found, const Format& format, std::uint64_t start) const;
     bool keeps_its_bytes(const Find& find) const;
 
     std::shared_ptr<const Content> ground_;

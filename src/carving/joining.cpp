@@ -7,28 +7,22 @@
 namespace dredger {
 namespace {
 
+constexpr std::uint64_t kSector = 512;
+
 // One gap after another: the pieces so far are believed, the last one runs on to the end of the ground.
 class Search {
   public:
     Search(const Medium& ground, const Format& format, const JoinLimits& limits)
         : ground_(std::shared_ptr<void>(), &ground), format_(format), limits_(limits) {}
 
-    // The pieces that come next best: whole where there is a way, else what gets clearly further.
+    // The pieces that come next: whole where there is a way, else those with the smallest gap that get clearly further.
     std::optional<Joined> next(const Joined& from) {
-        const std::uint64_t cluster = limits_.cluster;
-        const std::uint64_t last = from.measured.length / cluster * cluster;
-        const std::uint64_t first =
-            std::max(from.measured.sure / cluster * cluster, last - std::min(last, limits_.most_split * cluster));
-        const std::uint64_t fixed = length_of(from.pieces) - from.pieces.back().length;  // before the last piece
-        std::optional<Joined> better;
-        for (std::uint64_t split = last;; split -= cluster) {
-            if (split > fixed)
-                for (std::uint64_t gap = 1; gap <= limits_.most_gap && read_ < limits_.most_read; ++gap) {
-                    if (auto whole = attempt(from, split, gap * cluster, better)) return whole;
-                }
-            if (split <= first || split < cluster) break;
-        }
-        return better;
+        const std::vector<std::uint64_t> told = told_gaps(from);
+        if (!told.empty())
+            if (auto found = among(from, told, limits_.most_told_split)) return found;
+        std::vector<std::uint64_t> gaps;
+        for (std::uint64_t gap = 1; gap <= limits_.most_gap; ++gap) gaps.push_back(gap * limits_.cluster);
+        return among(from, gaps, limits_.most_split);
     }
 
   private:
@@ -38,12 +32,39 @@ class Search {
         return length;
     }
 
+    // Split at every cluster from the trouble backwards, with each of these gaps.
+    std::optional<Joined> among(const Joined& from, const std::vector<std::uint64_t>& gaps, std::uint64_t most_split) {
+        const std::uint64_t cluster = limits_.cluster;
+        const std::uint64_t last = from.measured.length / cluster * cluster;
+        const std::uint64_t first =
+            std::max(from.measured.sure / cluster * cluster, last - std::min(last, most_split * cluster));
+        const std::uint64_t fixed = length_of(from.pieces) - from.pieces.back().length;  // before the last piece
+        std::optional<Joined> better;
+        for (std::uint64_t split = last;; split -= cluster) {
+            for (auto gap = gaps.begin(); split > fixed && gap != gaps.end() && read_ < limits_.most_read; ++gap)
+                if (auto whole = attempt(from, split, *gap, better)) return whole;
+            if (better || split <= first || split < cluster) break;
+        }
+        return better;
+    }
+
+    std::vector<std::uint64_t> told_gaps(const Joined& from) {
+        std::vector<std::uint64_t> gaps;
+        if (format_.gaps == nullptr) return gaps;
+        const Content content(ground_, from.pieces);
+        Reader reader(content);
+        for (const std::uint64_t gap : format_.gaps(reader, from.measured))
+            if (gap % kSector == 0 && std::find(gaps.begin(), gaps.end(), gap) == gaps.end()) gaps.push_back(gap);
+        read_ += reader.fetched();
+        return gaps;
+    }
+
     std::optional<Joined> attempt(const Joined& from, std::uint64_t split, std::uint64_t gap,
                                   std::optional<Joined>& better) {
         Joined tried = with_gap(from, split, gap);
         if (tried.pieces.empty()) return std::nullopt;
         if (tried.measured.is_whole()) return tried;
-        if (tried.measured.end != Measured::End::broken) return std::nullopt;
+        if (tried.measured.end == Measured::End::open && from.measured.end == Measured::End::broken) return tried;
         // The rest fits now, but not so the stretch before: it was split earlier.
         if (tried.measured.length < split || tried.measured.trouble != from.measured.trouble) {
             const std::uint64_t cluster = limits_.cluster;
@@ -57,9 +78,8 @@ class Search {
                 if (!again.pieces.empty() && again.measured.is_whole()) return again;
             }
         }
-        const std::uint64_t reached =
-            better ? better->measured.sure : std::max(from.measured.sure, split) + 2 * limits_.cluster;
-        if (tried.measured.sure > reached) better = std::move(tried);
+        const std::uint64_t reached = std::max(from.measured.sure, split) + limits_.cluster + kSector;
+        if (!better && tried.measured.sure > reached) better = std::move(tried);
         return std::nullopt;
     }
 
@@ -104,7 +124,7 @@ std::optional<Joined> join(const Medium& ground, std::uint64_t start, const Form
                            const JoinLimits& limits) {
     Search search(ground, format, limits);
     Joined best{found, {{start, ground.size() - start}}};
-    while (best.pieces.size() < limits.most_pieces && best.measured.end == Measured::End::broken) {
+    while (best.pieces.size() < limits.most_pieces && !best.measured.is_whole()) {
         auto next = search.next(best);
         if (!next) break;
         best = std::move(*next);

@@ -10,9 +10,10 @@
 namespace dredger {
 
 struct JoinLimits {
-    std::uint64_t cluster = 4096;   // bytes; files are split at multiples of it
-    std::uint64_t most_gap = 64;    // clusters
-    std::uint64_t most_split = 64;  // clusters before the trouble at which it may be split
+    std::uint64_t cluster = 4096;          // bytes; files are split at multiples of it
+    std::uint64_t most_gap = 64;           // clusters
+    std::uint64_t most_split = 64;         // clusters before the trouble at which it may be split
+    std::uint64_t most_told_split = 4096;  // the same where the format tells how much is foreign
     std::size_t most_pieces = 6;
     std::uint64_t most_read = 256ULL << 20;  // bytes that all tries for one file may read
 };

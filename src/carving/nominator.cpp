@@ -6,6 +6,7 @@ namespace dredger {
 namespace {
 
 constexpr std::size_t kMostReach = 64 << 10;
+constexpr unsigned kOwnStart = 20;  // bits from which on text shows that it begins here
 
 bool is_text(unsigned c) { return c >= 0x20 ? c != 0x7F : c == '\t' || c == '\r' || c == '\n'; }
 
@@ -37,8 +38,8 @@ void Nominator::add(const Format& format) {
             return a.bytes.size() < b.bytes.size();
         });
         for (const Signature& s : group) reach_ = std::min(kMostReach, std::max(reach_, s.offset + s.bytes.size()));
-        auto known = std::find_if(anchors_.begin(), anchors_.end(),
-                                  [&](const auto& a) { return a->offset == best->offset; });
+        auto known =
+            std::find_if(anchors_.begin(), anchors_.end(), [&](const auto& a) { return a->offset == best->offset; });
         if (known == anchors_.end()) {
             known = anchors_.insert(anchors_.end(), std::make_unique<Anchor>());
             (*known)->offset = best->offset;
@@ -76,14 +77,14 @@ void Nominator::nominate(ByteView head, ByteView before, std::vector<Bid>& bids)
         const std::uint16_t list = anchor->list_of[byte(anchor->offset) | byte(anchor->offset + 1) << 8];
         if (list != 0) std::for_each(lists_[list].begin(), lists_[list].end(), consider);
     }
-    // Text that only goes on here began elsewhere.
     if (bytes.size() >= 16 && !texts_.empty() && (is_text(byte(0)) || byte(0) >= 0x80)) {
+        std::for_each(texts_.begin(), texts_.end(), consider);
+        // Plain text that only goes on here began elsewhere.
         const auto last = before.bytes().last(std::min<std::size_t>(before.size(), 16));
         const bool goes_on = !last.empty() && std::all_of(last.begin(), last.end(), [](std::byte b) {
             return is_text(std::to_integer<unsigned>(b));
         });
-        if (!goes_on && is_text(byte(1) | (byte(0) >= 0xFE ? 0x20 : 0)))
-            std::for_each(texts_.begin(), texts_.end(), consider);
+        if (goes_on) std::erase_if(bids, [](const Bid& bid) { return bid.bits < kOwnStart && bid.format->is_text; });
     }
     std::stable_sort(bids.begin(), bids.end(), [](const Bid& a, const Bid& b) { return a.bits > b.bits; });
 }

@@ -94,6 +94,9 @@ struct Format {
 
     // Walks the content's own structure from its start. Null: where it ends can't be told.
     Measured (*measure)(Reader& content) = nullptr;
+    // How many foreign bytes could lie within content that is broken as `found` says, where its own tables tell. May be
+    // null, and may find none.
+    std::vector<std::uint64_t> (*gaps)(Reader& content, const Measured& found) = nullptr;
     // Of content of `length` bytes that was measured. May be null.
     Description (*describe)(Reader& content, std::uint64_t length) = nullptr;
 

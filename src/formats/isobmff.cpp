@@ -13,6 +13,7 @@ namespace {
 
 constexpr unsigned kMostBoxes = 1'000'000;
 constexpr unsigned kMostDepth = 8;
+constexpr std::string_view kNoIndex = "its index is missing";
 constexpr std::uint64_t kMostSamples = 8 << 20;
 
 struct Box {
@@ -129,11 +130,12 @@ class Samples {
         return sample == count_;
     }
 
-    // Whether a sample is made of units with a length before each, as H.264 and HEVC are.
-    bool has_units() const { return unit_length_ != 0; }
-    // How far the units of a sample make sense.
-    std::uint64_t good_units(std::uint64_t at, std::uint64_t size) const {
+    // Whether the content of a sample shows if it is one.
+    bool can_be_checked() const { return unit_length_ != 0 || !start_.empty(); }
+    // How far a sample makes sense: its units, each with its length before it, or the code that it begins with.
+    std::uint64_t good_part(std::uint64_t at, std::uint64_t size) const {
         const std::uint64_t end = at + size;
+        if (!start_.empty()) return size < start_.size() || content_.has(at, start_) ? end : at;
         while (at < end) {
             if (end - at < unit_length_ + 1) return at;
             std::uint64_t length = 0;
@@ -150,6 +152,9 @@ class Samples {
     void learn_units(const Box& entry) {
         const std::uint64_t end = std::min(entry.end, content_.size());
         constexpr std::uint64_t kVisualEntry = 78;
+        if (is_one_of(content_, entry.at + 4, "s263h263")) start_ = std::string_view("\0\0", 2);
+        if (is_one_of(content_, entry.at + 4, "mp4v")) start_ = std::string_view("\0\0\1", 3);
+        if (is_one_of(content_, entry.at + 4, "jpegmjpa")) start_ = "\xFF\xD8";
         if (is_one_of(content_, entry.at + 4, "avc1avc3hvc1hev1")) {
             hevc_ = is_one_of(content_, entry.at + 4, "hvc1hev1");
             each_box(content_, entry.start + kVisualEntry, end, [&](const Box& box) {
@@ -163,6 +168,7 @@ class Samples {
     Reader& content_;
     std::uint64_t sizes_ = 0, map_ = 0, chunks_ = 0, count_ = 0, fixed_size_ = 0;
     bool wide_ = false, hevc_ = false;
+    std::string_view start_;
     unsigned unit_length_ = 0;
 };
 
@@ -263,10 +269,9 @@ class Walk {
             // Without its index a film is only bytes; worth keeping where there are enough of them.
             const bool is_data = has_data_ && content_.has(4, "ftyp") && expected_ < std::uint64_t{1} << 36;
             if (!is_data || !is_believable_data()) return nonsense();
-            return broken_between(data_at_, std::min(expected_ != 0 ? expected_ : end_, content_.size()),
-                                  "its index is missing", expected_, name());
+            return broken_between(data_at_, std::min(expected_ != 0 ? expected_ : end_, content_.size()), kNoIndex,
+                                  expected_, name());
         }
-        bool dense = is_movie && !fragments_;
         if (is_movie && !fragments_) {
             if (const auto bad = first_bad_sample()) {
                 if (bad->offset < end_ || trouble.empty())
@@ -277,7 +282,7 @@ class Walk {
         if (!trouble.empty()) return broken(std::min(end_, content_.size()), trouble, expected_, name());
         if (picture_ && content_.has(4, "jP  ") && data_at_ != 0 && !content_.has(data_at_, "\xFF\x4F\xFF\x51"))
             return nonsense();
-        return whole(end_, dense || fragments_ ? Proof::structure : Proof::length, name());
+        return whole(end_, checked_ > 0 || fragments_ ? Proof::structure : Proof::length, name());
     }
 
     // Frames are packed: text and zeros are not what an mdat holds.
@@ -305,8 +310,9 @@ class Walk {
                     worse(std::min(at, content_.size()), content_.size());
                     return false;
                 }
-                if (!samples.has_units()) return true;
-                const std::uint64_t good = samples.good_units(at, size);
+                if (!samples.can_be_checked()) return true;
+                ++checked_;
+                const std::uint64_t good = samples.good_part(at, size);
                 if (good != at + size) worse(at, good + 1);
                 return good == at + size;
             });
@@ -336,9 +342,25 @@ class Walk {
     std::optional<Box> movie_, meta_;
     bool has_data_ = false, fragments_ = false, picture_ = false;
     std::uint64_t data_at_ = 0, end_ = 0, expected_ = 0;
+    std::uint64_t checked_ = 0;  // samples whose content was looked at
 };
 
 Measured measure_boxes(Reader& content) { return Walk(content).run(); }
+
+// The index that should stand behind the frames stands further on.
+std::vector<std::uint64_t> gaps_of_film(Reader& content, const Measured& found) {
+    constexpr std::uint64_t kFurthest = 64 << 20;
+    std::vector<std::uint64_t> gaps;
+    if (found.trouble != kNoIndex) return gaps;
+    for (std::uint64_t at = found.length; gaps.size() < 8;) {
+        const auto index = content.find("moov", at, std::min(content.size(), found.length + kFurthest));
+        if (!index) break;
+        if (*index >= found.length + 4 && (*index - 4 - found.length) % 512 == 0)
+            gaps.push_back(*index - 4 - found.length);
+        at = *index + 4;
+    }
+    return gaps;
+}
 
 Description describe_movie(Reader& content, std::uint64_t length) {
     Description said;
@@ -378,6 +400,7 @@ const std::vector<Format>& isobmff() {
          .extensions = {"heic", "heif"},
          .signatures = {{{4, "ftyphei"sv}}, {{4, "ftypmif1"sv}}, {{4, "ftyphevc"sv}}, {{4, "ftypmsf1"sv}}},
          .measure = measure_boxes,
+         .gaps = gaps_of_film,
          .ending = kEnding,
          .checked = kPictureChecked},
         {.name = "avif",
@@ -385,6 +408,7 @@ const std::vector<Format>& isobmff() {
          .extensions = {"avif"},
          .signatures = {{{4, "ftypavi"sv}}, {{4, "ftypmif1"sv}}},
          .measure = measure_boxes,
+         .gaps = gaps_of_film,
          .ending = kEnding,
          .checked = kPictureChecked},
         {.name = "cr3",
@@ -392,6 +416,7 @@ const std::vector<Format>& isobmff() {
          .extensions = {"cr3"},
          .signatures = {{{4, "ftypcrx "sv}}},
          .measure = measure_boxes,
+         .gaps = gaps_of_film,
          .describe = describe_movie,
          .ending = kEnding,
          .checked = kFilmChecked},
@@ -400,6 +425,7 @@ const std::vector<Format>& isobmff() {
          .extensions = {"jp2", "jpf", "jpx"},
          .signatures = {{{0, "\0\0\0\x0CjP  \r\n\x87\n"sv}}},
          .measure = measure_boxes,
+         .gaps = gaps_of_film,
          .ending = kEnding,
          .checked = kPictureChecked},
         {.name = "jpegxl",
@@ -407,6 +433,7 @@ const std::vector<Format>& isobmff() {
          .extensions = {"jxl"},
          .signatures = {{{0, "\0\0\0\x0CJXL \r\n\x87\n"sv}}},
          .measure = measure_boxes,
+         .gaps = gaps_of_film,
          .ending = kEnding,
          .checked = kPictureChecked},
         {.name = "m4a",
@@ -414,6 +441,7 @@ const std::vector<Format>& isobmff() {
          .extensions = {"m4a", "m4b"},
          .signatures = {{{4, "ftypM4A"sv}}, {{4, "ftypM4B"sv}}, {{4, "ftyp"sv}}},
          .measure = measure_boxes,
+         .gaps = gaps_of_film,
          .describe = describe_movie,
          .ending = kEnding,
          .checked = kFilmChecked},
@@ -422,6 +450,7 @@ const std::vector<Format>& isobmff() {
          .extensions = {"mov", "qt"},
          .signatures = {{{4, "ftypqt  "sv}}, {{4, "moov"sv}}, {{4, "wide"sv}}, {{4, "mdat"sv}}},
          .measure = measure_boxes,
+         .gaps = gaps_of_film,
          .describe = describe_movie,
          .ending = kEnding,
          .checked = kFilmChecked},
@@ -430,6 +459,7 @@ const std::vector<Format>& isobmff() {
          .extensions = {"3gp", "3g2"},
          .signatures = {{{4, "ftyp3g"sv}}},
          .measure = measure_boxes,
+         .gaps = gaps_of_film,
          .describe = describe_movie,
          .ending = kEnding,
          .checked = kFilmChecked},
@@ -438,6 +468,7 @@ const std::vector<Format>& isobmff() {
          .extensions = {"m4v"},
          .signatures = {{{4, "ftypM4V"sv}}, {{4, "ftyp"sv}}},
          .measure = measure_boxes,
+         .gaps = gaps_of_film,
          .describe = describe_movie,
          .ending = kEnding,
          .checked = kFilmChecked},
@@ -446,6 +477,7 @@ const std::vector<Format>& isobmff() {
          .extensions = {"mp4"},
          .signatures = {{{4, "ftyp"sv}}},
          .measure = measure_boxes,
+         .gaps = gaps_of_film,
          .describe = describe_movie,
          .ending = kEnding,
          .checked = kFilmChecked},

@@ -53,19 +53,41 @@ class Document {
     Measured measure() {
         const std::string head = content_.text(0, 1024);
         if (!head.starts_with("%PDF-") || head.size() < 20) return nonsense();
-        if (const auto linear = head.find("/Linearized"); linear != std::string::npos) {
-            const auto length =
-                value_of(std::string_view(head).substr(
-                             head.rfind("obj", linear) == std::string::npos ? 0 : head.rfind("obj", linear)),
-                         "/L");
-            if (length && *length > 64 && content_.holds(0, *length) &&
-                content_.find("%%EOF", *length - std::min<std::uint64_t>(*length, 64), *length))
-                if (const auto end = judged(*length); end.is_whole()) return with_updates(end);
-        }
+        const std::uint64_t length = linear_length();
+        if (length > 64 && content_.holds(0, length) && content_.find("%%EOF", length - 64, length))
+            if (const Measured end = judged(length); end.is_whole()) return with_updates(end);
         return last_valid_end();
     }
 
+    std::vector<std::uint64_t> gaps() {
+        constexpr unsigned kMostMarks = 16;
+        std::vector<std::uint64_t> found;
+        const std::uint64_t limit = end_of_ours();
+        std::uint64_t at = 0;
+        for (unsigned n = 0; n < kMostMarks; ++n) {
+            const auto mark = content_.find("%%EOF", at, limit);
+            if (!mark) break;
+            if (const auto gap = gap_before(*mark)) found.push_back(*gap);
+            for (std::uint64_t ending = 5; linear_length() > 5 && ending <= 7; ++ending)
+                if (*mark + ending > linear_length()) found.push_back(*mark + ending - linear_length());
+            at = *mark + 5;
+        }
+        return found;
+    }
+
   private:
+    // The length that a linearised file tells in its first object; 0 for any other.
+    std::uint64_t linear_length() {
+        const std::string head = content_.text(0, 1024);
+        const std::size_t linear = head.find("/Linearized");
+        if (linear == std::string::npos) return 0;
+        const std::size_t object = head.rfind("obj", linear);
+        return value_of(std::string_view(head).substr(object == std::string::npos ? 0 : object), "/L").value_or(0);
+    }
+
+    // Another file that begins at a sector lies behind ours, or in a gap of it.
+    std::uint64_t end_of_ours() const { return std::min(content_.size(), kFurthestEnd); }
+
     // The end marks, one after the other: the last one whose table holds is the end.
     Measured last_valid_end() {
         Measured best;
@@ -87,7 +109,8 @@ class Document {
             if (best.is_whole() && !is_update(best.length)) break;
         }
         if (best.is_whole() || best.end == Measured::End::broken) return best;
-        return has_objects() ? broken(std::min(objects_end_, content_.size()), "its end is missing") : nonsense();
+        return has_objects() ? broken_between(512, std::min(objects_end_, content_.size()), "its end is missing")
+                             : nonsense();
     }
 
     Measured with_updates(Measured end) {
@@ -108,6 +131,29 @@ class Document {
                next.find(" obj") != std::string::npos;
     }
 
+    // Where the last table before `mark` says it stands, and where it does.
+    std::optional<std::uint64_t> gap_before(std::uint64_t mark) {
+        const std::uint64_t from = mark - std::min<std::uint64_t>(mark, 2048);
+        const auto start = content_.find_last("startxref", from, mark);
+        const auto said = start ? number_in(content_.text(*start + 9, 32)) : std::nullopt;
+        if (!said || *said == 0) return std::nullopt;
+        const std::uint64_t furthest = *start - std::min<std::uint64_t>(*start, 4 << 20);
+        std::optional<std::uint64_t> found = content_.find_last("xref", furthest, *start);
+        // "xref" also ends the word before.
+        while (found && *found > 5 && content_.has(*found - 5, "start"))
+            found = content_.find_last("xref", furthest, *found - 1);
+        if (const auto packed = content_.find_last("/XRef", furthest, *start); packed && (!found || *packed > *found)) {
+            const auto object = content_.find_last(" obj", *packed - std::min<std::uint64_t>(*packed, 1024), *packed);
+            if (!object) return std::nullopt;
+            found = *object;
+            while (*found > 0 && content_.u8(*found - 1) > ' ') --*found;  // generation
+            while (*found > 0 && content_.u8(*found - 1) == ' ') --*found;
+            while (*found > 0 && content_.u8(*found - 1) >= '0' && content_.u8(*found - 1) <= '9') --*found;  // number
+        }
+        if (!found || *found <= *said) return std::nullopt;
+        return *found - *said;
+    }
+
     // Whether a file that ends with the mark before `mark_end` is whole.
     Measured judged(std::uint64_t mark_end) {
         std::uint64_t end = mark_end;
@@ -123,8 +169,9 @@ class Document {
         bad_ = 0;
         limit_ = end;
         if (!read_table(*table))
-            return has_objects() ? broken(std::min(objects_end_, end), "its table of objects is damaged", end)
-                                 : nonsense();
+            return has_objects()
+                       ? broken_between(512, std::min(objects_end_, end), "its table of objects is damaged", end)
+                       : nonsense();
         if (offsets_.empty()) return nonsense();
         return check_objects(end);
     }
@@ -265,6 +312,7 @@ class Document {
         offsets_.erase(std::unique(offsets_.begin(), offsets_.end()), offsets_.end());
         std::uint64_t right = 0;
         std::uint64_t first_wrong = end;
+        std::uint64_t last_right = 0;  // before that
         bool all_checked = true;
         for (std::size_t i = 0; i < offsets_.size(); ++i) {
             const auto [offset, object] = offsets_[i];
@@ -279,6 +327,7 @@ class Document {
                 continue;
             }
             ++right;
+            if (offset < first_wrong) last_right = offset;
             if (first_wrong < offset && first_wrong != end) continue;
             const std::uint64_t next = i + 1 < offsets_.size() ? offsets_[i + 1].first : end;
             if (const auto broken_at = check_stream(offset, std::min(next, end), all_checked)) {
@@ -287,7 +336,7 @@ class Document {
             }
         }
         if (right == 0) return nonsense();
-        if (bad_ > 0) return broken(first_wrong, "an object is not where its table says", end);
+        if (bad_ > 0) return broken_between(last_right, first_wrong, "an object is not where its table says", end);
         return whole(end, all_checked ? Proof::checksums : Proof::structure);
     }
 
@@ -355,6 +404,8 @@ class Document {
 
 Measured measure_pdf(Reader& content) { return Document(content).measure(); }
 
+std::vector<std::uint64_t> gaps_of_pdf(Reader& content, const Measured&) { return Document(content).gaps(); }
+
 Description describe_pdf(Reader& content, std::uint64_t length) {
     Description said;
     const auto at = content.find_last("/Title", length > (1 << 20) ? length - (1 << 20) : 0, length);
@@ -385,6 +436,7 @@ const std::vector<Format>& pdf() {
          .extensions = {"pdf", "ai"},
          .signatures = {{{0, "%PDF-"sv}}},
          .measure = measure_pdf,
+         .gaps = gaps_of_pdf,
          .describe = describe_pdf,
          .ending = "the last end mark whose table of objects holds",
          .checked = "that every object stands where the table says, and the packed streams"},

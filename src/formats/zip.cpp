@@ -190,6 +190,22 @@ class Walk {
 
 Measured measure_zip(Reader& content) { return Walk(content).run(); }
 
+// The end of the directory tells where the directory begins.
+std::vector<std::uint64_t> gaps_of_zip(Reader& content, const Measured& found) {
+    constexpr std::uint64_t kFurthest = 64 << 20;
+    constexpr unsigned kMostEnds = 8;
+    std::vector<std::uint64_t> gaps;
+    std::uint64_t at = found.sure;
+    for (unsigned n = 0; n < kMostEnds; ++n) {
+        const auto end = content.find(kEnd, at, std::min(content.size(), found.sure + kFurthest));
+        if (!end) break;
+        const std::uint64_t said = std::uint64_t{content.u32le(*end + 12)} + content.u32le(*end + 16);
+        if (said < *end && content.has(*end - content.u32le(*end + 12), kCentral)) gaps.push_back(*end - said);
+        at = *end + 4;
+    }
+    return gaps;
+}
+
 // The title and date that office files keep in an entry of their own.
 Description describe_zip(Reader& content, std::uint64_t length) {
     Description said;
@@ -229,6 +245,7 @@ const std::vector<Format>& zip() {
          .extensions = {"zip"},
          .signatures = {{{0, kLocal}}, {{0, kEnd}}},
          .measure = measure_zip,
+         .gaps = gaps_of_zip,
          .describe = describe_zip,
          .ending = "the end of its directory, with the comment",
          .checked = "the checksum of every entry, and the directory"},
