@@ -12,6 +12,7 @@ struct Progress {
     std::uint64_t total = 0;  // 0: not known
     const char* unit = "";    // "records", "bytes"
     std::uint64_t finds = 0;  // candidates that are not live, so far
+    std::string detail = {};  // of the finds: "picture 12, document 3"
 };
 
 class Observer {

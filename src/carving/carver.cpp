@@ -14,6 +14,7 @@ constexpr std::uint64_t kSector = 512;
 constexpr std::uint64_t kBlock = 4 << 20;    // bytes searched together
 constexpr std::uint64_t kBehind = 64 << 10;  // bytes read beyond them, for starts at their end
 constexpr std::uint64_t kBefore = 16;        // bytes before them
+constexpr unsigned kStandsAlone = 32;        // bits of evidence
 constexpr std::size_t kBlocksAhead = 6;      // read or searched and not yet handed over
 
 // Formats whose parts are files of their own: what lies in a damaged one is worth listing.
@@ -70,11 +71,11 @@ struct Carver::Pipeline {
     }
 };
 
-Carver::Carver(std::shared_ptr<const Content> ground, CarveOptions options, Coverage taken)
+Carver::Carver(std::shared_ptr<const Content> ground, CarveOptions options, Coverage known)
     : ground_(std::move(ground)),
       options_(std::move(options)),
       nominator_(options_.wanted, options_.further),
-      taken_(std::move(taken)) {}
+      known_(std::move(known)) {}
 Carver::~Carver() = default;
 
 std::optional<Find> Carver::examine(std::uint64_t start, const std::vector<Bid>& bids) const {
@@ -95,7 +96,7 @@ std::optional<Find> Carver::examine(std::uint64_t start, const std::vector<Bid>&
         }
         find.format = find.measured.format.empty() ? bid.format : format_named(find.measured.format);
         if (find.format == nullptr) find.format = bid.format;
-        if (!options_.wanted.takes(*find.format) && options_.further.empty()) return std::nullopt;
+        if (!is_wanted(*find.format)) return std::nullopt;
         find.size = find.measured.length;
         const auto content = std::make_shared<Content>(ground_, on_ground);
         if (bid.format->describe != nullptr) {
@@ -108,6 +109,11 @@ std::optional<Find> Carver::examine(std::uint64_t start, const std::vector<Bid>&
         return find;
     }
     return std::nullopt;
+}
+
+bool Carver::is_wanted(const Format& format) const {
+    const auto& further = options_.further;
+    return options_.wanted.takes(format) || std::find(further.begin(), further.end(), &format) != further.end();
 }
 
 // Zeros behind an end that is none itself.
@@ -158,9 +164,16 @@ void Carver::search(Block& block, std::uint64_t from, std::uint64_t to) const {
 
 void Carver::search(Block& block) const { search(block, block.start, block.start + block.length); }
 
-bool Carver::is_taken(std::uint64_t start) const {
+// What a find lies within, or null. A whole file that shows clearly what it is does not belong to a broken one around
+// it.
+const Coverage* Carver::covering(const Find& find, std::uint64_t start) const {
     const auto place = ground_->places_of(start, 1);
-    return !place.empty() && taken_.covers(place.front().offset);
+    if (place.empty()) return nullptr;
+    if (known_.covers(place.front().offset)) return &known_;
+    if (taken_.covers(place.front().offset)) return &taken_;
+    const bool stands_alone =
+        find.measured.is_whole() && find.bits >= kStandsAlone && find.measured.proof >= Proof::structure;
+    return !stands_alone && doubtful_.covers(place.front().offset) ? &doubtful_ : nullptr;
 }
 
 // In the order of their places: what lies within an earlier find is no file of its own.
@@ -169,11 +182,11 @@ Result<void> Carver::settle(Block& block, FindSink& sink) {
     for (std::size_t i = 0; i < block.finds.size(); ++i) {
         Find& find = block.finds[i];
         const std::uint64_t start = block.starts[i];
-        if (is_taken(start)) {
+        if (const Coverage* around = covering(find, start)) {
             // It hid what it reaches over and is not taken.
             const std::uint64_t place = ground_->places_of(start, 1).front().offset;
             const std::uint64_t skipped = std::min(start + certain_bytes(find), block.start + block.length);
-            std::uint64_t resume = start + (taken_.end_at(place) - place);
+            std::uint64_t resume = start + (around->end_at(place) - place);
             resume = (resume + kSector - 1) / kSector * kSector;
             if (keeps_its_bytes(find) && find.pieces.size() == 1 && resume < skipped) {
                 Block rest{block.start, block.length, std::move(block.bytes), block.bytes_at, {}, {}, 0, {}};
@@ -191,7 +204,8 @@ Result<void> Carver::settle(Block& block, FindSink& sink) {
         if (keeps_its_bytes(find)) {
             std::uint64_t left = certain_bytes(find);
             for (const Extent& piece : find.pieces) {
-                taken_.add({piece.offset, std::min(left, piece.length)});
+                (find.measured.end == Measured::End::broken ? doubtful_ : taken_)
+                    .add({piece.offset, std::min(left, piece.length)});
                 left -= std::min(left, piece.length);
             }
         }
@@ -203,6 +217,7 @@ Result<void> Carver::settle(Block& block, FindSink& sink) {
 Result<void> Carver::sweep(const SweepState& state, FindSink& sink) {
     const std::uint64_t size = ground_->size();
     for (const Extent& extent : state.taken) taken_.add(extent);
+    for (const Extent& extent : state.doubtful) doubtful_.add(extent);
     dropped_ = state.dropped;
     Pipeline line;
     line.threads.emplace_back([&] {
@@ -266,7 +281,7 @@ Result<void> Carver::sweep(const SweepState& state, FindSink& sink) {
         }
         const std::uint64_t done = at + block->length;
         if (const auto place = ground_->places_of(done, 1); !place.empty()) taken_.forget_before(place.front().offset);
-        DREDGER_TRY(const bool go_on, sink.reached({done, taken_.extents(), dropped_}));
+        DREDGER_TRY(const bool go_on, sink.reached({done, taken_.extents(), doubtful_.extents(), dropped_}));
         if (!go_on) return {};
     }
     return {};

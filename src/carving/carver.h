@@ -25,9 +25,10 @@ struct Find {
 
 // What of a sweep is to be remembered, so that it can go on there.
 struct SweepState {
-    std::uint64_t position = 0;  // bytes of the ground that are done
-    std::vector<Extent> taken;   // on the medium, of finds that reach further
-    std::uint64_t dropped = 0;   // starts that turned out to be nonsense
+    std::uint64_t position = 0;    // bytes of the ground that are done
+    std::vector<Extent> taken;     // on the medium, of finds that reach further
+    std::vector<Extent> doubtful;  // the same of broken ones
+    std::uint64_t dropped = 0;     // starts that turned out to be nonsense
 };
 
 struct CarveOptions {
@@ -49,9 +50,9 @@ class FindSink {
 
 class Carver {
   public:
-    // `ground`: what to search, of a medium; pieces of sectors that follow each other as files do. `taken`: parts of
+    // `ground`: what to search, of a medium; pieces of sectors that follow each other as files do. `known`: parts of
     // that medium that belong to files that are known already.
-    Carver(std::shared_ptr<const Content> ground, CarveOptions options, Coverage taken);
+    Carver(std::shared_ptr<const Content> ground, CarveOptions options, Coverage known);
     ~Carver();
 
     // Goes on where `state` says. The finds come in the order of their places, whatever the number of workers.
@@ -66,7 +67,8 @@ class Carver {
     void search(Block& block) const;
     void search(Block& block, std::uint64_t from, std::uint64_t to) const;
     Result<void> settle(Block& block, FindSink& sink);
-    bool is_taken(std::uint64_t start) const;
+    const Coverage* covering(const Find& find, std::uint64_t start) const;
+    bool is_wanted(const Format& format) const;
     bool is_padded(const Extent& last_piece) const;
     bool could_go_on(const Measured& found, const Format& format, std::uint64_t start) const;
     bool keeps_its_bytes(const Find& find) const;
@@ -74,7 +76,9 @@ class Carver {
     std::shared_ptr<const Content> ground_;
     CarveOptions options_;
     Nominator nominator_;
-    Coverage taken_;
+    Coverage known_;     // by files that are known already
+    Coverage taken_;     // by whole files
+    Coverage doubtful_;  // by the good parts of broken files
     std::uint64_t dropped_ = 0;
 };
 

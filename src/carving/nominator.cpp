@@ -18,11 +18,11 @@ bool Wanted::takes(const Format& format) const {
 }
 
 Nominator::Nominator(const Wanted& wanted, const std::vector<const Format*>& further) : lists_(1) {
-    for (const auto* family : all_families()) {
-        // A format that is told apart when another one is measured needs that one.
-        const bool any = std::any_of(family->begin(), family->end(), [&](const Format& f) { return wanted.takes(f); });
-        for (const Format& format : *family)
-            if (any && format.measure != nullptr) add(format);
+    std::set<const Format*> tellers;
+    for (const Format* format : all_formats()) {
+        if (!wanted.takes(*format)) continue;
+        const Format* teller = format->measure ? format : format_named(format->told_by);
+        if (teller != nullptr && tellers.insert(teller).second) add(*teller);
     }
     for (const Format* format : further) add(*format);
 }

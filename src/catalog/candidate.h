@@ -23,9 +23,21 @@ struct ScannedVolume {
     std::int64_t source = 0;
     Volume place;
     VolumeFacts facts;
-    bool done = false;  // its records are all in the catalog
+    bool done = false;           // its records are all in the catalog
+    bool map_is_trusted = true;  // false: live files lie where the file system's space map shows free clusters
     std::string
         settings;  // the scan options that narrow what is kept; a volume is scanned again only with the same ones
+};
+
+// How far the deep scan of a volume is.
+struct Sweep {
+    std::int64_t volume = 0;     // ScannedVolume::id
+    std::string settings;        // the options that narrow or widen it
+    std::int64_t checked = 0;    // the last candidate whose content was checked
+    std::uint64_t position = 0;  // bytes that were searched
+    std::uint64_t total = 0;     // bytes to search
+    std::string state;           // of the search, for going on with it
+    bool done = false;
 };
 
 // A candidate with all that is known of it. `record.layout` counts from the start of the medium, and `record.id` from
@@ -37,6 +49,7 @@ struct Candidate {
     Kind kind = Kind::other;
     std::string format;  // empty: not known
     Prospect prospect;
+    Proof proof = Proof::none;  // of its content, as far as it was checked
 };
 
 // "PATH (written TIME)": how one file is told of to explain another.

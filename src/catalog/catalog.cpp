@@ -20,7 +20,10 @@ CREATE TABLE volumes (
     id INTEGER PRIMARY KEY, source INTEGER NOT NULL REFERENCES sources, number INTEGER NOT NULL, offset INTEGER NOT NULL,
     length INTEGER NOT NULL, partition_table INTEGER NOT NULL, filesystem TEXT NOT NULL, label TEXT NOT NULL,
     serial TEXT NOT NULL, cluster_size INTEGER NOT NULL, used INTEGER NOT NULL, warnings TEXT NOT NULL,
-    settings TEXT NOT NULL, done INTEGER NOT NULL);
+    settings TEXT NOT NULL, done INTEGER NOT NULL, map_is_trusted INTEGER NOT NULL);
+CREATE TABLE sweeps (
+    volume INTEGER PRIMARY KEY REFERENCES volumes, settings TEXT NOT NULL, checked INTEGER NOT NULL,
+    position INTEGER NOT NULL, total INTEGER NOT NULL, state TEXT NOT NULL, done INTEGER NOT NULL);
 CREATE TABLE candidates (
     id INTEGER PRIMARY KEY, volume INTEGER NOT NULL REFERENCES volumes, record INTEGER NOT NULL, state INTEGER NOT NULL,
     origin INTEGER NOT NULL, is_folder INTEGER NOT NULL, folder TEXT NOT NULL, name TEXT NOT NULL,
@@ -29,7 +32,7 @@ CREATE TABLE candidates (
     changed INTEGER, changed_ns INTEGER, deleted INTEGER, deleted_ns INTEGER, clock INTEGER NOT NULL,
     attributes TEXT NOT NULL, facts TEXT NOT NULL, trust INTEGER NOT NULL, codec INTEGER NOT NULL, unit INTEGER NOT NULL,
     within_records INTEGER NOT NULL, prospect INTEGER NOT NULL, band INTEGER NOT NULL, chk INTEGER NOT NULL,
-    reasons TEXT NOT NULL);
+    reasons TEXT NOT NULL, proof INTEGER NOT NULL);
 CREATE TABLE extents (
     candidate INTEGER NOT NULL REFERENCES candidates, position INTEGER NOT NULL, offset INTEGER NOT NULL,
     length INTEGER NOT NULL, PRIMARY KEY (candidate, position)) WITHOUT ROWID;
@@ -38,8 +41,8 @@ CREATE TABLE extents (
 constexpr const char* kColumns =
     "id, volume, record, state, origin, is_folder, folder, name, name_is_whole, size, kind, format, created, "
     "created_ns, modified, modified_ns, accessed, accessed_ns, changed, changed_ns, deleted, deleted_ns, clock, "
-    "attributes, facts, trust, codec, unit, within_records, prospect, band, chk, reasons";
-constexpr int kColumnCount = 33;
+    "attributes, facts, trust, codec, unit, within_records, prospect, band, chk, reasons, proof";
+constexpr int kColumnCount = 34;
 
 // SQLite holds signed numbers; stretches that no medium holds are negative, everything else is smaller.
 std::int64_t stored(std::uint64_t value) { return static_cast<std::int64_t>(value); }
@@ -147,6 +150,7 @@ Candidate candidate_at(const Statement& row) {
     c.prospect.band = static_cast<Band>(row.number(30));
     c.prospect.check = static_cast<Check>(row.number(31));
     c.prospect.reasons = list_from(row.text(32));
+    c.proof = static_cast<Proof>(row.number(33));
     return c;
 }
 
@@ -198,6 +202,11 @@ Result<Catalog> Catalog::checked(const fs::path& path, Database database) {
                 catalog.database_.prepare("SELECT offset, length FROM extents WHERE candidate=? ORDER BY position"));
     DREDGER_TRY(catalog.name_, catalog.database_.prepare(
                                    "SELECT folder, name, coalesce(created, modified) FROM candidates WHERE id=?"));
+    DREDGER_TRY(catalog.beginning_,
+                catalog.database_.prepare(fmt::format("SELECT {} FROM candidates WHERE id IN (SELECT candidate FROM "
+                                                      "extents WHERE position = 0 AND offset = ?) AND volume=? AND "
+                                                      "state<>0 AND is_folder=0 ORDER BY id",
+                                                      kColumns)));
     return catalog;
 }
 
@@ -249,8 +258,9 @@ Result<std::vector<ScannedSource>> Catalog::sources() const {
 
 Result<std::vector<ScannedVolume>> Catalog::volumes() const {
     DREDGER_TRY(Statement rows,
-                database_.prepare("SELECT id, source, number, offset, length, partition_table, filesystem, label, "
-                                  "serial, cluster_size, used, warnings, settings, done FROM volumes ORDER BY id"));
+                database_.prepare(
+                    "SELECT id, source, number, offset, length, partition_table, filesystem, label, "
+                    "serial, cluster_size, used, warnings, settings, done, map_is_trusted FROM volumes ORDER BY id"));
     std::vector<ScannedVolume> list;
     for (;;) {
         DREDGER_TRY(const bool there, rows.step());
@@ -271,6 +281,7 @@ Result<std::vector<ScannedVolume>> Catalog::volumes() const {
                    list_from(rows.text(11))};
         v.settings = rows.text(12);
         v.done = rows.number(13) != 0;
+        v.map_is_trusted = rows.number(14) != 0;
         list.push_back(std::move(v));
     }
 }
@@ -284,7 +295,7 @@ Result<std::int64_t> Catalog::add_source(const ScannedSource& source) {
 }
 
 Result<std::int64_t> Catalog::add_volume(const ScannedVolume& v) {
-    DREDGER_TRY(Statement insert, database_.prepare("INSERT INTO volumes VALUES (NULL,?,?,?,?,?,?,?,?,?,?,?,?,0)"));
+    DREDGER_TRY(Statement insert, database_.prepare("INSERT INTO volumes VALUES (NULL,?,?,?,?,?,?,?,?,?,?,?,?,0,1)"));
     insert.bind(1, v.source)
         .bind(2, std::int64_t{v.place.number})
         .bind(3, stored(v.place.offset))
@@ -301,13 +312,33 @@ Result<void> Catalog::finish_volume(const ScannedVolume& v) {
     DREDGER_CHECK(
         database_.execute("CREATE INDEX IF NOT EXISTS candidates_by_prospect ON candidates "
                           "(state, is_folder, prospect DESC, folder, name, id)"));
-    DREDGER_TRY(Statement update, database_.prepare("UPDATE volumes SET done=1, warnings=? WHERE id=?"));
-    return update.bind(1, list_text(v.facts.warnings)).bind(2, v.id).run();
+    DREDGER_TRY(Statement update,
+                database_.prepare("UPDATE volumes SET done=1, warnings=?, map_is_trusted=? WHERE id=?"));
+    return update.bind(1, list_text(v.facts.warnings)).bind(2, std::int64_t{v.map_is_trusted}).bind(3, v.id).run();
+}
+
+Result<std::optional<Sweep>> Catalog::sweep_of(std::int64_t volume) const {
+    DREDGER_TRY(Statement row,
+                database_.prepare("SELECT settings, checked, position, total, state, done FROM sweeps WHERE volume=?"));
+    DREDGER_TRY(const bool there, row.bind(1, volume).step());
+    if (!there) return std::nullopt;
+    return Sweep{volume,      row.text(0),       row.number(1), loaded(row.number(2)), loaded(row.number(3)),
+                 row.text(4), row.number(5) != 0};
+}
+
+Result<void> Catalog::save_sweep(const Sweep& sweep) {
+    // The finds are matched with the records by where they begin.
+    DREDGER_CHECK(
+        database_.execute("CREATE INDEX IF NOT EXISTS extents_by_start ON extents (offset) WHERE position = 0"));
+    DREDGER_TRY(Statement save, database_.prepare("INSERT OR REPLACE INTO sweeps VALUES (?,?,?,?,?,?,?)"));
+    save.bind(1, sweep.volume).bind(2, sweep.settings).bind(3, sweep.checked).bind(4, stored(sweep.position));
+    return save.bind(5, stored(sweep.total)).bind(6, sweep.state).bind(7, std::int64_t{sweep.done}).run();
 }
 
 Result<void> Catalog::remove_volume(std::int64_t volume) {
     for (const char* sql : {"DELETE FROM extents WHERE candidate IN (SELECT id FROM candidates WHERE volume=?)",
-                            "DELETE FROM candidates WHERE volume=?", "DELETE FROM volumes WHERE id=?"}) {
+                            "DELETE FROM candidates WHERE volume=?", "DELETE FROM sweeps WHERE volume=?",
+                            "DELETE FROM volumes WHERE id=?"}) {
         DREDGER_TRY(Statement remove, database_.prepare(sql));
         DREDGER_CHECK(remove.bind(1, volume).run());
     }
@@ -342,12 +373,88 @@ Result<void> Catalog::add(const Candidate& c) {
     s.bind(27, static_cast<std::int64_t>(c.record.layout.codec)).bind(28, std::int64_t{c.record.layout.unit});
     s.bind(29, std::int64_t{c.record.layout.within_records}).bind(30, std::int64_t{c.prospect.value});
     s.bind(31, static_cast<std::int64_t>(c.prospect.band)).bind(32, static_cast<std::int64_t>(c.prospect.check));
-    s.bind(33, list_text(c.prospect.reasons));
+    s.bind(33, list_text(c.prospect.reasons)).bind(34, static_cast<std::int64_t>(c.proof));
     DREDGER_CHECK(s.run());
+    return add_layout(c);
+}
+
+Result<void> Catalog::add_layout(const Candidate& c) {
     std::int64_t position = 0;
     for (const Extent& extent : c.record.layout.extents) {
         add_extent_.bind(1, c.id).bind(2, position++).bind(3, stored(extent.offset)).bind(4, stored(extent.length));
         DREDGER_CHECK(add_extent_.run());
+    }
+    return {};
+}
+
+Result<void> Catalog::update(const Candidate& c) {
+    DREDGER_TRY(Statement change,
+                database_.prepare("UPDATE candidates SET size=?, kind=?, format=?, facts=?, trust=?, codec=?, unit=?, "
+                                  "within_records=?, prospect=?, band=?, chk=?, reasons=?, proof=? WHERE id=?"));
+    const Layout& layout = c.record.layout;
+    change.bind(1, stored(c.record.size)).bind(2, static_cast<std::int64_t>(c.kind)).bind(3, c.format);
+    change.bind(4, facts_text(c.record.facts)).bind(5, static_cast<std::int64_t>(c.record.trust));
+    change.bind(6, static_cast<std::int64_t>(layout.codec)).bind(7, std::int64_t{layout.unit});
+    change.bind(8, std::int64_t{layout.within_records}).bind(9, std::int64_t{c.prospect.value});
+    change.bind(10, static_cast<std::int64_t>(c.prospect.band)).bind(11, static_cast<std::int64_t>(c.prospect.check));
+    change.bind(12, list_text(c.prospect.reasons)).bind(13, static_cast<std::int64_t>(c.proof)).bind(14, c.id);
+    DREDGER_CHECK(change.run());
+    DREDGER_TRY(Statement forget, database_.prepare("DELETE FROM extents WHERE candidate=?"));
+    DREDGER_CHECK(forget.bind(1, c.id).run());
+    return add_layout(c);
+}
+
+Result<std::vector<Candidate>> Catalog::beginning_at(std::int64_t volume, std::uint64_t offset) const {
+    std::vector<Candidate> list;
+    beginning_.bind(1, stored(offset)).bind(2, volume);
+    for (;;) {
+        const auto there = beginning_.step();
+        if (!there || !*there) {
+            beginning_.reset();
+            if (!there) return tl::unexpected<Error>(there.error());
+            break;
+        }
+        list.push_back(candidate_at(beginning_));
+    }
+    for (Candidate& candidate : list) DREDGER_CHECK(load_layout(candidate));
+    return list;
+}
+
+Result<std::vector<Candidate>> Catalog::to_check(std::int64_t volume, std::int64_t after, std::size_t most) const {
+    DREDGER_TRY(Statement rows,
+                database_.prepare(
+                    fmt::format("SELECT {} FROM candidates WHERE volume=? AND id>? AND state<>0 AND is_folder=0 AND "
+                                "origin<>2 ORDER BY id LIMIT ?",
+                                kColumns)));
+    rows.bind(1, volume).bind(2, after).bind(3, static_cast<std::int64_t>(most));
+    std::vector<Candidate> list;
+    for (;;) {
+        DREDGER_TRY(const bool there, rows.step());
+        if (!there) return list;
+        list.push_back(candidate_at(rows));
+        DREDGER_CHECK(load_layout(list.back()));
+    }
+}
+
+Result<void> Catalog::each_proven(std::int64_t volume, const std::function<void(const Extent&)>& visit) const {
+    DREDGER_TRY(
+        Statement rows,
+        database_.prepare("SELECT e.offset, e.length FROM candidates c JOIN extents e ON e.candidate = c.id WHERE "
+                          "c.volume=? AND c.state<>0 AND c.origin<>2 AND c.proof>=2 AND c.chk<=1"));
+    rows.bind(1, volume);
+    for (;;) {
+        DREDGER_TRY(const bool there, rows.step());
+        if (!there) return {};
+        visit({loaded(rows.number(0)), loaded(rows.number(1))});
+    }
+}
+
+Result<void> Catalog::remove_finds(std::int64_t volume) {
+    for (const char* sql :
+         {"DELETE FROM extents WHERE candidate IN (SELECT id FROM candidates WHERE volume=? AND origin=2)",
+          "DELETE FROM candidates WHERE volume=? AND origin=2"}) {
+        DREDGER_TRY(Statement remove, database_.prepare(sql));
+        DREDGER_CHECK(remove.bind(1, volume).run());
     }
     return {};
 }

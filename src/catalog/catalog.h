@@ -15,7 +15,7 @@ enum class Sort { prospect, path };
 
 class Catalog {
   public:
-    static constexpr int kVersion = 2;
+    static constexpr int kVersion = 3;
 
     // For a scan: made where there is none.
     static Result<Catalog> open_for_scan(const std::filesystem::path& path);
@@ -29,6 +29,9 @@ class Catalog {
     Result<std::int64_t> add_source(const ScannedSource& source);
     Result<std::int64_t> add_volume(const ScannedVolume& volume);
     Result<void> finish_volume(const ScannedVolume& volume);
+    // How far the deep scan of a volume is; none where it has not begun.
+    Result<std::optional<Sweep>> sweep_of(std::int64_t volume) const;
+    Result<void> save_sweep(const Sweep& sweep);
     // Takes back what an unfinished scan of a volume left.
     Result<void> remove_volume(std::int64_t volume);
 
@@ -41,6 +44,20 @@ class Catalog {
     Result<std::int64_t> next_id() const;
     // Under the id that it brings.
     Result<void> add(const Candidate& candidate);
+
+    // What is known better now: everything but the record's own words.
+    Result<void> update(const Candidate& candidate);
+
+    // The candidates of a volume that are not live and whose content begins at this byte of the medium.
+    Result<std::vector<Candidate>> beginning_at(std::int64_t volume, std::uint64_t offset) const;
+    // Those with an id above `after`, in order, with layouts: the next `most` files of a volume that are not live and
+    // were not found by signature.
+    Result<std::vector<Candidate>> to_check(std::int64_t volume, std::int64_t after, std::size_t most) const;
+
+    // The pieces of those of them whose content was found right.
+    Result<void> each_proven(std::int64_t volume, const std::function<void(const Extent&)>& visit) const;
+    // Takes back what was found by signature.
+    Result<void> remove_finds(std::int64_t volume);
 
     Result<std::optional<Candidate>> find(std::int64_t id) const;
     Result<std::int64_t> count(const Selection& selection) const;
@@ -61,11 +78,12 @@ class Catalog {
   private:
     Catalog(std::filesystem::path path, sqlite::Database database);
     static Result<Catalog> checked(const std::filesystem::path& path, sqlite::Database database);
+    Result<void> add_layout(const Candidate& candidate);
     Result<void> load_layout(Candidate& candidate) const;
 
     std::filesystem::path path_;
     sqlite::Database database_;
-    mutable sqlite::Statement add_candidate_, add_extent_, find_, layout_, name_;
+    mutable sqlite::Statement add_candidate_, add_extent_, find_, layout_, name_, beginning_;
 };
 
 }  // namespace dredger

@@ -12,6 +12,7 @@ void add_scan(CLI::App& program, int& exit_code);
 void add_list(CLI::App& program, int& exit_code);
 void add_show(CLI::App& program, int& exit_code);
 void add_restore(CLI::App& program, int& exit_code);
+void add_kinds(CLI::App& program, int& exit_code);
 void add_demo(CLI::App& program, int& exit_code);
 
 // Runs the program with these words behind its name.

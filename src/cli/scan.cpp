@@ -5,6 +5,7 @@
 
 #include "cli/commands.h"
 #include "cli/words.h"
+#include "formats/own_formats.h"
 #include "media/drives.h"
 
 namespace dredger::cli {
@@ -14,10 +15,15 @@ namespace fs = std::filesystem;
 
 struct Options {
     std::vector<std::string> sources;
-    std::string catalog, folder, kind, ext;
+    std::string catalog, folder, kind, ext, format, own_formats, until;
     std::vector<unsigned> volumes;
     int code_page = 850;
     bool quick = false;
+    bool deep = false;
+    bool whole_surface = false;
+    bool every_offset = false;
+    bool inside = false;
+    std::uint64_t until_count = 0;
     bool catalog_on_same_drive = false;
 };
 
@@ -47,6 +53,20 @@ void say(const VolumeReport& volume) {
     if (!volume.bins.empty()) fmt::print("    in its bin: {}\n", bin_text(volume.bins));
 }
 
+void say(const SurfaceReport& surface) {
+    const std::string where = surface.number == 0 ? "outside the volumes" : fmt::format("volume {}", surface.number);
+    if (surface.was_done_before) {
+        fmt::print("  {}: searched already\n", where);
+        return;
+    }
+    fmt::print("  {}: searched {}{}: {} without a record", where, size_text(surface.searched),
+               surface.is_whole ? "" : " of free space", counted(surface.finds, "file"));
+    if (surface.merged > 0) fmt::print(", {} that records tell of", count_text(surface.merged));
+    if (surface.dropped > 0) fmt::print("; {} false starts left out", count_text(surface.dropped));
+    if (surface.checked > 0) fmt::print("; content of {} checked", counted(surface.checked, "record"));
+    fmt::print("\n");
+}
+
 int scan_all(const Options& options) {
     ScanRequest request;
     request.volumes = {options.volumes.begin(), options.volumes.end()};
@@ -59,6 +79,28 @@ int scan_all(const Options& options) {
         auto kinds = parse_kinds(options.kind);
         if (!kinds) return report(kinds.error());
         request.kinds = std::move(*kinds);
+    }
+
+    request.deep = options.deep || options.whole_surface || options.every_offset || options.inside ||
+                   !options.until.empty() || options.until_count > 0;
+    if (options.quick && request.deep)
+        return report({ErrorKind::usage, "--quick reads records only", {}, "leave it out to search the surface"});
+    request.whole_surface = options.whole_surface;
+    request.every_offset = options.every_offset;
+    request.inside = options.inside;
+    request.until_name = options.until;
+    request.until_count = options.until_count;
+    std::optional<OwnFormats> own;
+    if (!options.own_formats.empty()) {
+        auto read = OwnFormats::read(options.own_formats);
+        if (!read) return report(read.error());
+        own.emplace(std::move(*read));
+        for (const Format& format : own->formats()) request.further.push_back(&format);
+    }
+    if (!options.format.empty()) {
+        auto formats = parse_formats(options.format);
+        if (!formats) return report(formats.error());
+        request.formats = std::move(*formats);
     }
 
     // A source that can't be read is told before a catalog is made for it.
@@ -88,7 +130,11 @@ int scan_all(const Options& options) {
         }
         any = true;
         fmt::print("{}\n", source);
-        for (const VolumeReport& volume : outcome->volumes) say(volume);
+        for (const VolumeReport& volume : outcome->volumes)
+            if (!volume.filesystem.empty() || !request.deep) say(volume);
+        for (const SurfaceReport& surface : outcome->surfaces) say(surface);
+        if (outcome->is_over)
+            fmt::print("  What was wanted has turned up; the same command without --until goes on.\n");
         if (outcome->interrupted) {
             fmt::print(stderr, "dredger: interrupted: run the same command again to go on\n");
             return kInterrupted;
@@ -107,7 +153,12 @@ int scan_all(const Options& options) {
                    options.catalog);
     const auto finds = catalog->count({});
     if (finds && *finds == 0)
-        fmt::print("\nNothing that was deleted has left a record here.\n");
+        fmt::print(
+            "\n{}\n",
+            request.deep
+                ? "Nothing was found, neither by record nor by content."
+                : fmt::format("Nothing that was deleted has left a record here. Next: dredger scan --deep {} -c {}",
+                              options.sources.front(), options.catalog));
     else if (finds)
         fmt::print("\n{} in {}. Next: dredger list {}\n", counted(static_cast<std::uint64_t>(*finds), "find"),
                    options.catalog, options.catalog);
@@ -126,6 +177,17 @@ void add_scan(CLI::App& program, int& exit_code) {
                      "where to keep the finds, NAME.dredge; on another drive than the source")
         ->required();
     command->add_flag("--quick", options->quick, "records only (the default)");
+    command->add_flag("--deep", options->deep,
+                      "records, and files by their content in free space and outside of volumes");
+    command->add_flag("--whole-surface", options->whole_surface, "deep, and not only in free space");
+    command->add_flag("--every-offset", options->every_offset,
+                      "deep, and not only where sectors begin: for media whose files lie anywhere; slow");
+    command->add_flag("--inside", options->inside, "deep, and also list files within other files");
+    command->add_option("--format", options->format,
+                        "deep: look for these formats only: jpeg,docx ... (dredger kinds)");
+    command->add_option("--own-formats", options->own_formats, "deep: formats of your own, from a TOML file");
+    command->add_option("--until", options->until, "deep: stop when a file with such a name is found: \"*.docx\"");
+    command->add_option("--until-count", options->until_count, "deep: stop when so many files are found");
     command->add_option("--volume", options->volumes, "only the volume with this number; may be repeated")
         ->allow_extra_args(false);
     command->add_option("--folder", options->folder, "keep only finds of this original folder and below it");
@@ -138,6 +200,7 @@ void add_scan(CLI::App& program, int& exit_code) {
     command->footer(
         "Examples:\n"
         "  dredger scan nest-card.img -c nest-card.dredge\n"
+        "  dredger scan --deep nest-card.img -c nest-card.dredge --kind picture,video\n"
         "  dredger scan /dev/sdc -c /mnt/rescue/card.dredge --folder \"DCIM/100NESTS\" --kind picture\n"
         "\nRun again with the same catalog, it goes on where it was stopped and reads nothing twice.");
     command->callback([options, &exit_code] { exit_code = scan_all(*options); });

@@ -22,6 +22,11 @@ bool colour_is_welcome() {
 
 constexpr std::chrono::milliseconds kRedraw{100};
 
+std::size_t width_of_stderr() {
+    winsize size{};
+    return ::ioctl(STDERR_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col > 1 ? size.ws_col - 1U : 79;
+}
+
 }  // namespace
 
 int report(const Error& error) {
@@ -80,12 +85,13 @@ void ProgressLine::show(const Progress& p) {
     if (doing_ != p.doing) {
         doing_ = p.doing;
         started_ = now;
+        begun_at_ = p.done;
         drawn_ = {};
     }
     if (now - drawn_ < kRedraw) return;
     drawn_ = now;
     const double seconds = std::chrono::duration<double>(now - started_).count();
-    const double rate = seconds > 0 ? static_cast<double>(p.done) / seconds : 0;
+    const double rate = seconds > 0 ? static_cast<double>(p.done - std::min(begun_at_, p.done)) / seconds : 0;
     const bool is_bytes = std::string_view(p.unit) == "bytes";
     const auto amount = [&](double n) {
         return is_bytes ? size_text(static_cast<std::uint64_t>(n)) : count_text(static_cast<std::uint64_t>(n));
@@ -106,6 +112,8 @@ void ProgressLine::show(const Progress& p) {
         line += fmt::format("  {}:{:02} left", left / 60, left % 60);
     }
     if (p.finds > 0) line += fmt::format("  finds {}", count_text(p.finds));
+    if (!p.detail.empty()) line += fmt::format(": {}", p.detail);
+    line = shortened(line, width_of_stderr());
     fmt::print(stderr, "\r\x1B[K{}", line);
     (void)std::fflush(stderr);
     is_drawn_ = true;

@@ -51,6 +51,7 @@ class ProgressLine {
     bool is_terminal_;
     bool is_drawn_ = false;
     std::string doing_;
+    std::uint64_t begun_at_ = 0;  // what was done when it began: a scan that goes on
     Clock::time_point started_, drawn_;
 };
 

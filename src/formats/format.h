@@ -2,6 +2,7 @@
 #pragma once
 
 #include <cstdint>
+#include <functional>
 #include <optional>
 #include <span>
 #include <string>
@@ -90,18 +91,20 @@ struct Format {
 
     // How many bits of evidence the start of a file shows, 0 for none. Without it the signatures are all there is to go
     // by. `head` holds at least a sector, up to 64 KiB.
-    unsigned (*bid)(ByteView head) = nullptr;
+    std::function<unsigned(ByteView head)> bid = nullptr;
 
     // Walks the content's own structure from its start. Null: where it ends can't be told.
-    Measured (*measure)(Reader& content) = nullptr;
+    std::function<Measured(Reader& content)> measure = nullptr;
     // How many foreign bytes could lie within content that is broken as `found` says, where its own tables tell. May be
     // null, and may find none.
-    std::vector<std::uint64_t> (*gaps)(Reader& content, const Measured& found) = nullptr;
+    std::function<std::vector<std::uint64_t>(Reader& content, const Measured& found)> gaps = nullptr;
     // Of content of `length` bytes that was measured. May be null.
-    Description (*describe)(Reader& content, std::uint64_t length) = nullptr;
+    std::function<Description(Reader& content, std::uint64_t length)> describe = nullptr;
 
-    // For people: what tells its end, and what measuring checks. Where it is empty the format is measured as part of
-    // another one.
+    // The format whose measurement tells this one apart, where it has none of its own; empty: it is not measured.
+    std::string_view told_by = {};
+
+    // For people: what tells its end, and what measuring checks.
     std::string_view ending = {};
     std::string_view checked = {};
 };

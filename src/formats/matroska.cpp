@@ -165,7 +165,11 @@ const std::vector<Format>& matroska() {
          .describe = describe_matroska,
          .ending = "the size of its segment, or the last cluster",
          .checked = "the elements, block by block"},
-        {.name = "webm", .kind = Kind::video, .extensions = {"webm"}, .signatures = {{{0, "\x1A\x45\xDF\xA3"sv}}}},
+        {.name = "webm",
+         .kind = Kind::video,
+         .extensions = {"webm"},
+         .signatures = {{{0, "\x1A\x45\xDF\xA3"sv}}},
+         .told_by = "mkv"},
     };
     return family;
 }

@@ -149,11 +149,11 @@ const std::vector<Format>& ole2() {
          .measure = measure_ole2,
          .ending = "the last sector that its table calls used",
          .checked = "the directory, and the chain of every stream"},
-        {.name = "doc", .kind = Kind::document, .extensions = {"doc", "dot"}, .signatures = mark},
-        {.name = "xls", .kind = Kind::document, .extensions = {"xls", "xlt"}, .signatures = mark},
-        {.name = "ppt", .kind = Kind::document, .extensions = {"ppt", "pps"}, .signatures = mark},
-        {.name = "msg", .kind = Kind::mail, .extensions = {"msg"}, .signatures = mark},
-        {.name = "msi", .kind = Kind::other, .extensions = {"msi"}, .signatures = mark},
+        {.name = "doc", .kind = Kind::document, .extensions = {"doc", "dot"}, .signatures = mark, .told_by = "ole2"},
+        {.name = "xls", .kind = Kind::document, .extensions = {"xls", "xlt"}, .signatures = mark, .told_by = "ole2"},
+        {.name = "ppt", .kind = Kind::document, .extensions = {"ppt", "pps"}, .signatures = mark, .told_by = "ole2"},
+        {.name = "msg", .kind = Kind::mail, .extensions = {"msg"}, .signatures = mark, .told_by = "ole2"},
+        {.name = "msi", .kind = Kind::other, .extensions = {"msi"}, .signatures = mark, .told_by = "ole2"},
     };
     return family;
 }

@@ -101,10 +101,14 @@ const std::vector<Format>& packed() {
          .measure = measure_zst,
          .ending = kEnding,
          .checked = kChecked},
-        {.name = "tar.gz", .kind = Kind::archive, .extensions = {"tar.gz", "tgz"}, .signatures = gzip},
-        {.name = "tar.bz2", .kind = Kind::archive, .extensions = {"tar.bz2", "tbz2"}, .signatures = bzip2},
-        {.name = "tar.xz", .kind = Kind::archive, .extensions = {"tar.xz", "txz"}, .signatures = xz},
-        {.name = "tar.zst", .kind = Kind::archive, .extensions = {"tar.zst"}, .signatures = zstd},
+        {.name = "tar.gz", .kind = Kind::archive, .extensions = {"tar.gz", "tgz"}, .signatures = gzip, .told_by = "gz"},
+        {.name = "tar.bz2",
+         .kind = Kind::archive,
+         .extensions = {"tar.bz2", "tbz2"},
+         .signatures = bzip2,
+         .told_by = "bz2"},
+        {.name = "tar.xz", .kind = Kind::archive, .extensions = {"tar.xz", "txz"}, .signatures = xz, .told_by = "xz"},
+        {.name = "tar.zst", .kind = Kind::archive, .extensions = {"tar.zst"}, .signatures = zstd, .told_by = "zst"},
     };
     return family;
 }

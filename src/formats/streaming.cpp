@@ -103,7 +103,7 @@ const std::vector<Format>& streaming() {
          .describe = describe_asf,
          .ending = kEnding,
          .checked = "the head of every packet"},
-        {.name = "wma", .kind = Kind::audio, .extensions = {"wma"}, .signatures = {{{0, kHeader}}}},
+        {.name = "wma", .kind = Kind::audio, .extensions = {"wma"}, .signatures = {{{0, kHeader}}}, .told_by = "wmv"},
         {.name = "flv",
          .kind = Kind::video,
          .extensions = {"flv"},

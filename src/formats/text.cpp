@@ -437,7 +437,7 @@ Measured measure_text(Reader& content) {
 
 const std::vector<Format>& text() {
     static const std::vector<Format> family = {
-        {.name = "svg", .kind = Kind::picture, .extensions = {"svg"}, .is_text = true},
+        {.name = "svg", .kind = Kind::picture, .extensions = {"svg"}, .is_text = true, .told_by = "xml"},
         {.name = "html",
          .kind = Kind::document,
          .extensions = {"html", "htm", "xhtml"},
@@ -506,7 +506,7 @@ const std::vector<Format>& text() {
          .measure = measure_text,
          .ending = "where text ends, in a sector that is filled with zeros",
          .checked = "that it is text"},
-        {.name = "csv", .kind = Kind::document, .extensions = {"csv", "tsv"}, .is_text = true},
+        {.name = "csv", .kind = Kind::document, .extensions = {"csv", "tsv"}, .is_text = true, .told_by = "txt"},
         {.name = "json", .kind = Kind::document, .extensions = {"json", "geojson"}, .is_text = true},
     };
     return family;

@@ -52,7 +52,8 @@ std::vector<Extent> Content::places_of(std::uint64_t offset, std::uint64_t lengt
         const std::uint64_t from = std::max(offset, piece->start);
         const std::uint64_t to = std::min(end, piece->start + piece->where.length);
         if (to <= from) continue;
-        const std::uint64_t place = piece->where.is_stored() ? piece->where.offset + (from - piece->start) : piece->where.offset;
+        const std::uint64_t place =
+            piece->where.is_stored() ? piece->where.offset + (from - piece->start) : piece->where.offset;
         if (!places.empty() && places.back().is_stored() && places.back().end() == place)
             places.back().length += to - from;
         else

@@ -6,6 +6,7 @@
 #include "media/drives.h"
 #include "media/file_medium.h"
 #include "media/window.h"
+#include "scanning/deep_scan.h"
 #include "scanning/volume_scan.h"
 
 namespace dredger {
@@ -45,6 +46,75 @@ const ScannedVolume* find(const std::vector<ScannedVolume>& list, std::int64_t s
     return found == list.end() ? nullptr : &*found;
 }
 
+// A part of the medium that the deep scan searches by itself.
+struct Stretch {
+    Volume place;
+    std::vector<Extent> ground;  // on the medium
+};
+
+// What lies outside of all volumes.
+std::vector<Stretch> gaps_between(const PartitionMap& map, std::uint64_t size) {
+    std::vector<Volume> volumes = map.volumes;
+    std::sort(volumes.begin(), volumes.end(), [](const Volume& a, const Volume& b) { return a.offset < b.offset; });
+    std::vector<Stretch> gaps;
+    std::uint64_t reached = 0;
+    const auto add = [&](std::uint64_t end) {
+        if (end <= reached) return;
+        Stretch gap;
+        gap.place.offset = reached;
+        gap.place.length = end - reached;
+        gap.ground = {{reached, end - reached}};
+        gaps.push_back(std::move(gap));
+    };
+    for (const Volume& volume : volumes) {
+        add(volume.offset);
+        reached = std::max(reached, volume.offset + volume.length);
+    }
+    add(size);
+    return gaps;
+}
+
+std::vector<Extent> shifted(std::vector<Extent> runs, std::uint64_t by) {
+    for (Extent& run : runs) run.offset += by;
+    return runs;
+}
+
+Result<ScannedVolume> row_for(Catalog& catalog, std::int64_t source, const Volume& place) {
+    DREDGER_TRY(const auto known, catalog.volumes());
+    if (const ScannedVolume* row = find(known, source, place)) return *row;
+    ScannedVolume row;
+    row.source = source;
+    row.place = place;
+    row.facts.size = place.length;
+    DREDGER_TRY(row.id, catalog.add_volume(row));
+    DREDGER_CHECK(catalog.finish_volume(row));
+    return row;
+}
+
+// The deep scan of each stretch, in the order of their places.
+Result<void> scan_deep(Catalog& catalog, const ScanRequest& request, Observer& observer, const MediumPtr& medium,
+                       std::int64_t source, std::vector<Stretch>& stretches, ScanReport& report) {
+    std::sort(stretches.begin(), stretches.end(),
+              [](const Stretch& a, const Stretch& b) { return a.place.offset < b.place.offset; });
+    for (Stretch& stretch : stretches) {
+        DREDGER_TRY(const ScannedVolume row, row_for(catalog, source, stretch.place));
+        if (!row.map_is_trusted && !request.whole_surface) {
+            observer.warning(fmt::format(
+                "volume {}: live files lie where its space map shows free clusters, so all of it is searched",
+                stretch.place.number));
+            stretch.ground = {{stretch.place.offset, stretch.place.length}};
+        }
+        DREDGER_TRY(const DeepScan::Outcome outcome,
+                    DeepScan(catalog, request, observer).run(medium, row, stretch.ground));
+        report.surfaces.push_back(outcome.report);
+        if (!outcome.stopped) continue;
+        report.is_over = !observer.should_stop();
+        report.interrupted = !report.is_over;
+        break;
+    }
+    return {};
+}
+
 }  // namespace
 
 Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& observer) {
@@ -56,6 +126,7 @@ Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& 
     DREDGER_TRY(const auto known, catalog.volumes());
 
     ScanReport report;
+    std::vector<Stretch> stretches;
     std::set<unsigned> missing = request.volumes;
     std::optional<Error> damaged;
     for (const Volume& place : map.volumes) {
@@ -72,8 +143,10 @@ Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& 
             observer.warning(fmt::format("volume {}: {}", place.number, opened.error().line()));
             if (!damaged) damaged = opened.error();
         }
+        Stretch stretch{place, {{place.offset, place.length}}};
         if (!opened || !*opened) {
             report.volumes.emplace_back().number = place.number;
+            stretches.push_back(std::move(stretch));
             continue;
         }
         const FileSystem& filesystem = **opened;
@@ -81,6 +154,8 @@ Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& 
         DREDGER_TRY(const VolumeScan::Outcome outcome,
                     VolumeScan(catalog, request, observer).run(source, place, volume, filesystem, before));
         report.volumes.push_back(outcome.report);
+        if (!request.whole_surface) stretch.ground = shifted(filesystem.space().free_runs(), place.offset);
+        stretches.push_back(std::move(stretch));
         if (outcome.interrupted) {
             report.interrupted = true;
             break;
@@ -91,10 +166,16 @@ Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& 
                     "dredger survey lists the volumes with their numbers");
     const bool understood = std::any_of(report.volumes.begin(), report.volumes.end(),
                                         [](const VolumeReport& v) { return !v.filesystem.empty(); });
+    if (request.deep && !report.interrupted) {
+        if (request.volumes.empty())
+            for (Stretch& gap : gaps_between(map, medium->size())) stretches.push_back(std::move(gap));
+        DREDGER_CHECK(scan_deep(catalog, request, observer, medium, source, stretches, report));
+        return report;
+    }
     if (!understood && damaged) return tl::unexpected<Error>(*damaged);
     if (!understood && !report.interrupted)
         return fail(ErrorKind::not_understood, "no file system that is known was found", medium->name(),
-                    "dredger survey shows what is there");
+                    "dredger scan --deep finds files by their content");
     return report;
 }
 

@@ -21,6 +21,15 @@ struct ScanRequest {
     std::set<Kind> kinds;
     std::vector<std::string> extensions;   // lower case
     CodePage code_page = CodePage::cp850;  // of short names
+
+    bool deep = false;                   // also the content: the surface is searched, and what records tell is checked
+    bool whole_surface = false;          // not only what the space maps call free
+    bool every_offset = false;           // look for content not only where sectors begin
+    bool inside = false;                 // also within files that were found whole
+    std::vector<std::string> formats;    // names; empty: all
+    std::vector<const Format*> further;  // the user's own formats
+    std::string until_name;              // a glob: the deep scan ends when a find has such a name
+    std::uint64_t until_count = 0;       // ... or when there are so many finds; 0: never
 };
 
 struct VolumeReport {
@@ -34,8 +43,22 @@ struct VolumeReport {
     bool was_done_before = false;
 };
 
+// What the deep scan of a volume, or of what lies outside of them, came to.
+struct SurfaceReport {
+    unsigned number = 0;         // of the volume; 0: outside of them
+    std::uint64_t searched = 0;  // bytes of the surface
+    std::uint64_t checked = 0;   // records whose content was checked
+    std::uint64_t finds = 0;     // files that no record tells of
+    std::uint64_t merged = 0;    // finds that a record tells of
+    std::uint64_t dropped = 0;   // starts that turned out to be nonsense
+    bool was_done_before = false;
+    bool is_whole = false;  // searched as a whole, not only what is free
+};
+
 struct ScanReport {
     std::vector<VolumeReport> volumes;
+    std::vector<SurfaceReport> surfaces;
+    bool is_over = false;  // what was wanted has turned up
     bool interrupted = false;
 };
 

@@ -9,8 +9,9 @@ namespace {
 
 namespace fs = std::filesystem;
 
-constexpr std::uint64_t kBatch = 20'000;  // changes that are saved together
-constexpr std::uint64_t kGlance = 4'096;  // records between two looks at the clock
+constexpr std::uint64_t kBatch = 20'000;      // changes that are saved together
+constexpr std::uint64_t kTrustedShare = 100;  // of live bytes, one of so many may lie on free clusters
+constexpr std::uint64_t kGlance = 4'096;      // records between two looks at the clock
 
 // What narrows a scan, so that a later one with other wishes is not taken for a repetition.
 std::string settings_of(const ScanRequest& request) {
@@ -44,7 +45,7 @@ Fit content_fits_name(std::string_view name, ByteView head) {
 
 Result<VolumeScan::Outcome> VolumeScan::run(std::int64_t source, const Volume& place, const MediumPtr& volume,
                                             const FileSystem& filesystem, const ScannedVolume* before) {
-    row_ = {0, source, place, filesystem.facts(), false, settings_of(request_)};
+    row_ = {0, source, place, filesystem.facts(), false, true, settings_of(request_)};
     report_.number = place.number;
     report_.filesystem = row_.facts.filesystem;
     report_.label = row_.facts.label;
@@ -87,6 +88,7 @@ Result<VolumeScan::Outcome> VolumeScan::run(std::int64_t source, const Volume& p
         observer_.warning(fmt::format("volume {}: {}", place.number, warning));
         row_.facts.warnings.push_back(warning);
     }
+    row_.map_is_trusted = live_on_free_ * kTrustedShare <= live_bytes_;
     if (!interrupted_) DREDGER_CHECK(catalog_.finish_volume(row_));
     DREDGER_CHECK(catalog_.commit());
     return Outcome{report_, interrupted_};
@@ -141,8 +143,13 @@ Result<void> VolumeScan::keep(Record&& record) {
 void VolumeScan::claim(const Record& record, std::int64_t id, bool holds_its_space) {
     const auto last_sign = last_sign_of_life(record);
     if (!record.layout.within_records)
-        for (const Extent& extent : record.layout.extents)
-            claims_.add({space_->whole_units(extent), id, record.id, holds_its_space, last_sign});
+        for (const Extent& extent : record.layout.extents) {
+            const Extent units = space_->whole_units(extent);
+            claims_.add({units, id, record.id, holds_its_space, last_sign});
+            if (!holds_its_space || !units.is_stored()) continue;
+            live_bytes_ += units.length;
+            live_on_free_ += units.length - std::min(units.length, space_->taken_bytes_in(units));
+        }
     for (const Extent& extent : record.keeping)
         claims_.add({space_->whole_units(extent), id, record.id, holds_its_space, last_sign});
 }

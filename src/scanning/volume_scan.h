@@ -51,6 +51,8 @@ class VolumeScan final : RecordSink {
     VolumeReport report_;
     std::optional<Spool> waiting_;  // until every claim on their bytes is known
     std::int64_t next_id_ = 1;
+    std::uint64_t live_bytes_ = 0;    // in clusters
+    std::uint64_t live_on_free_ = 0;  // of those, what the space map calls free
     std::uint64_t unsaved_ = 0;
     bool interrupted_ = false;
     std::optional<Error> failure_;  // of a take(), which can only say that the walk should end

@@ -1,0 +1,57 @@
+#include <fmt/format.h>
+
+#include "cli/commands.h"
+#include "cli/table.h"
+#include "cli/terminal.h"
+#include "formats/own_formats.h"
+
+namespace dredger::cli {
+namespace {
+
+struct Options {
+    std::string own_formats;
+};
+
+std::string extensions_of(const Format& format) {
+    constexpr std::size_t kShown = 4;
+    std::vector<std::string_view> shown(
+        format.extensions.begin(),
+        format.extensions.begin() + static_cast<std::ptrdiff_t>(std::min(format.extensions.size(), kShown)));
+    return fmt::format("{}{}", fmt::join(shown, " "), format.extensions.size() > kShown ? " ..." : "");
+}
+
+int print_kinds(const Options& options) {
+    std::optional<OwnFormats> own;
+    if (!options.own_formats.empty()) {
+        auto read = OwnFormats::read(options.own_formats);
+        if (!read) return report(read.error());
+        own.emplace(std::move(*read));
+    }
+    Table table({{"FORMAT"}, {"KIND"}, {"EXTENSIONS"}, {"WHERE IT ENDS"}, {"WHAT IS CHECKED"}});
+    const auto add = [&](const Format& format) {
+        const Format* teller = format.measure ? &format : format_named(format.told_by);
+        table.add({std::string(format.name), std::string(word_for(format.kind)), extensions_of(format),
+                   teller != nullptr ? std::string(teller->ending) : "only a record tells",
+                   teller != nullptr ? std::string(teller->checked) : "-"});
+    };
+    for (const Format* format : all_formats()) add(*format);
+    if (own)
+        for (const Format& format : own->formats()) add(format);
+    table.print();
+    return kDone;
+}
+
+}  // namespace
+
+void add_kinds(CLI::App& program, int& exit_code) {
+    CLI::App* command = program.add_subcommand("kinds", "List the formats that are known by their content");
+    auto options = std::make_shared<Options>();
+    command->add_option("--own-formats", options->own_formats, "also those of this TOML file");
+    command->footer(
+        "Examples:\n"
+        "  dredger kinds\n"
+        "  dredger kinds --own-formats station-formats.toml\n");
+    command->callback([options, &exit_code] { exit_code = print_kinds(*options); });
+}
+
+}  // namespace dredger::cli

@@ -1,0 +1,128 @@
+#include "ranking/content_evidence.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+
+namespace dredger {
+namespace {
+
+// How much is hoped for a find, by what proves it.
+struct Weights {
+    int checksums = 99;
+    int structure = 93;
+    int length = 80;       // a header tells the length, and nothing what lies in between
+    int joined = 70;       // pieces that fit, but that no checksum proves
+    int open_padded = 90;  // no end mark, but zeros follow
+    int open = 65;
+    int open_text = 70;  // characters, up to where zeros follow
+    int broken_most = 85;
+    int broken_least = 15;    // its start, at least, is there
+    int broken_unknown = 40;  // nothing tells how much is missing
+    int other_ends_earlier = 60;
+};
+constexpr Weights kWeights;
+
+constexpr int kSoundFrom = 88;
+constexpr int kPatchyFrom = 35;
+constexpr int kFaintFrom = 5;
+
+Band band_for(int value) {
+    return value >= kSoundFrom    ? Band::sound
+           : value >= kPatchyFrom ? Band::patchy
+           : value >= kFaintFrom  ? Band::faint
+                                  : Band::gone;
+}
+
+int share(std::uint64_t part, std::uint64_t whole) {
+    return whole == 0
+               ? 0
+               : static_cast<int>(100.0 * static_cast<double>(std::min(part, whole)) / static_cast<double>(whole));
+}
+
+Check check_of(const Measured& measured) {
+    if (measured.end == Measured::End::broken) return Check::damaged;
+    return measured.proof == Proof::checksums ? Check::verified : Check::plausible;
+}
+
+void say_proof(const ContentEvidence& e, std::vector<std::string>& reasons) {
+    const Measured& m = e.measured;
+    if (m.end == Measured::End::broken)
+        reasons.push_back(fmt::format("its content makes sense up to byte {} only: {}", m.sure, m.trouble));
+    else if (m.proof == Proof::checksums)
+        reasons.emplace_back("all of its content was checked and agrees");
+    else if (m.end == Measured::End::open)
+        reasons.emplace_back(
+            e.is_padded ? "its content makes sense up to where zeros follow"
+                        : "its content makes sense up to its end, though nothing shows whether more belonged to it");
+    else if (m.proof == Proof::structure)
+        reasons.emplace_back("its parts follow one upon the other up to its end");
+    else
+        reasons.emplace_back(
+            "its header tells how long it is; nothing shows whether all that lies in between is its own");
+}
+
+}  // namespace
+
+Prospect judge_content(const ContentEvidence& e) {
+    const Measured& m = e.measured;
+    Prospect prospect;
+    prospect.check = check_of(m);
+    say_proof(e, prospect.reasons);
+    if (e.pieces > 1) {
+        const bool proven = m.proof == Proof::checksums && m.is_whole();
+        prospect.reasons.push_back(fmt::format("it was put together from {} pieces{}", e.pieces,
+                                               proven ? "" : " that fit; nothing proves where exactly they meet"));
+    }
+    switch (m.end) {
+        case Measured::End::whole:
+            prospect.value = m.proof == Proof::checksums   ? kWeights.checksums
+                             : e.pieces > 1                ? kWeights.joined
+                             : m.proof == Proof::structure ? kWeights.structure
+                                                           : kWeights.length;
+            break;
+        case Measured::End::open:
+            prospect.value = m.proof == Proof::length ? kWeights.open_text
+                             : e.pieces > 1           ? kWeights.open
+                             : e.is_padded            ? kWeights.open_padded
+                                                      : kWeights.open;
+            break;
+        case Measured::End::broken:
+            prospect.value = m.expected > m.sure ? std::clamp(share(m.sure, m.expected), kWeights.broken_least, kWeights.broken_most)
+                                                 : kWeights.broken_unknown;
+            break;
+        case Measured::End::nonsense: break;
+    }
+    prospect.band = band_for(prospect.value);
+    return prospect;
+}
+
+void add_content(Prospect& prospect, const ContentEvidence& e, std::uint64_t record_size) {
+    const Measured& m = e.measured;
+    if (m.end == Measured::End::nonsense) return;
+    if (m.end == Measured::End::broken) {
+        prospect.value = std::min({prospect.value, kWeights.broken_most, share(m.sure, record_size)});
+        prospect.band = band_for(prospect.value);
+    } else if (m.is_whole() && m.proof == Proof::checksums && m.length == record_size) {
+        // Whatever was said against it: the bytes are right.
+        prospect.value = kWeights.checksums;
+        prospect.band = Band::sound;
+    } else if (m.is_whole() && m.length < record_size) {
+        prospect.reasons.push_back(fmt::format("what stands there ends after {} of {} bytes", m.length, record_size));
+        return;
+    } else if (prospect.band == Band::sound) {
+        prospect.value =
+            std::max(prospect.value, m.proof == Proof::structure && m.is_whole() ? kWeights.structure : prospect.value);
+    }
+    prospect.check = check_of(m);
+    say_proof(e, prospect.reasons);
+}
+
+void add_foreign_content(Prospect& prospect, std::string_view format, std::uint64_t from, std::uint64_t size) {
+    prospect.value = std::min(prospect.value, std::min(kWeights.broken_most, share(from, size)));
+    prospect.band = band_for(prospect.value);
+    prospect.check = Check::damaged;
+    prospect.reasons.push_back(from == 0 ? fmt::format("another file ({}) begins where it began", format)
+                                         : fmt::format("another file ({}) begins at its byte {}", format, from));
+}
+
+}  // namespace dredger

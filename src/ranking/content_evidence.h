@@ -1,0 +1,27 @@
+// What content itself says of its prospect: of a find that no record tells of, and of a record whose content was
+// checked.
+#pragma once
+
+#include "formats/format.h"
+#include "ranking/prospect.h"
+
+namespace dredger {
+
+struct ContentEvidence {
+    Measured measured;
+    std::uint64_t size = 0;  // bytes that are listed
+    std::size_t pieces = 1;
+    bool is_padded = false;   // nothing but zeros behind its end
+    std::string_view format;  // name
+};
+
+// Of a find by signature.
+Prospect judge_content(const ContentEvidence& evidence);
+
+// Adds to the prospect of a record what its content, laid out as the record says, shows.
+void add_content(Prospect& prospect, const ContentEvidence& evidence, std::uint64_t record_size);
+
+// Other content stands where the record's should be, from byte `from` of its `size` on.
+void add_foreign_content(Prospect& prospect, std::string_view format, std::uint64_t from, std::uint64_t size);
+
+}  // namespace dredger

@@ -1,0 +1,321 @@
+#include "scanning/deep_scan.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include "media/content.h"
+#include "ranking/content_evidence.h"
+#include "scanning/find_name.h"
+
+namespace dredger {
+namespace {
+
+constexpr std::size_t kBatch = 256;                    // records that are checked together
+constexpr std::chrono::milliseconds kSaveEvery{1000};  // what is lost at most, in time
+constexpr unsigned kTellingBits = 24;                  // of evidence at a start that make it foreign content
+
+std::string settings_of(const ScanRequest& request) {
+    nlohmann::json settings = nlohmann::json::object();
+    for (const Kind kind : request.kinds) settings["kind"].push_back(word_for(kind));
+    for (const std::string& format : request.formats) settings["format"].push_back(format);
+    for (const Format* format : request.further) settings["own"].push_back(format->name);
+    if (request.whole_surface) settings["whole_surface"] = true;
+    if (request.every_offset) settings["every_offset"] = true;
+    if (request.inside) settings["inside"] = true;
+    return settings.dump();
+}
+
+std::string text_of(const SweepState& state) {
+    nlohmann::json text = {
+        {"dropped", state.dropped}, {"taken", nlohmann::json::array()}, {"doubtful", nlohmann::json::array()}};
+    for (const Extent& extent : state.taken) text["taken"].push_back({extent.offset, extent.length});
+    for (const Extent& extent : state.doubtful) text["doubtful"].push_back({extent.offset, extent.length});
+    return text.dump();
+}
+
+SweepState state_from(const Sweep& sweep) {
+    SweepState state;
+    state.position = sweep.position;
+    const auto text = nlohmann::json::parse(sweep.state, nullptr, false);
+    if (!text.is_object()) return state;
+    state.dropped = text.value("dropped", std::uint64_t{0});
+    for (const auto& [name, list] : {std::pair("taken", &state.taken), std::pair("doubtful", &state.doubtful)})
+        for (const auto& extent : text.value(name, nlohmann::json::array())) list->push_back({extent[0], extent[1]});
+    return state;
+}
+
+// Formats that are measured together: the finer one shows in the content.
+bool are_kin(std::string_view a, std::string_view b) {
+    if (a == b) return true;
+    for (const auto* family : all_families()) {
+        const auto has = [&](std::string_view name) {
+            return std::any_of(family->begin(), family->end(), [&](const Format& f) { return f.name == name; });
+        };
+        if (has(a) && has(b)) return true;
+    }
+    return false;
+}
+
+std::uint64_t stored_bytes(const std::vector<Extent>& pieces) {
+    std::uint64_t sum = 0;
+    for (const Extent& piece : pieces) sum += piece.length;
+    return sum;
+}
+
+void add_reason(Prospect& prospect, Prospect&& changed) {
+    if (changed.reasons.size() > prospect.reasons.size() &&
+        std::find(prospect.reasons.begin(), prospect.reasons.end(), changed.reasons.back()) != prospect.reasons.end())
+        changed.reasons.pop_back();
+    prospect = std::move(changed);
+}
+
+}  // namespace
+
+Result<DeepScan::Outcome> DeepScan::run(const MediumPtr& medium, const ScannedVolume& volume,
+                                        const std::vector<Extent>& pieces) {
+    medium_ = medium;
+    volume_ = volume;
+    report_.number = volume.place.number;
+    report_.is_whole = stored_bytes(pieces) >= volume.place.length;
+    const std::string settings = settings_of(request_);
+    DREDGER_TRY(const auto before, catalog_.sweep_of(volume.id));
+    sweep_ = before.value_or(Sweep{volume.id, settings, 0, 0, 0, {}, false});
+    sweep_.total = stored_bytes(pieces);
+    DREDGER_CHECK(catalog_.begin());
+    if (sweep_.settings != settings) {
+        // Other wishes: the search begins anew, what was checked stays checked.
+        DREDGER_CHECK(catalog_.remove_finds(volume.id));
+        sweep_ = {volume.id, settings, sweep_.checked, 0, sweep_.total, {}, false};
+    }
+    report_.was_done_before = sweep_.done;
+    DREDGER_TRY(next_id_, catalog_.next_id());
+    DREDGER_CHECK(catalog_.save_sweep(sweep_));
+    saved_ = std::chrono::steady_clock::now();
+
+    if (!sweep_.done) {
+        auto checked = check_records();
+        if (checked && !stopped_)
+            checked = catalog_.each_proven(volume.id, [&](const Extent& extent) { taken_.add(extent); });
+        if (checked && !stopped_) {
+            CarveOptions options;
+            options.wanted = {request_.kinds, request_.formats};
+            options.further = request_.further;
+            options.every_offset = request_.every_offset;
+            options.inside = request_.inside;
+            options.cluster = volume.facts.cluster_size;
+            Carver carver(std::make_shared<Content>(medium, pieces), std::move(options), std::move(taken_));
+            checked = carver.sweep(state_from(sweep_), *this);
+        }
+        if (!checked) {
+            catalog_.roll_back();
+            return tl::unexpected<Error>(checked.error());
+        }
+        sweep_.done = !stopped_;
+        DREDGER_CHECK(catalog_.save_sweep(sweep_));
+    }
+    report_.searched = sweep_.position;
+    DREDGER_CHECK(catalog_.commit());
+    return Outcome{report_, stopped_};
+}
+
+// What records tell of is read through their layouts, however scattered it lies.
+Result<void> DeepScan::check_records() {
+    for (;;) {
+        DREDGER_TRY(auto batch, catalog_.to_check(volume_.id, sweep_.checked, kBatch));
+        if (batch.empty()) return {};
+        for (Candidate& candidate : batch) {
+            DREDGER_CHECK(check(candidate));
+            sweep_.checked = candidate.id;
+        }
+        report_.checked += batch.size();
+        report_progress("checking what records tell of", report_.checked, 0, "records");
+        if (std::chrono::steady_clock::now() - saved_ > kSaveEvery) DREDGER_CHECK(save());
+        if (observer_.should_stop()) {
+            stopped_ = true;
+            return {};
+        }
+    }
+}
+
+Result<void> DeepScan::check(Candidate& candidate) {
+    const Record& record = candidate.record;
+    if (record.layout.empty() || record.size == 0 || candidate.prospect.band == Band::gone) return {};
+    const Format* named = format_with_extension(extension_of(record.name));
+    const auto content = open_content(medium_, record.layout, record.size);
+    if (content->size() != record.size) return {};
+    // Through the format that stands there, if it is one of the name's kin.
+    std::vector<std::byte> head(static_cast<std::size_t>(std::min<std::uint64_t>(record.size, 4096)));
+    std::vector<Extent> bad;
+    if (!content->read(0, head, &bad)) return {};
+    const Format* best = nullptr;
+    unsigned most = 0;
+    for (const Format* format : all_formats()) {
+        if (!format->measure || (named != nullptr && !are_kin(format->name, named->name)) ||
+            (named == nullptr && format->is_text))
+            continue;
+        if (const unsigned bits = bid_of(*format, ByteView(head)); bits > most) {
+            most = bits;
+            best = format;
+        }
+    }
+    // Of text nothing but its characters could be checked.
+    if (best == nullptr || best->name == "txt") return {};
+    Reader reader(*content);
+    ContentEvidence evidence;
+    evidence.measured = best->measure(reader);
+    if (!evidence.measured.is_file()) return {};
+    evidence.is_padded = true;
+    const bool is_right = evidence.measured.end != Measured::End::broken && evidence.measured.length <= record.size;
+    add_content(candidate.prospect, evidence, record.size);
+    candidate.proof = is_right ? evidence.measured.proof : Proof::none;
+    const Format* finer = format_named(evidence.measured.format.empty() ? best->name : evidence.measured.format);
+    if (finer != nullptr && (named == nullptr || named == best)) {
+        candidate.format = finer->name;
+        candidate.kind = finer->kind;
+    }
+    return catalog_.update(candidate);
+}
+
+Result<void> DeepScan::take(Find&& find) {
+    DREDGER_TRY(const bool merged, merge(find));
+    if (merged) {
+        ++report_.merged;
+        return {};
+    }
+    return add(std::move(find));
+}
+
+// True where a record tells of the find already.
+Result<bool> DeepScan::merge(const Find& find) {
+    bool is_known = false;
+    const std::uint64_t start = find.pieces.front().offset;
+    DREDGER_TRY(auto there, catalog_.beginning_at(volume_.id, start));
+    const bool is_sound = find.measured.end != Measured::End::broken;
+    for (Candidate& candidate : there) {
+        Record& record = candidate.record;
+        if (record.origin == Origin::signature) continue;
+        const bool kin = candidate.format.empty() || are_kin(candidate.format, find.format->name);
+        // Text is what nothing else claims to be.
+        const bool only_text = find.format->name == "txt" || find.format->name == "csv";
+        const bool size_is_known = record.size != 0 && record.trust != LayoutTrust::none;
+        const bool fits = !size_is_known || record.size >= find.size;
+        if (only_text || (kin && fits)) {
+            is_known = true;
+            if (only_text || !is_sound || candidate.proof >= find.measured.proof) continue;
+            if (!size_is_known) record.size = find.size;
+            if (record.size == find.size && find.size > 0) {
+                candidate.prospect =
+                    judge_content({find.measured, find.size, find.pieces.size(), find.is_padded, find.format->name});
+                record.layout = {find.pieces, Codec::none, 0, false};
+                record.trust = LayoutTrust::assumed;
+                candidate.proof = find.measured.proof;
+                candidate.format = find.format->name;
+                candidate.kind = find.format->kind;
+                DREDGER_CHECK(catalog_.update(candidate));
+            }
+            continue;
+        }
+        if (!is_sound || find.bits < kTellingBits) continue;
+        Prospect changed = candidate.prospect;
+        add_foreign_content(changed, find.format->name, 0, record.size);
+        add_reason(candidate.prospect, std::move(changed));
+        candidate.proof = Proof::none;
+        DREDGER_CHECK(catalog_.update(candidate));
+    }
+    if (is_known || !is_sound) return is_known;
+
+    // Within the place of a record's content: a part of that file, or what has taken its place since.
+    DREDGER_TRY(const auto around, catalog_.overlapping(volume_.id, {start, 1}, 8));
+    for (const Catalog::Overlap& overlap : around) {
+        if (overlap.state == State::live) continue;
+        DREDGER_TRY(auto candidate, catalog_.find(overlap.candidate));
+        if (!candidate || candidate->record.origin == Origin::signature || candidate->record.is_folder ||
+            candidate->record.layout.codec != Codec::none || candidate->record.layout.extents.front().offset == start)
+            continue;
+        const bool can_hold_files =
+            candidate->format.empty() || candidate->kind == Kind::archive || candidate->kind == Kind::database;
+        if (can_hold_files && candidate->prospect.band == Band::sound) {
+            is_known = true;
+            continue;
+        }
+        std::uint64_t from = 0;
+        for (const Extent& piece : candidate->record.layout.extents) {
+            if (piece.is_stored() && start >= piece.offset && start < piece.end()) {
+                from += start - piece.offset;
+                break;
+            }
+            from += piece.length;
+        }
+        if (candidate->proof != Proof::none || find.bits < kTellingBits) continue;
+        Prospect changed = candidate->prospect;
+        add_foreign_content(changed, find.format->name, from, candidate->record.size);
+        add_reason(candidate->prospect, std::move(changed));
+        DREDGER_CHECK(catalog_.update(*candidate));
+    }
+    return is_known;
+}
+
+Result<void> DeepScan::add(Find&& find) {
+    Candidate candidate;
+    candidate.id = next_id_++;
+    candidate.volume = volume_.id;
+    candidate.kind = find.format->kind;
+    candidate.format = find.format->name;
+    candidate.proof = find.measured.end == Measured::End::broken ? Proof::none : find.measured.proof;
+    candidate.prospect =
+        judge_content({find.measured, find.size, find.pieces.size(), find.is_padded, find.format->name});
+    Record& record = candidate.record;
+    record.id = find.pieces.front().offset - std::min(volume_.place.offset, find.pieces.front().offset);
+    record.state = State::lost;
+    record.origin = Origin::signature;
+    record.size = find.size;
+    record.name = name_of_find(find.said, *find.format, candidate.id);
+    record.modified = find.said.date;
+    record.facts = std::move(find.said.facts);
+    if (!find.said.title.empty()) record.facts.push_back({"title", find.said.title});
+    record.trust = find.pieces.size() > 1 ? LayoutTrust::assumed : LayoutTrust::exact;
+    record.layout.extents = std::move(find.pieces);
+    ++report_.finds;
+    ++by_kind_[word_for(candidate.kind)];
+    return catalog_.add(candidate);
+}
+
+Result<bool> DeepScan::reached(const SweepState& state) {
+    sweep_.position = state.position;
+    report_.dropped = state.dropped;
+    report_progress("searching the surface", state.position, sweep_.total, "bytes");
+    const bool last = state.position >= sweep_.total;
+    const bool interrupted = observer_.should_stop();
+    if (last || interrupted || std::chrono::steady_clock::now() - saved_ > kSaveEvery) {
+        sweep_.state = text_of(state);
+        DREDGER_CHECK(save());
+        DREDGER_TRY(const bool over, is_over());
+        stopped_ = !last && (interrupted || over);
+    }
+    return !stopped_;
+}
+
+Result<void> DeepScan::save() {
+    DREDGER_CHECK(catalog_.save_sweep(sweep_));
+    DREDGER_CHECK(catalog_.commit());
+    saved_ = std::chrono::steady_clock::now();
+    return catalog_.begin();
+}
+
+// Whether what is wanted has turned up.
+Result<bool> DeepScan::is_over() {
+    if (request_.until_name.empty() && request_.until_count == 0) return false;
+    Selection wanted;
+    if (!request_.until_name.empty()) wanted.names = {request_.until_name};
+    DREDGER_TRY(const std::int64_t found, catalog_.count(wanted));
+    return static_cast<std::uint64_t>(found) >= std::max<std::uint64_t>(request_.until_count, 1);
+}
+
+void DeepScan::report_progress(const char* doing, std::uint64_t done, std::uint64_t total, const char* unit) {
+    std::vector<std::string> kinds;
+    for (const auto& [kind, count] : by_kind_) kinds.push_back(fmt::format("{} {}", kind, count));
+    observer_.progress({doing, done, total, unit, report_.finds, fmt::format("{}", fmt::join(kinds, ", "))});
+}
+
+}  // namespace dredger

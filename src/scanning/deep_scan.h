@@ -1,0 +1,52 @@
+// The deep scan of one stretch of a medium, a volume or what lies outside of them: the content of its records is
+// checked, then its ground is searched, and what turns up is merged with the records.
+#pragma once
+
+#include <chrono>
+#include <map>
+
+#include "carving/carver.h"
+#include "catalog/catalog.h"
+#include "scanning/scan.h"
+
+namespace dredger {
+
+class DeepScan final : FindSink {
+  public:
+    struct Outcome {
+        SurfaceReport report;
+        bool stopped = false;
+    };
+
+    DeepScan(Catalog& catalog, const ScanRequest& request, Observer& observer)
+        : catalog_(catalog), request_(request), observer_(observer) {}
+
+    // `pieces`: the ground, on the medium.
+    Result<Outcome> run(const MediumPtr& medium, const ScannedVolume& volume, const std::vector<Extent>& pieces);
+
+  private:
+    Result<void> check_records();
+    Result<void> check(Candidate& candidate);
+    Result<void> take(Find&& find) override;
+    Result<bool> reached(const SweepState& state) override;
+    Result<bool> merge(const Find& find);
+    Result<void> add(Find&& find);
+    Result<void> save();
+    Result<bool> is_over();
+    void report_progress(const char* doing, std::uint64_t done, std::uint64_t total, const char* unit);
+
+    Catalog& catalog_;
+    const ScanRequest& request_;
+    Observer& observer_;
+    MediumPtr medium_;
+    ScannedVolume volume_;
+    Sweep sweep_;
+    Coverage taken_;  // by records whose content was found right
+    SurfaceReport report_;
+    std::int64_t next_id_ = 0;
+    std::map<std::string_view, std::uint64_t> by_kind_;
+    std::chrono::steady_clock::time_point saved_;
+    bool stopped_ = false;
+};
+
+}  // namespace dredger
