@@ -436,16 +436,18 @@ Result<std::vector<Candidate>> Catalog::to_check(std::int64_t volume, std::int64
     }
 }
 
-Result<void> Catalog::each_proven(std::int64_t volume, const std::function<void(const Extent&)>& visit) const {
-    DREDGER_TRY(
-        Statement rows,
-        database_.prepare("SELECT e.offset, e.length FROM candidates c JOIN extents e ON e.candidate = c.id WHERE "
-                          "c.volume=? AND c.state<>0 AND c.origin<>2 AND c.proof>=2 AND c.chk<=1"));
+Result<void> Catalog::each_piece(
+    std::int64_t volume,
+    const std::function<void(std::int64_t candidate, const Extent&, bool is_proven)>& visit) const {
+    DREDGER_TRY(Statement rows,
+                database_.prepare("SELECT c.id, e.offset, e.length, c.proof>=2 AND c.chk<=1 FROM candidates c JOIN "
+                                  "extents e ON e.candidate = c.id WHERE c.volume=? AND c.state<>0 AND c.origin<>2 AND "
+                                  "c.is_folder=0 AND c.codec=0 ORDER BY c.id, e.position"));
     rows.bind(1, volume);
     for (;;) {
         DREDGER_TRY(const bool there, rows.step());
         if (!there) return {};
-        visit({loaded(rows.number(0)), loaded(rows.number(1))});
+        visit(rows.number(0), {loaded(rows.number(1)), loaded(rows.number(2))}, rows.number(3) != 0);
     }
 }
 

@@ -54,8 +54,9 @@ class Catalog {
     // were not found by signature.
     Result<std::vector<Candidate>> to_check(std::int64_t volume, std::int64_t after, std::size_t most) const;
 
-    // The pieces of those of them whose content was found right.
-    Result<void> each_proven(std::int64_t volume, const std::function<void(const Extent&)>& visit) const;
+    // The pieces of all of them, on the medium, and whether the content was found right.
+    Result<void> each_piece(std::int64_t volume,
+                            const std::function<void(std::int64_t candidate, const Extent&, bool is_proven)>& visit) const;
     // Takes back what was found by signature.
     Result<void> remove_finds(std::int64_t volume);
 

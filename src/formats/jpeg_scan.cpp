@@ -28,6 +28,63 @@ class BitSource {
         skip(n);
         return value;
     }
+    // Passes a sequential block (F.2.2), the way most bytes of most pictures are read: several coefficients at a time,
+    // and with the state in registers. False where it can't be one.
+    bool pass_block(const JpegHuffman& dc, const JpegHuffman& ac) {
+        std::uint64_t bits = bits_;
+        unsigned count = count_;
+        const auto fill = [&] {
+            const std::size_t skip = static_cast<std::size_t>(at_ - start_);
+            std::uint32_t four = 0xFFFFFFFF;
+            if (skip + 4 <= here_.size()) std::memcpy(&four, here_.data() + skip, 4);
+            if (!has_ff(four)) {
+                bits |= std::uint64_t{__builtin_bswap32(four)} << (32 - count);
+                count += 32;
+                at_ += 4;
+                return;
+            }
+            bits_ = bits;
+            count_ = count;
+            refill();
+            bits = bits_;
+            count = count_;
+        };
+        const auto pass = [&](unsigned used) {
+            if (used > count) {
+                ended_ = true;
+                return false;
+            }
+            bits <<= used;
+            count -= used;
+            return true;
+        };
+        if (count < 32) fill();
+        const JpegHuffman::Entry difference = dc.decode(static_cast<std::uint32_t>(bits >> 48));
+        if (difference.bits == 0 || difference.symbol > 15 || !pass(difference.bits + difference.symbol)) return false;
+        for (unsigned k = 1; k < 64;) {
+            if (count < 32) fill();
+            const auto peeked = static_cast<std::uint32_t>(bits >> 48);
+            const JpegHuffman::Stride stride = ac.stride(peeked);
+            unsigned used = stride.bits;
+            // A block that is full has no end code: what looks like one belongs to the next.
+            if (used != 0 && k + stride.advance + (stride.ends_block ? 1U : 0U) <= 64) {
+                k = stride.ends_block ? 64 : k + stride.advance;
+            } else {
+                const JpegHuffman::Entry entry = ac.decode(peeked);
+                if (entry.bits == 0) return false;
+                const unsigned run = entry.symbol >> 4;
+                const unsigned size = entry.symbol & 15U;
+                used = entry.bits + size;
+                if (size == 0 && run != 0 && run != 15) return false;
+                k = size == 0 && run == 0 ? 64 : k + run + 1;
+                if (k > 64) return false;
+            }
+            if (!pass(used)) return false;
+        }
+        bits_ = bits;
+        count_ = count;
+        return true;
+    }
     // More bits were asked for than there are.
     bool ended() const { return ended_; }
     // Whether only the filling of the last byte is left before a marker.
@@ -50,6 +107,7 @@ class BitSource {
     std::uint64_t place() const { return at_ - std::min<std::uint64_t>(at_, count_ / 8); }
 
   private:
+    static bool has_ff(std::uint32_t four) { return ((~four - 0x01010101U) & four & 0x80808080U) != 0; }
     void load() {
         here_ = content_.some(at_);
         start_ = at_;
@@ -68,8 +126,7 @@ class BitSource {
             if (count_ <= 32 && skip + 4 <= here_.size()) {
                 std::uint32_t four = 0;
                 std::memcpy(&four, here_.data() + skip, 4);
-                // No byte of them is FF.
-                if (((~four - 0x01010101U) & four & 0x80808080U) == 0) {
+                if (!has_ff(four)) {
                     bits_ |= std::uint64_t{__builtin_bswap32(four)} << (32 - count_);
                     count_ += 32;
                     at_ += 4;
@@ -114,6 +171,12 @@ class Decoder {
     Decoder(Reader& content, std::uint64_t start, const JpegScanHeader& scan) : bits_(content, start), scan_(scan) {}
 
     JpegScanResult run() {
+        for (std::size_t c = 0; c < scan_.components.size() && !scan_.progressive; ++c) {
+            scan_.ac[c]->prepare_strides();
+            const JpegComponent& component = *scan_.components[c];
+            const unsigned blocks = scan_.components.size() > 1 ? component.across * component.down : 1;
+            for (unsigned i = 0; i < blocks; ++i) unit_.push_back({scan_.dc[c], scan_.ac[c]});
+        }
         const bool interleaved = scan_.components.size() > 1;
         const JpegComponent& only = *scan_.components.front();
         const std::uint64_t across = interleaved ? scan_.mcus_across : only.blocks_across;
@@ -123,7 +186,9 @@ class Decoder {
                 if (!bits_.restart(static_cast<unsigned>((unit / scan_.restart_interval - 1) % 8))) return stopped();
                 pending_bands_ = 0;
             }
-            const bool fine = interleaved ? mcu(unit % across, unit / across) : block(0, unit / across, unit % across);
+            const bool fine = !scan_.progressive ? sequential()
+                              : interleaved      ? mcu(unit % across, unit / across)
+                                                 : block(0, unit / across, unit % across);
             if (!fine || bits_.ended()) return stopped();
         }
         if (!bits_.at_marker()) return stopped();
@@ -132,6 +197,13 @@ class Decoder {
 
   private:
     JpegScanResult stopped() { return {false, bits_.place(), blocks_}; }
+
+    bool sequential() {
+        for (const Tables& tables : unit_)
+            if (!bits_.pass_block(*tables.dc, *tables.ac)) return false;
+        blocks_ += unit_.size();
+        return true;
+    }
 
     bool mcu(std::uint64_t x, std::uint64_t y) {
         for (std::size_t c = 0; c < scan_.components.size(); ++c) {
@@ -145,9 +217,8 @@ class Decoder {
 
     bool block(std::size_t c, std::uint64_t row, std::uint64_t column) {
         ++blocks_;
-        if (!scan_.progressive) return dc(c, 0) && run_of_ac(c, 1, 63, nullptr);
         if (scan_.first == 0) {
-            if (scan_.high == 0) return dc(c, scan_.low);
+            if (scan_.high == 0) return dc(c);
             bits_.skip(1);
             return true;
         }
@@ -155,10 +226,10 @@ class Decoder {
         const std::uint64_t index = row * component.padded_across + column;
         if (index >= component.filled.size()) return false;
         std::uint64_t& filled = component.filled[static_cast<std::size_t>(index)];
-        return scan_.high == 0 ? run_of_ac(c, scan_.first, scan_.last, &filled) : refine_ac(c, filled);
+        return scan_.high == 0 ? run_of_ac(c, scan_.first, scan_.last, filled) : refine_ac(c, filled);
     }
 
-    bool dc(std::size_t c, unsigned) {
+    bool dc(std::size_t c) {
         const JpegHuffman::Entry entry = scan_.dc[c]->decode(bits_.peek16());
         if (entry.bits == 0 || entry.symbol > 16) return false;
         bits_.skip(entry.bits);
@@ -166,8 +237,8 @@ class Decoder {
         return true;
     }
 
-    // The coefficients of one block, in a sequential scan or the first one of a band (T.81 F.2.2.2, G.1.2.2).
-    bool run_of_ac(std::size_t c, unsigned from, unsigned to, std::uint64_t* filled) {
+    // The coefficients of one block in the first scan of a band (T.81 G.1.2.2).
+    bool run_of_ac(std::size_t c, unsigned from, unsigned to, std::uint64_t& filled) {
         if (pending_bands_ > 0) {
             --pending_bands_;
             return true;
@@ -178,19 +249,16 @@ class Decoder {
             if (entry.bits == 0) return false;
             const unsigned run = entry.symbol >> 4;
             const unsigned size = entry.symbol & 15U;
+            bits_.skip(entry.bits + size);
             if (size != 0) {
                 k += run;
                 if (k > to) return false;
-                if (filled != nullptr) *filled |= std::uint64_t{1} << k;
+                filled |= std::uint64_t{1} << k;
                 ++k;
-                bits_.skip(entry.bits + size);
             } else if (run == 15) {
                 k += 16;
-                bits_.skip(entry.bits);
                 if (k > to + 1) return false;
             } else {
-                bits_.skip(entry.bits);
-                if (filled == nullptr) return run == 0;
                 pending_bands_ = (1U << run) - 1 + bits_.take(run);
                 return true;
             }
@@ -240,16 +308,41 @@ class Decoder {
         return true;
     }
 
+    struct Tables {
+        const JpegHuffman* dc;
+        const JpegHuffman* ac;
+    };
     BitSource bits_;
     const JpegScanHeader& scan_;
+    std::vector<Tables> unit_;  // of the blocks that a sequential scan repeats
     std::uint64_t blocks_ = 0;
     unsigned pending_bands_ = 0;  // blocks whose band has ended already
 };
 
 }  // namespace
 
+void JpegHuffman::prepare_strides() {
+    if (!strides_.empty()) return;
+    strides_.resize(1U << kLookup);
+    for (std::uint32_t prefix = 0; prefix < strides_.size(); ++prefix) {
+        Stride& stride = strides_[prefix];
+        while (stride.bits < kLookup && !stride.ends_block) {
+            const std::uint32_t rest = prefix << stride.bits & ((1U << kLookup) - 1);
+            const Entry entry = short_codes_[rest];
+            if (entry.bits == 0 || stride.bits + entry.bits > kLookup) break;
+            const unsigned run = entry.symbol >> 4;
+            const unsigned size = entry.symbol & 15U;
+            if (size == 0 && run != 0 && run != 15) break;
+            stride.bits = static_cast<std::uint8_t>(stride.bits + entry.bits + size);
+            stride.ends_block = size == 0 && run == 0;
+            if (!stride.ends_block) stride.advance = static_cast<std::uint8_t>(stride.advance + run + 1);
+        }
+    }
+}
+
 bool JpegHuffman::define(const std::array<std::uint8_t, 16>& counts, const std::vector<std::uint8_t>& symbols) {
     symbols_ = symbols;
+    strides_.clear();
     short_codes_.fill({});
     std::uint32_t code = 0;
     std::size_t index = 0;

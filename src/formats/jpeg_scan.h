@@ -25,11 +25,21 @@ class JpegHuffman {
     // `peeked`: the next 16 bits.
     Entry decode(std::uint32_t peeked) const;
 
+    // All that the next kLookup bits tell of a sequential block's coefficients at once; no bits where that is nothing.
+    struct Stride {
+        std::uint8_t bits = 0;     // codes and values
+        std::uint8_t advance = 0;  // coefficients
+        bool ends_block = false;
+    };
+    const Stride& stride(std::uint32_t peeked) const { return strides_[peeked >> (16 - kLookup)]; }
+    void prepare_strides();
+
   private:
     std::array<Entry, 1 << kLookup> short_codes_{};
     std::array<std::int32_t, 17> last_code_{};    // of each length, left-aligned in 16 bits; -1: none
     std::array<std::int32_t, 17> first_index_{};  // of the symbols of a length, less its first code
     std::vector<std::uint8_t> symbols_;
+    std::vector<Stride> strides_;
 };
 
 struct JpegComponent {
@@ -45,7 +55,7 @@ struct JpegComponent {
 struct JpegScanHeader {
     std::vector<JpegComponent*> components;
     std::vector<const JpegHuffman*> dc;  // of each component
-    std::vector<const JpegHuffman*> ac;
+    std::vector<JpegHuffman*> ac;
     unsigned first = 0;  // spectral selection
     unsigned last = 63;
     unsigned high = 0;  // successive approximation

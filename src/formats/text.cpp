@@ -422,11 +422,34 @@ bool is_table(Reader& content, std::uint64_t end) {
     return false;
 }
 
+// What goes on from elsewhere shows at its first character, or at a first line that is shorter than the others.
+bool begins_like_a_file(const std::string& start, bool table) {
+    if (start.empty()) return false;
+    if (table) return true;
+    const auto first = static_cast<unsigned char>(start[0]);
+    const bool is_mark = std::string_view("#<{[\"'*-=/(").find(start[0]) != std::string_view::npos;
+    if (first < 0x80 && std::isupper(first) == 0 && std::isdigit(first) == 0 && !is_mark) return false;
+    std::vector<std::size_t> lengths;
+    for (std::size_t at = 0; lengths.size() < 12;) {
+        const std::size_t end = start.find('\n', at);
+        if (end == std::string::npos) break;
+        lengths.push_back(end - at);
+        at = end + 1;
+    }
+    if (lengths.size() < 5) return true;
+    const std::size_t first_length = lengths.front();
+    std::sort(lengths.begin() + 1, lengths.end());
+    const bool alike = lengths[1] * 10 >= lengths.back() * 7;
+    return !alike || first_length >= lengths[1];
+}
+
 Measured measure_text(Reader& content) {
     constexpr std::uint64_t kLeast = 64;
     const Characters text = read_characters(content);
     if (text.end < kLeast || !ends_like_a_file(content, text.end)) return nonsense();
     const bool table = !text.utf16 && is_table(content, text.end);
+    if (!text.utf16 && !begins_like_a_file(content.text(content.has(0, "\xEF\xBB\xBF") ? 3 : 0, 4096), table))
+        return nonsense();
     const bool words = text.letters * (text.utf16 ? 4 : 2) >= text.end;
     if (!table && !words) return nonsense();
     if (text.foreign * 20 > text.end || (text.end > 4096 && text.lines == 0)) return nonsense();

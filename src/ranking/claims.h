@@ -22,6 +22,7 @@ struct Claim {
 class Claims {
   public:
     void add(const Claim& claim);
+    bool empty() const { return live_.claims.empty() && others_.claims.empty(); }
     // After the last add() and before the first question.
     void seal();
 

@@ -95,8 +95,7 @@ Result<DeepScan::Outcome> DeepScan::run(const MediumPtr& medium, const ScannedVo
 
     if (!sweep_.done) {
         auto checked = check_records();
-        if (checked && !stopped_)
-            checked = catalog_.each_proven(volume.id, [&](const Extent& extent) { taken_.add(extent); });
+        if (checked && !stopped_) checked = learn_places();
         if (checked && !stopped_) {
             CarveOptions options;
             options.wanted = {request_.kinds, request_.formats};
@@ -186,8 +185,26 @@ Result<void> DeepScan::take(Find&& find) {
     return add(std::move(find));
 }
 
+// Where records say that their content lies.
+Result<void> DeepScan::learn_places() {
+    DREDGER_CHECK(catalog_.each_piece(volume_.id, [&](std::int64_t candidate, const Extent& piece, bool is_proven) {
+        if (is_proven) taken_.add(piece);
+        claims_.add({piece, candidate, 0, false, {}});
+    }));
+    claims_.seal();
+    return {};
+}
+
 // True where a record tells of the find already.
 Result<bool> DeepScan::merge(const Find& find) {
+    if (claims_.empty()) return false;
+    DREDGER_TRY(const bool is_known, merge_with_start(find));
+    if (is_known || find.measured.end == Measured::End::broken) return is_known;
+    return merge_within(find);
+}
+
+// With the records whose content begins where the find does.
+Result<bool> DeepScan::merge_with_start(const Find& find) {
     bool is_known = false;
     const std::uint64_t start = find.pieces.front().offset;
     DREDGER_TRY(auto there, catalog_.beginning_at(volume_.id, start));
@@ -223,16 +240,19 @@ Result<bool> DeepScan::merge(const Find& find) {
         candidate.proof = Proof::none;
         DREDGER_CHECK(catalog_.update(candidate));
     }
-    if (is_known || !is_sound) return is_known;
+    return is_known;
+}
 
-    // Within the place of a record's content: a part of that file, or what has taken its place since.
-    DREDGER_TRY(const auto around, catalog_.overlapping(volume_.id, {start, 1}, 8));
-    for (const Catalog::Overlap& overlap : around) {
-        if (overlap.state == State::live) continue;
-        DREDGER_TRY(auto candidate, catalog_.find(overlap.candidate));
-        if (!candidate || candidate->record.origin == Origin::signature || candidate->record.is_folder ||
-            candidate->record.layout.codec != Codec::none || candidate->record.layout.extents.front().offset == start)
-            continue;
+// With the records within the place of whose content it begins: it is a part of such a file, or what has taken its
+// place since.
+Result<bool> DeepScan::merge_within(const Find& find) {
+    bool is_known = false;
+    const std::uint64_t start = find.pieces.front().offset;
+    std::vector<std::int64_t> around;
+    claims_.others_in({start, 1}, [&](const Claim& claim, const Extent&) { around.push_back(claim.candidate); });
+    for (const std::int64_t id : around) {
+        DREDGER_TRY(auto candidate, catalog_.find(id));
+        if (!candidate || candidate->record.layout.extents.front().offset == start) continue;
         const bool can_hold_files =
             candidate->format.empty() || candidate->kind == Kind::archive || candidate->kind == Kind::database;
         if (can_hold_files && candidate->prospect.band == Band::sound) {

@@ -7,6 +7,7 @@
 
 #include "carving/carver.h"
 #include "catalog/catalog.h"
+#include "ranking/claims.h"
 #include "scanning/scan.h"
 
 namespace dredger {
@@ -29,7 +30,10 @@ class DeepScan final : FindSink {
     Result<void> check(Candidate& candidate);
     Result<void> take(Find&& find) override;
     Result<bool> reached(const SweepState& state) override;
+    Result<void> learn_places();
     Result<bool> merge(const Find& find);
+    Result<bool> merge_with_start(const Find& find);
+    Result<bool> merge_within(const Find& find);
     Result<void> add(Find&& find);
     Result<void> save();
     Result<bool> is_over();
@@ -42,6 +46,7 @@ class DeepScan final : FindSink {
     ScannedVolume volume_;
     Sweep sweep_;
     Coverage taken_;  // by records whose content was found right
+    Claims claims_;   // of all records
     SurfaceReport report_;
     std::int64_t next_id_ = 0;
     std::map<std::string_view, std::uint64_t> by_kind_;
