@@ -10,6 +10,15 @@ constexpr unsigned kOwnStart = 20;  // bits from which on text shows that it beg
 
 bool is_text(unsigned c) { return c >= 0x20 ? c != 0x7F : c == '\t' || c == '\r' || c == '\n'; }
 
+// A quick look: characters, or the mark of UTF-16.
+bool could_be_text(std::span<const std::byte> start) {
+    if ((start[0] == std::byte{0xFF} && start[1] == std::byte{0xFE}) ||
+        (start[0] == std::byte{0xFE} && start[1] == std::byte{0xFF}))
+        return true;
+    return std::all_of(start.begin(), start.begin() + 16,
+                       [](std::byte b) { return is_text(std::to_integer<unsigned>(b)); });
+}
+
 }  // namespace
 
 bool Wanted::takes(const Format& format) const {
@@ -77,7 +86,7 @@ void Nominator::nominate(ByteView head, ByteView before, std::vector<Bid>& bids)
         const std::uint16_t list = anchor->list_of[byte(anchor->offset) | byte(anchor->offset + 1) << 8];
         if (list != 0) std::for_each(lists_[list].begin(), lists_[list].end(), consider);
     }
-    if (bytes.size() >= 16 && !texts_.empty() && (is_text(byte(0)) || byte(0) >= 0x80)) {
+    if (bytes.size() >= 16 && !texts_.empty() && could_be_text(bytes)) {
         std::for_each(texts_.begin(), texts_.end(), consider);
         // Plain text that only goes on here began elsewhere.
         const auto last = before.bytes().last(std::min<std::size_t>(before.size(), 16));

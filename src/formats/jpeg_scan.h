@@ -13,7 +13,7 @@ namespace dredger::formats {
 // A Huffman table, made for skipping: one look-up tells how many bits a code and its value take and how far it runs.
 class JpegHuffman {
   public:
-    static constexpr unsigned kLookup = 12;  // bits
+    static constexpr unsigned kLookup = 10;  // bits
     struct Entry {
         std::uint8_t bits = 0;    // of the code; 0: no such code, or a longer one
         std::uint8_t symbol = 0;  // run in the high half, size in the low

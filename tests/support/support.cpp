@@ -36,15 +36,43 @@ TempFolder::~TempFolder() {
     fs::remove_all(path_, failed);
 }
 
-std::vector<std::byte> unpacked(const std::string& name) {
-    const std::string packed = read_text(place_of(name + ".img.zst"));
-    std::vector<std::byte> image(truth_of(name)["image_bytes"].get<std::size_t>());
+namespace {
+
+// The first `most` bytes of a packed file at most.
+std::vector<std::byte> unpack_file(const fs::path& file, std::size_t most) {
+    const std::string packed = read_text(file);
+    std::vector<std::byte> bytes(most);
     ZSTD_DCtx* context = ZSTD_createDCtx();
     ZSTD_DCtx_setParameter(context, ZSTD_d_windowLogMax, 27);
-    const std::size_t n = ZSTD_decompressDCtx(context, image.data(), image.size(), packed.data(), packed.size());
+    const std::size_t n = ZSTD_decompressDCtx(context, bytes.data(), bytes.size(), packed.data(), packed.size());
     ZSTD_freeDCtx(context);
-    if (n != image.size()) throw std::runtime_error("a damaged fixture: " + name);
+    if (ZSTD_isError(n) != 0U) throw std::runtime_error("a damaged fixture: " + file.string());
+    bytes.resize(n);
+    return bytes;
+}
+
+}  // namespace
+
+std::vector<std::byte> unpacked(const std::string& name) {
+    const auto size = truth_of(name)["image_bytes"].get<std::size_t>();
+    auto image = unpack_file(place_of(name + ".img.zst"), size);
+    if (image.size() != size) throw std::runtime_error("a damaged fixture: " + name);
     return image;
+}
+
+std::map<std::string, std::vector<std::byte>> samples() {
+    constexpr std::size_t kMost = 8 << 20;
+    constexpr std::size_t kBlock = 512;
+    const auto tar = unpack_file(place_of("samples.tar.zst"), kMost);
+    std::map<std::string, std::vector<std::byte>> files;
+    for (std::size_t at = 0; at + kBlock <= tar.size() && tar[at] != std::byte{0};) {
+        const auto* header = reinterpret_cast<const char*>(tar.data()) + at;
+        const std::size_t size = std::stoull(std::string(header + 124, 11), nullptr, 8);
+        const auto start = tar.begin() + static_cast<std::ptrdiff_t>(at + kBlock);
+        files[header] = std::vector<std::byte>(start, start + static_cast<std::ptrdiff_t>(size));
+        at += kBlock + (size + kBlock - 1) / kBlock * kBlock;
+    }
+    return files;
 }
 
 fs::path unpack_to(const std::string& name, const fs::path& folder) {

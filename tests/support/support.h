@@ -32,6 +32,9 @@ std::vector<std::byte> unpacked(const std::string& name);
 std::filesystem::path unpack_to(const std::string& name, const std::filesystem::path& folder);
 nlohmann::json truth_of(const std::string& name);
 
+// Small files of many formats, by name: "jpeg-progressive.jpg". What stands before the dash is the format.
+std::map<std::string, std::vector<std::byte>> samples();
+
 std::vector<std::byte> bytes_of(std::string_view text);
 std::string read_text(const std::filesystem::path& file);
 void write_text(const std::filesystem::path& file, std::string_view text);

@@ -1,0 +1,202 @@
+// Every format's measurer on files that other programs made: where they end, and that no damage leads it astray.
+#include <algorithm>
+#include <gmock/gmock.h>
+#include <random>
+
+#include "formats/format.h"
+#include "support/support.h"
+
+namespace dredger {
+namespace {
+
+using test::MemoryMedium;
+
+const std::map<std::string, std::vector<std::byte>>& all_samples() {
+    static const auto samples = test::samples();
+    return samples;
+}
+
+std::vector<std::string> sample_names() {
+    std::vector<std::string> names;
+    for (const auto& [name, bytes] : all_samples()) names.push_back(name);
+    return names;
+}
+
+const Format* best_bid(const std::vector<std::byte>& bytes) {
+    const ByteView head(std::span<const std::byte>(bytes).first(std::min<std::size_t>(bytes.size(), 64 << 10)));
+    const Format* best = nullptr;
+    unsigned most = 0;
+    for (const Format* format : all_formats()) {
+        if (!format->measure) continue;
+        if (const unsigned bits = bid_of(*format, head); bits > most) {
+            most = bits;
+            best = format;
+        }
+    }
+    return best;
+}
+
+struct Outcome {
+    std::string format;
+    Measured measured;
+};
+
+Outcome measure(std::vector<std::byte> bytes) {
+    const Format* format = best_bid(bytes);
+    if (format == nullptr) return {};
+    const MemoryMedium medium(std::move(bytes));
+    Reader reader(medium);
+    const Measured measured = format->measure(reader);
+    return {std::string(measured.format.empty() ? format->name : measured.format), measured};
+}
+
+std::vector<std::byte> followed_by(std::vector<std::byte> bytes, const std::vector<std::byte>& more) {
+    bytes.insert(bytes.end(), more.begin(), more.end());
+    return bytes;
+}
+
+std::vector<std::byte> noise(std::size_t size, unsigned seed) {
+    std::mt19937 random(seed);
+    std::vector<std::byte> bytes(size);
+    for (std::byte& b : bytes) b = static_cast<std::byte>(random());
+    return bytes;
+}
+
+// Zeros to the end of the sector, as file systems leave them.
+std::vector<std::byte> padded(std::vector<std::byte> bytes) {
+    bytes.resize((bytes.size() / 512 + 1) * 512);
+    return bytes;
+}
+
+class Sample : public testing::TestWithParam<std::string> {
+  protected:
+    const std::vector<std::byte>& bytes() const { return all_samples().at(GetParam()); }
+    std::string format() const { return GetParam().substr(0, GetParam().find('-')); }
+};
+
+TEST_P(Sample, EndsWhereItEndsWhateverFollows) {
+    const auto alone = padded(bytes());
+    for (const auto& surroundings : {alone, followed_by(alone, noise(8192, 1)), followed_by(alone, bytes()),
+                                     followed_by(alone, all_samples().at("png-plain.png"))}) {
+        const Outcome outcome = measure(surroundings);
+        EXPECT_EQ(outcome.format, format());
+        EXPECT_EQ(outcome.measured.length, bytes().size()) << outcome.measured.trouble;
+        EXPECT_TRUE(outcome.measured.is_whole() || outcome.measured.end == Measured::End::open)
+            << outcome.measured.trouble;
+    }
+}
+
+TEST_P(Sample, CutAnywhereItNeverReachesPastTheEnd) {
+    // Every length of its first bytes, then with a stride that hits all kinds of places.
+    for (std::size_t length = 0; length < bytes().size(); length += length < 2048 ? 1 : bytes().size() / 512 + 1) {
+        const Outcome outcome = measure({bytes().begin(), bytes().begin() + static_cast<std::ptrdiff_t>(length)});
+        ASSERT_LE(outcome.measured.length, length);
+        ASSERT_LE(outcome.measured.sure, outcome.measured.length);
+    }
+}
+
+TEST_P(Sample, DamagedAtRandomItNeverReachesPastTheEnd) {
+    std::mt19937 random(7);
+    const auto alone = padded(bytes());
+    const std::size_t early = std::min<std::size_t>(alone.size(), 512);
+    for (unsigned n = 0; n < 2000; ++n) {
+        auto damaged = alone;
+        // Half of the blows hit the head, where the structures are.
+        for (auto blows = 1 + random() % 4; blows > 0; --blows)
+            damaged[random() % (random() % 2 == 0 ? early : damaged.size())] = static_cast<std::byte>(random());
+        const std::size_t size = damaged.size();
+        const Outcome outcome = measure(std::move(damaged));
+        ASSERT_LE(outcome.measured.length, size);
+        ASSERT_LE(outcome.measured.sure, outcome.measured.length);
+    }
+}
+
+TEST_P(Sample, ItsDescriptionSurvivesDamage) {
+    const Format* format = best_bid(padded(bytes()));
+    ASSERT_NE(format, nullptr);
+    if (!format->describe) GTEST_SKIP() << "says nothing of itself";
+    std::mt19937 random(9);
+    for (unsigned n = 0; n < 300; ++n) {
+        auto damaged = padded(bytes());
+        for (auto blows = random() % 6; blows > 0; --blows)
+            damaged[random() % std::min<std::size_t>(damaged.size(), 2048)] = static_cast<std::byte>(random());
+        const MemoryMedium medium(std::move(damaged));
+        Reader reader(medium);
+        EXPECT_LE(format->describe(reader, bytes().size()).title.size(), 4096U);
+    }
+}
+
+std::string test_name(const testing::TestParamInfo<std::string>& sample) {
+    std::string name = sample.param;
+    std::replace_if(
+        name.begin(), name.end(), [](char c) { return std::isalnum(static_cast<unsigned char>(c)) == 0; }, '_');
+    return name;
+}
+
+INSTANTIATE_TEST_SUITE_P(Formats, Sample, testing::ValuesIn(sample_names()), test_name);
+
+// --- what the content proves, and what it does not ----------------------------------------------------------------
+
+std::vector<std::byte> overwritten(const std::string& name, double from, std::size_t length, std::byte with) {
+    auto bytes = all_samples().at(name);
+    const auto at = static_cast<std::size_t>(from * static_cast<double>(bytes.size()));
+    std::fill_n(bytes.begin() + static_cast<std::ptrdiff_t>(at), std::min(length, bytes.size() - at), with);
+    return padded(bytes);
+}
+
+TEST(Measured, AForeignStretchInThePictureShows) {
+    for (const char* name :
+         {"jpeg-baseline.jpg", "jpeg-progressive.jpg", "jpeg-restarts.jpg", "png-plain.png", "gif-still.gif"}) {
+        const Outcome outcome = measure(overwritten(name, 0.6, 700, std::byte{0x41}));
+        EXPECT_NE(outcome.measured.end, Measured::End::whole) << name;
+    }
+}
+
+TEST(Measured, AForeignStretchInAnArchiveShows) {
+    for (const char* name : {"zip-plain.zip", "docx-plain.docx", "gz-plain.gz", "bz2-plain.bz2", "xz-plain.xz",
+                             "flac-plain.flac", "ogg-plain.ogg"}) {
+        const Outcome outcome = measure(overwritten(name, 0.5, 40, std::byte{0}));
+        EXPECT_NE(outcome.measured.end, Measured::End::whole) << name;
+    }
+}
+
+TEST(Measured, HeadsWithNonsenseBehindThemAreNoFiles) {
+    for (const std::string& name : sample_names()) {
+        if (name.starts_with("txt") || name.starts_with("csv")) continue;
+        auto bytes = all_samples().at(name);
+        const std::size_t head = std::min<std::size_t>(bytes.size() / 4, 24);
+        bytes.resize(head);
+        const Outcome outcome = measure(followed_by(bytes, noise(65536, 3)));
+        // A length is all that these tell of themselves.
+        EXPECT_TRUE(!outcome.measured.is_file() || outcome.measured.proof == Proof::length) << name;
+    }
+}
+
+TEST(Measured, PlainTextOnlyWhereItShowsThatItBeginsAndEnds) {
+    const auto text = [](const std::string& words) { return measure(padded(test::bytes_of(words))); };
+    const std::string line = "Two chicks in burrow 14, both ringed.\n";
+    EXPECT_EQ(text("Diary of the warden\n" + line + line + line).format, "txt");
+    EXPECT_FALSE(text("oth ringed.\n" + line + line + line + line + line + line).measured.is_file());
+    EXPECT_FALSE(measure(test::bytes_of(std::string(512, 'a'))).measured.is_file());
+    EXPECT_FALSE(text("short\n").measured.is_file());
+}
+
+TEST(Measured, SaysWhatTheContentSays) {
+    const auto described = [](const char* name) {
+        const auto& bytes = all_samples().at(name);
+        const MemoryMedium medium(bytes);
+        Reader reader(medium);
+        return best_bid(bytes)->describe(reader, bytes.size());
+    };
+    EXPECT_EQ(described("mp3-tagged.mp3").title, "Storm petrel purr");
+    EXPECT_EQ(described("flac-plain.flac").title, "Burrow call");
+    EXPECT_EQ(described("eml-plain.eml").title, "Rings for June");
+    EXPECT_EQ(described("html-plain.html").title, "Colony diary");
+    EXPECT_EQ(described("svg-mark.svg").title, "Colony map");
+    EXPECT_EQ(described("iso9660-plain.iso").title, "RINGING");
+    EXPECT_EQ(described("torrent-plain.torrent").title, "burrow-call.flac");
+    EXPECT_THAT(described("jpeg-baseline.jpg").facts, testing::Contains(Fact{"pixels", "96 x 64"}));
+}
+
+}  // namespace
+}  // namespace dredger
