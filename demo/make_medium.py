@@ -3,11 +3,12 @@
 
     DREDGER_KERNEL_DIR=FOLDER demo/make_medium.py
 
-Writes demo/ringing-station-drive.img.zst and its truth beside it. The drive has 88 MiB and an MBR. Its first partition is
+Writes demo/ringing-station-drive.img.zst and its truth beside it. The drive has 92 MiB and an MBR. Its first partition is
 a copy of the camera's card (FAT32): a season's files were written; then a survey folder, photos, logs and a video deleted;
 then new photos written over a part of what was freed. The second is the office's (NTFS): some things lie in the bin, some
 were deleted, with a compressed list and a map that has an alternate stream among them; new letters lie over a part.
-Besides what tests/fixtures/real_driver.py needs: ffmpeg, dosfstools, fdisk, zstd.
+Behind both lies the end of an older volume that no table knows any more: its files have no record left.
+Besides what tests/fixtures/real_driver.py needs: ffmpeg, dosfstools, mtools, fdisk, zstd.
 """
 
 import io
@@ -290,13 +291,57 @@ def office(scratch):
     return image, ledger
 
 
+def older_volume(scratch):
+    """The last 4 MiB of a FAT volume that reached further than today's, and the files that lie wholly in them."""
+    image, length, tail = scratch / "older.img", 12 << 20, 4 << 20
+    with open(image, "wb") as f:
+        f.truncate(length)
+    subprocess.run(["mkfs.vfat", "-s", "8", "-n", "OLDCARD", "-i", "5ea81cff", image], check=True, stdout=subprocess.DEVNULL)
+    subprocess.run(["mmd", "-i", image, "::/2024"], check=True)
+    files = {
+        "Room.bin": bytes(8 << 20), "Fledgling.jpg": photo(3, "320x240", 9), "Burrow camera.mp4": video(6),
+        "Ledge 9 in fog.jpg": photo(12, "800x600"), "Harbour notice.docx": docx([f"Quay {n} is closed." for n in range(90)]),
+        "Landing permit 2024.pdf": pdf("Landing permit 2024", 4), "Re_ lost ring SK441207.eml": mail("Re: lost ring SK441207", 40),
+        "Storm petrel purr.mp3": call(2, 8, ".mp3"), "Old ringing logs.zip": None, "Colony from the sea.jpg": photo(17, "1024x700", 4),
+    }
+    packed = io.BytesIO()
+    with zipfile.ZipFile(packed, "w", zipfile.ZIP_DEFLATED) as z:
+        for year in (2021, 2022, 2023):
+            z.writestr(zipfile.ZipInfo(f"Ringing log {year}.csv", (year, 10, 1, 12, 0, 0)), ringing_log("Uria aalge", 200, year))
+    files["Old ringing logs.zip"] = packed.getvalue()
+    for name, content in files.items():
+        # The last one goes into the room of a deleted one, and on behind all others.
+        if name.startswith("Colony"):
+            subprocess.run(["mdel", "-i", image, "::/2024/Fledgling.jpg"], check=True)
+        (scratch / "content").write_bytes(content)
+        subprocess.run(["mcopy", "-i", image, scratch / "content", f"::/2024/{name}"], check=True)
+    raw, listed = image.read_bytes()[length - tail:], []
+    for name, content in files.items():
+        pieces, done = [], 0
+        while done < len(content):
+            here = raw.find(content[done:done + 4096])
+            if here < 0 or here % 512 != 0:
+                break
+            n = 0
+            while done + n < len(content) and raw[here + n:here + n + 512][:len(content) - done - n] == content[done + n:done + n + 512]:
+                n += 512
+            n = min(n, len(content) - done)
+            pieces.append([OFFICE_START + OFFICE + here, n])
+            done += n
+        if done == len(content) and name not in ("Room.bin", "Fledgling.jpg"):
+            listed.append({"path": f"2024/{name}", "directory": False, "state": "lost", "size": len(content), "modified": None, "case": "older volume",
+                           "sha256": hashlib.sha256(content).hexdigest(), "extents": pieces, "volume": None, "intact_bytes": len(content)})
+    return raw, listed
+
+
 def main():
     with tempfile.TemporaryDirectory() as scratch:
         scratch = pathlib.Path(scratch)
         parts = [(START, CARD, "fat32", "RINGCARD", *card(scratch)), (OFFICE_START, OFFICE, "ntfs", "OFFICE", *office(scratch))]
+        behind, forgotten = older_volume(scratch)
         drive = scratch / "drive.img"
         with open(drive, "wb") as f:
-            f.truncate(OFFICE_START + OFFICE)
+            f.truncate(OFFICE_START + OFFICE + len(behind))
         subprocess.run(["sfdisk", "-q", drive], text=True, check=True,
                        input=f"label: dos\nlabel-id: 0x5ea81d00\nstart=2048, size={CARD // 512}, type=c\n"
                        f"start={OFFICE_START // 512}, size={OFFICE // 512}, type=7\n")
@@ -307,11 +352,14 @@ def main():
                 out.write(image.read_bytes()[-length:])
                 volumes.append({"offset": start, "length": length, "filesystem": filesystem, "label": label, "table": "mbr"})
                 files += ledger.listed(number, start if image.stat().st_size == length else 0)
+            out.seek(OFFICE_START + OFFICE)
+            out.write(behind)
+        files += forgotten
         pack(drive, HERE / "ringing-station-drive.img.zst")
         raw = drive.read_bytes()
         (HERE / "ringing-station-drive.truth.json").write_text(json.dumps({
             "filesystem": "fat32, ntfs", "scenario": "the card: a season's files; a survey folder, photos, logs and a video deleted; new "
-            "files over part of it. The office: things thrown into the bin, deleted for good, and a new letter over part of it",
+            "files over part of it. The office: things thrown into the bin, deleted for good, and a new letter over part of it; behind both the end of an older volume",
             "volumes": volumes, "image_bytes": len(raw), "image_sha256": hashlib.sha256(raw).hexdigest(), "files": files},
             indent=1, ensure_ascii=False) + "\n")
 

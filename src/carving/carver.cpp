@@ -94,6 +94,7 @@ std::optional<Find> Carver::examine(std::uint64_t start, const std::vector<Bid>&
                 on_ground = joined->pieces;
             }
         }
+        if (find.measured.end == Measured::End::broken && find.measured.proof == Proof::none) continue;
         find.format = find.measured.format.empty() ? bid.format : format_named(find.measured.format);
         if (find.format == nullptr) find.format = bid.format;
         if (!is_wanted(*find.format)) return std::nullopt;

@@ -11,7 +11,7 @@ namespace dredger {
 
 struct JoinLimits {
     std::uint64_t cluster = 4096;          // bytes; files are split at multiples of it
-    std::uint64_t most_gap = 64;           // clusters
+    std::uint64_t most_gap = 128;          // clusters
     std::uint64_t most_split = 64;         // clusters before the trouble at which it may be split
     std::uint64_t most_told_split = 4096;  // the same where the format tells how much is foreign
     std::size_t most_pieces = 6;

@@ -54,7 +54,8 @@ void say(const VolumeReport& volume) {
 }
 
 void say(const SurfaceReport& surface) {
-    const std::string where = surface.number == 0 ? "outside the volumes" : fmt::format("volume {}", surface.number);
+    const std::string where = surface.number == 0 ? fmt::format("outside the volumes, at {}", size_text(surface.offset))
+                                                  : fmt::format("volume {}", surface.number);
     if (surface.was_done_before) {
         fmt::print("  {}: searched already\n", where);
         return;

@@ -10,6 +10,14 @@
 namespace dredger::cli {
 namespace {
 
+std::string volume_text(const ScannedVolume& volume) {
+    if (volume.place.number == 0) return "none: it lies outside the volumes";
+    std::string text = std::to_string(volume.place.number);
+    for (const std::string& word : {volume.facts.filesystem, volume.facts.label})
+        if (!word.empty()) text += text.find(',') == std::string::npos ? ", " + word : " " + word;
+    return text;
+}
+
 struct Options {
     std::string catalog;
     std::int64_t id = 0;
@@ -149,9 +157,10 @@ int show(const Options& options) {
         if (v.id != c.volume) continue;
         for (const ScannedSource& s : *sources)
             if (s.id == v.source) source = &s;
-        fact("volume", fmt::format("{}, {} {} of {}", v.place.number, v.facts.filesystem, v.facts.label,
-                                   source != nullptr ? source->path : "?"));
-        fact("record", fmt::format("{} (its number, or its place on the volume)", count_text(c.record.id)));
+        fact("volume", fmt::format("{} of {}", volume_text(v), source != nullptr ? source->path : "?"));
+        // A find by content has no record.
+        if (c.record.origin != Origin::signature)
+            fact("record", fmt::format("{} (its number, or its place on the volume)", count_text(c.record.id)));
     }
     if (!c.prospect.reasons.empty()) fmt::print("\n{}\n", styled("Why this prospect", Style::bold));
     for (const std::string& reason : c.prospect.reasons)

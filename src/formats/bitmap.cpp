@@ -77,7 +77,9 @@ Measured measure_psd(Reader& content) {
     if (!content.has(0, "8BPS") || version < 1 || version > 2 || channels < 1 || channels > 56 || height == 0 ||
         height > 300'000 || width == 0 || width > 300'000 || (depth != 1 && depth != 8 && depth != 16 && depth != 32))
         return nonsense();
+    constexpr std::uint64_t kMostColors = 8192;  // bytes; a palette has 768, other modes none or a few
     std::uint64_t at = 26;
+    if (content.u32be(at) > kMostColors) return nonsense();
     at += 4 + std::uint64_t{content.u32be(at)};  // colour mode
     if (content.u32be(at) != 0 && !content.has(at + 4, "8BIM")) return nonsense();
     at += 4 + std::uint64_t{content.u32be(at)};  // image resources

@@ -1,6 +1,7 @@
 // What files of a format look like: the seam behind which each format family is one file and one line of registry.cpp.
 #pragma once
 
+#include <algorithm>
 #include <cstdint>
 #include <functional>
 #include <optional>
@@ -42,7 +43,7 @@ enum class Proof {
 struct Measured {
     enum class End {
         nonsense,  // it only looked like a file
-        broken,    // it is one, but makes sense up to `length` only
+        broken,    // it is one, but makes sense up to `length` only; with Proof::none only if the rest can be found
         open,      // it makes sense up to `length`, and nothing says whether more belonged to it
         whole,     // it ends at `length`
     };
@@ -71,7 +72,7 @@ inline Measured broken(std::uint64_t length, std::string_view trouble, std::uint
 // Something between `sure` and `length` is wrong.
 inline Measured broken_between(std::uint64_t sure, std::uint64_t length, std::string_view trouble,
                                std::uint64_t expected = 0, std::string_view format = {}) {
-    return {Measured::End::broken, length, Proof::structure, sure, expected, format, trouble};
+    return {Measured::End::broken, length, Proof::structure, std::min(sure, length), expected, format, trouble};
 }
 
 // What content says of itself.

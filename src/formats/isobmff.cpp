@@ -181,7 +181,9 @@ class Walk {
         std::string_view trouble;
         for (unsigned n = 0; n < kMostBoxes; ++n) {
             const auto box = box_at(content_, at);
-            if (!box || !is_one_of(content_, at + 4, kTopBoxes) || (at > 0 && content_.has(at + 4, "ftyp"))) break;
+            if (!box || !is_one_of(content_, at + 4, kTopBoxes) ||
+                (at > 0 && content_.has(4, "ftyp") && content_.has(at + 4, "ftyp")))
+                break;
             const bool fits = box->end <= content_.size();
             note(*box, fits);
             if (box->to_the_end && has_data_) return finish(at, *box);
@@ -395,6 +397,15 @@ constexpr std::string_view kPictureChecked = "the boxes";
 
 const std::vector<Format>& isobmff() {
     static const std::vector<Format> family = {
+        {.name = "mp4",
+         .kind = Kind::video,
+         .extensions = {"mp4"},
+         .signatures = {{{4, "ftyp"sv}}},
+         .measure = measure_boxes,
+         .gaps = gaps_of_film,
+         .describe = describe_movie,
+         .ending = kEnding,
+         .checked = kFilmChecked},
         {.name = "heic",
          .kind = Kind::picture,
          .extensions = {"heic", "heif"},
@@ -467,15 +478,6 @@ const std::vector<Format>& isobmff() {
          .kind = Kind::video,
          .extensions = {"m4v"},
          .signatures = {{{4, "ftypM4V"sv}}, {{4, "ftyp"sv}}},
-         .measure = measure_boxes,
-         .gaps = gaps_of_film,
-         .describe = describe_movie,
-         .ending = kEnding,
-         .checked = kFilmChecked},
-        {.name = "mp4",
-         .kind = Kind::video,
-         .extensions = {"mp4"},
-         .signatures = {{{4, "ftyp"sv}}},
          .measure = measure_boxes,
          .gaps = gaps_of_film,
          .describe = describe_movie,

@@ -128,9 +128,17 @@ Measured measure_webp(Reader& content) {
     const bool lossy = content.has(15, " ");
     if (lossy && !content.has(23, "\x9D\x01\x2A")) return nonsense();
     if (content.has(15, "L") && content.u8(20) != 0x2F) return nonsense();
+    // But for files with further chunks the picture fills the file.
+    const bool extended = content.has(15, "X");
+    const std::uint64_t picture = 20 + std::uint64_t{content.u32le(16)};
+    if (!extended && picture + picture % 2 != end) return nonsense();
     const Chunks chunks = walk(content, 12, end, "VP8", false);
-    if (chunks.complete && content.holds(0, end)) return whole(end, Proof::structure);
-    return chunks.data != 0
+    if (chunks.complete && content.holds(0, end)) {
+        if (const auto plain = content.first_plain_sector(20, end))
+            return broken(*plain, "the picture data stops making sense", end);
+        return whole(end, extended ? Proof::structure : Proof::length);
+    }
+    return chunks.data != 0 && content.size() > 4096
                ? broken(std::min(std::max(chunks.end, chunks.data), content.size()), "its end is missing", end)
                : nonsense();
 }

@@ -41,26 +41,36 @@ void describe_comments(Reader& content, std::uint64_t at, std::uint64_t end, Des
     }
 }
 
-// The bytes of a frame header from the sync code to before its checksum; 0 where there is none.
-unsigned flac_header(Reader& content, std::uint64_t at) {
-    if ((content.u16be(at) & 0xFFFEU) != 0xFFF8) return 0;
+struct FlacHeader {
+    unsigned length = 0;        // bytes from the sync code to before its checksum; 0: there is none
+    std::uint64_t samples = 0;  // of each channel in the frame
+};
+
+FlacHeader flac_header(Reader& content, std::uint64_t at) {
+    if ((content.u16be(at) & 0xFFFEU) != 0xFFF8) return {};
     const unsigned sizes = content.u8(at + 2);
     const unsigned channels = content.u8(at + 3);
-    if (sizes >> 4 == 0 || (sizes & 15U) == 15 || channels >> 4 > 10 || (channels & 1U) != 0 ||
-        (channels >> 1 & 7U) == 3)
-        return 0;
-    unsigned length = 4;
+    const unsigned block = sizes >> 4;
+    const unsigned rate = sizes & 15U;
+    if (block == 0 || rate == 15 || channels >> 4 > 10 || (channels & 1U) != 0 || (channels >> 1 & 7U) == 3) return {};
+    FlacHeader header{4, 0};
     const unsigned lead = content.u8(at + 4);  // the number, coded as in UTF-8
     unsigned more = 0;
     while (more < 7 && (lead & (0x80U >> more)) != 0) ++more;
-    length += more == 0 ? 1 : more;
-    if (sizes >> 4 == 6) length += 1;
-    if (sizes >> 4 == 7) length += 2;
-    if ((sizes & 15U) == 12) length += 1;
-    if ((sizes & 15U) == 13 || (sizes & 15U) == 14) length += 2;
+    header.length += more == 0 ? 1 : more;
+    if (block == 1) header.samples = 192;
+    if (block >= 2 && block <= 5) header.samples = 576ULL << (block - 2);
+    if (block >= 8) header.samples = 256ULL << (block - 8);
+    if (block == 6) header.samples = 1ULL + content.u8(at + header.length++);
+    if (block == 7) {
+        header.samples = 1ULL + content.u16be(at + header.length);
+        header.length += 2;
+    }
+    if (rate == 12) header.length += 1;
+    if (rate == 13 || rate == 14) header.length += 2;
     std::uint8_t crc = 0;
-    for (unsigned i = 0; i < length; ++i) crc = kCrc8[crc ^ content.u8(at + i)];
-    return crc == content.u8(at + length) ? length : 0;
+    for (unsigned i = 0; i < header.length; ++i) crc = kCrc8[crc ^ content.u8(at + i)];
+    return crc == content.u8(at + header.length) ? header : FlacHeader{};
 }
 
 struct FlacFrame {
@@ -82,7 +92,7 @@ FlacFrame flac_frame(Reader& content, std::uint64_t at, std::uint64_t limit) {
             crc = static_cast<std::uint16_t>(crc << 8 ^ kCrc16[crc >> 8 ^ std::to_integer<unsigned>(b)]);
             if (++p > limit) break;
             if (crc != 0 || p - at < 10) continue;
-            if (flac_header(content, p) != 0) return {p, true};
+            if (flac_header(content, p).length != 0) return {p, true};
             const std::uint64_t filled = std::min((p / kSector + 1) * kSector, content.size());
             const bool is_padded =
                 p == content.size() || (filled - p >= 4 && content.is_zeros(p, filled)) || content.has(p, "TAG");
@@ -95,6 +105,7 @@ FlacFrame flac_frame(Reader& content, std::uint64_t at, std::uint64_t limit) {
 
 Measured measure_flac(Reader& content) {
     std::uint64_t at = 4;
+    std::uint64_t samples = 0;  // in all; 0: it does not say
     std::uint64_t most = 0;
     for (bool last = false; !last;) {
         const unsigned head = content.u8(at);
@@ -103,20 +114,37 @@ Measured measure_flac(Reader& content) {
             return nonsense();
         if (at == 4) {
             most = content.u24be(at + 11);
+            samples = content.u64be(at + 14) & 0xFFFFFFFFFULL;
+        }
+        // Nothing checks what fills it, but that it is zeros.
+        const bool is_filling = (head & 0x7FU) == 1;
+        if (is_filling && !content.is_zeros(at + 4, at + 4 + length)) {
+            Measured found = broken_between(at, at + 4 + length, "its filling is not empty");
+            found.proof = Proof::none;
+            return found;
         }
         last = (head & 0x80U) != 0;
         at += 4 + length;
     }
     if (most == 0) most = 1 << 20;
-    if (flac_header(content, at) == 0) return nonsense();
+    if (flac_header(content, at).length == 0) {
+        // The description stands; where the frames are is another question.
+        Measured found = broken_between(42, at, "the first frame is missing");
+        found.proof = Proof::none;
+        return samples != 0 && content.u24be(18) >> 4 != 0 ? found : nonsense();
+    }
     const std::uint64_t first = at;
+    std::uint64_t so_far = 0;  // samples
     for (;;) {
+        const std::uint64_t here = flac_header(content, at).samples;
         const FlacFrame frame = flac_frame(content, at, std::min(content.size(), at + most + 64));
         if (frame.followed) {
             at = frame.end;
+            so_far += here;
             continue;
         }
-        if (frame.end != 0) return whole(frame.end, Proof::checksums);
+        const bool is_last = samples == 0 || so_far + here == samples;
+        if (frame.end != 0 && is_last) return whole(frame.end, Proof::checksums);
         return at == first ? nonsense()
                            : broken_between(at, std::min(at + most, content.size()), "the checksum of a frame is off");
     }

@@ -133,10 +133,10 @@ std::string between(Reader& content, std::string_view open, std::string_view clo
     const std::string text = content.text(*start + open.size(), 200);
     const std::size_t end = text.find(close);
     if (end == std::string::npos) return {};
-    std::string title = printable(text.substr(0, end));
+    std::string title = text.substr(0, end);
     while (!title.empty() && is_space(static_cast<unsigned char>(title.front()))) title.erase(0, 1);
     while (!title.empty() && is_space(static_cast<unsigned char>(title.back()))) title.pop_back();
-    return title;
+    return printable(title);
 }
 
 Description describe_markup(Reader& content, std::uint64_t length) {

@@ -11,9 +11,9 @@
 namespace dredger {
 namespace {
 
-constexpr std::size_t kBatch = 256;                    // records that are checked together
-constexpr std::chrono::milliseconds kSaveEvery{1000};  // what is lost at most, in time
-constexpr unsigned kTellingBits = 24;                  // of evidence at a start that make it foreign content
+constexpr std::size_t kBatch = 256;                   // records that are checked together
+constexpr std::chrono::milliseconds kSaveEvery{200};  // what is lost at most, in time
+constexpr unsigned kTellingBits = 24;                 // of evidence at a start that make it foreign content
 
 std::string settings_of(const ScanRequest& request) {
     nlohmann::json settings = nlohmann::json::object();
@@ -77,6 +77,7 @@ Result<DeepScan::Outcome> DeepScan::run(const MediumPtr& medium, const ScannedVo
     medium_ = medium;
     volume_ = volume;
     report_.number = volume.place.number;
+    report_.offset = volume.place.offset;
     report_.is_whole = stored_bytes(pieces) >= volume.place.length;
     const std::string settings = settings_of(request_);
     DREDGER_TRY(const auto before, catalog_.sweep_of(volume.id));
@@ -310,7 +311,7 @@ Result<bool> DeepScan::reached(const SweepState& state) {
     if (last || interrupted || std::chrono::steady_clock::now() - saved_ > kSaveEvery) {
         sweep_.state = text_of(state);
         DREDGER_CHECK(save());
-        DREDGER_TRY(const bool over, is_over());
+        DREDGER_TRY(const bool over, is_over(catalog_, request_));
         stopped_ = !last && (interrupted || over);
     }
     return !stopped_;
@@ -323,13 +324,12 @@ Result<void> DeepScan::save() {
     return catalog_.begin();
 }
 
-// Whether what is wanted has turned up.
-Result<bool> DeepScan::is_over() {
-    if (request_.until_name.empty() && request_.until_count == 0) return false;
+Result<bool> DeepScan::is_over(const Catalog& catalog, const ScanRequest& request) {
+    if (request.until_name.empty() && request.until_count == 0) return false;
     Selection wanted;
-    if (!request_.until_name.empty()) wanted.names = {request_.until_name};
-    DREDGER_TRY(const std::int64_t found, catalog_.count(wanted));
-    return static_cast<std::uint64_t>(found) >= std::max<std::uint64_t>(request_.until_count, 1);
+    if (!request.until_name.empty()) wanted.names = {request.until_name};
+    DREDGER_TRY(const std::int64_t found, catalog.count(wanted));
+    return static_cast<std::uint64_t>(found) >= std::max<std::uint64_t>(request.until_count, 1);
 }
 
 void DeepScan::report_progress(const char* doing, std::uint64_t done, std::uint64_t total, const char* unit) {

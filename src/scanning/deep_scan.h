@@ -25,6 +25,9 @@ class DeepScan final : FindSink {
     // `pieces`: the ground, on the medium.
     Result<Outcome> run(const MediumPtr& medium, const ScannedVolume& volume, const std::vector<Extent>& pieces);
 
+    // Whether what the request wants to find at least has turned up.
+    static Result<bool> is_over(const Catalog& catalog, const ScanRequest& request);
+
   private:
     Result<void> check_records();
     Result<void> check(Candidate& candidate);
@@ -36,7 +39,6 @@ class DeepScan final : FindSink {
     Result<bool> merge_within(const Find& find);
     Result<void> add(Find&& find);
     Result<void> save();
-    Result<bool> is_over();
     void report_progress(const char* doing, std::uint64_t done, std::uint64_t total, const char* unit);
 
     Catalog& catalog_;

@@ -97,6 +97,8 @@ Result<void> scan_deep(Catalog& catalog, const ScanRequest& request, Observer& o
     std::sort(stretches.begin(), stretches.end(),
               [](const Stretch& a, const Stretch& b) { return a.place.offset < b.place.offset; });
     for (Stretch& stretch : stretches) {
+        DREDGER_TRY(report.is_over, DeepScan::is_over(catalog, request));
+        if (report.is_over) break;
         DREDGER_TRY(const ScannedVolume row, row_for(catalog, source, stretch.place));
         if (!row.map_is_trusted && !request.whole_surface) {
             observer.warning(fmt::format(

@@ -46,6 +46,7 @@ struct VolumeReport {
 // What the deep scan of a volume, or of what lies outside of them, came to.
 struct SurfaceReport {
     unsigned number = 0;         // of the volume; 0: outside of them
+    std::uint64_t offset = 0;    // on the medium
     std::uint64_t searched = 0;  // bytes of the surface
     std::uint64_t checked = 0;   // records whose content was checked
     std::uint64_t finds = 0;     // files that no record tells of

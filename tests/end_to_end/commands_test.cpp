@@ -338,6 +338,82 @@ TEST_F(ProgramTest, AnInterruptedScanGoesOn) {
     }
 }
 
+TEST_F(ProgramTest, AnInterruptedDeepScanGoesOn) {
+    // Files of many formats over and over, so that it takes a while.
+    std::string bed;
+    const auto samples = test::samples();
+    for (unsigned n = 0; n < 12; ++n)
+        for (const auto& [name, content] : samples) {
+            if (name.starts_with("iso9660")) continue;
+            bed.append(reinterpret_cast<const char*>(content.data()), content.size());
+            bed.resize((bed.size() / 512 + 1 + n) * 512);
+        }
+    test::write_text(folder_ / "bed.img", bed);
+    const auto listed = [&](const std::string& catalog) {
+        std::string out = run_program({"list", path(catalog), "--as", "jsonl", "--extents"}).out;
+        for (auto at = out.find(catalog); at != std::string::npos; at = out.find(catalog))
+            out.replace(at, catalog.size(), "X");
+        return out;
+    };
+    ASSERT_EQ(run_program({"scan", "--deep", path("bed.img"), "-c", path("whole.dredge")}).exit_code, 0);
+    const std::string whole = listed("whole.dredge");
+    EXPECT_EQ(static_cast<std::size_t>(std::count(whole.begin(), whole.end(), '\n')), 12 * (samples.size() - 1));
+    unsigned stopped = 0;
+    for (int after = 10; after < 700; after += 60) {
+        const std::string name = "part" + std::to_string(after) + ".dredge";
+        const std::vector<std::string> words = {"scan", "--deep", path("bed.img"), "-c", path(name)};
+        const Ran ran = run_program(words, {"", after % 120 == 10 ? SIGKILL : SIGINT, after});
+        EXPECT_THAT(ran.exit_code, AnyOf(0, 130, 137));
+        stopped += ran.exit_code != 0 ? 1 : 0;
+        EXPECT_EQ(run_program(words).exit_code, 0);
+        EXPECT_EQ(listed(name), whole) << after;
+    }
+    EXPECT_GT(stopped, 0U);
+}
+
+TEST_F(ProgramTest, ADeepScanFindsAndRestoresWhatNoRecordTellsOf) {
+    const std::string image = unpack("ringing-station-drive");
+    const Ran scan = run_program({"scan", "--deep", image, "-c", path("a.dredge")});
+    ASSERT_EQ(scan.exit_code, 0) << scan.err;
+    EXPECT_THAT(scan.out, HasSubstr("outside the volumes, at 88.0 MiB: searched 4.0 MiB: 8 files without a record"));
+    const Ran restored = run_program({"restore", path("a.dredge"), "--origin", "signature", "--to", path("out")});
+    EXPECT_EQ(restored.exit_code, 0) << restored.err;
+    std::set<std::string> sums;
+    for (const auto& entry : fs::recursive_directory_iterator(folder_ / "out"))
+        if (entry.is_regular_file()) sums.insert(test::sha256_of(entry.path()));
+    const auto truth = test::truth_of("ringing-station-drive");
+    for (const auto& file : truth["files"]) {
+        if (file["state"] == "lost") {
+            EXPECT_TRUE(sums.contains(file["sha256"])) << file["path"];
+        }
+    }
+}
+
+TEST_F(ProgramTest, DeepScansCanBeNarrowed) {
+    const std::string image = unpack("ringing-station-drive");
+    const auto count = [&](std::vector<std::string> words) {
+        const std::string catalog = path(std::to_string(words.size()) + words.back() + ".dredge");
+        words.insert(words.begin(), {"scan", "--deep", image, "-c", catalog});
+        EXPECT_EQ(run_program(words).exit_code, 0);
+        return lines_of(run_program({"list", catalog, "--origin", "signature", "--as", "jsonl"}).out).size();
+    };
+    EXPECT_EQ(count({"--format", "jpeg"}), 2U);
+    EXPECT_EQ(count({"--kind", "mail"}), 1U);
+    expect_one_line(run_program({"scan", "--quick", "--deep", image, "-c", path("x.dredge")}), 2, "--quick");
+    expect_one_line(run_program({"scan", image, "--format", "nest", "-c", path("x.dredge")}), 2, "nest");
+    expect_one_line(run_program({"scan", image, "--own-formats", path("none.toml"), "-c", path("x.dredge")}), 2,
+                    "no such file");
+}
+
+TEST_F(ProgramTest, TheFormatsAreListed) {
+    const Ran ran = run_program({"kinds"});
+    EXPECT_EQ(ran.exit_code, 0);
+    for (const char* format : {"jpeg", "docx", "mp4", "sqlite", "mbox", "cr3"}) EXPECT_THAT(ran.out, HasSubstr(format));
+    EXPECT_GT(std::count(ran.out.begin(), ran.out.end(), '\n'), 90);
+    test::write_text(folder_ / "own.toml", "[[format]]\nname = 'nestlog'\nsignature = 'NESTLOG1'\nmost-bytes = 100\n");
+    EXPECT_THAT(run_program({"kinds", "--own-formats", path("own.toml")}).out, HasSubstr("nestlog"));
+}
+
 TEST_F(ProgramTest, AnInterruptedRestoreLeavesNoHalfFileUnderItsName) {
     ASSERT_EQ(scanned("fat32-stick").exit_code, 0);
     std::map<std::string, std::string> sums;

@@ -1,0 +1,264 @@
+// The search for content, on real files laid down without a file system.
+#include "carving/carver.h"
+
+#include <fmt/format.h>
+#include <gmock/gmock.h>
+#include <random>
+
+#include "support/support.h"
+
+namespace dredger {
+namespace {
+
+using test::MemoryMedium;
+using testing::ElementsAre;
+
+constexpr std::size_t kSector = 512;
+
+// A medium to lay files on, and what was laid where.
+class Bed {
+  public:
+    struct Laid {
+        std::string name;
+        std::vector<Extent> pieces;
+    };
+
+    void noise(std::size_t size) {
+        for (std::size_t i = 0; i < size; ++i) bytes_.push_back(static_cast<std::byte>(random_()));
+    }
+    void zeros(std::size_t size) { bytes_.resize(bytes_.size() + size); }
+    void fill_sector() { zeros((kSector - bytes_.size() % kSector) % kSector); }
+
+    void lay(const std::string& name) {
+        const auto& content = samples().at(name);
+        laid_.push_back({name, {{bytes_.size(), content.size()}}});
+        bytes_.insert(bytes_.end(), content.begin(), content.end());
+        fill_sector();
+    }
+    // In two pieces, with `gap` foreign sectors between them.
+    void lay_split(const std::string& name, std::size_t first_sectors, std::size_t gap_sectors) {
+        const auto& content = samples().at(name);
+        const std::size_t first = first_sectors * kSector;
+        const auto split = content.begin() + static_cast<std::ptrdiff_t>(first);
+        laid_.push_back(
+            {name, {{bytes_.size(), first}, {bytes_.size() + first + gap_sectors * kSector, content.size() - first}}});
+        bytes_.insert(bytes_.end(), content.begin(), split);
+        noise(gap_sectors * kSector);
+        bytes_.insert(bytes_.end(), split, content.end());
+        fill_sector();
+    }
+
+    const std::vector<Laid>& laid() const { return laid_; }
+    MediumPtr medium() const { return std::make_shared<MemoryMedium>(bytes_); }
+
+    static const std::map<std::string, std::vector<std::byte>>& samples() {
+        static const auto all = test::samples();
+        return all;
+    }
+
+  private:
+    std::vector<std::byte> bytes_;
+    std::vector<Laid> laid_;
+    std::mt19937 random_{5};
+};
+
+class Basket final : public FindSink {
+  public:
+    Result<void> take(Find&& find) override {
+        finds.push_back(std::move(find));
+        return {};
+    }
+    Result<bool> reached(const SweepState& now) override {
+        state = now;
+        return --steps != 0;
+    }
+    std::vector<Find> finds;
+    SweepState state;
+    int steps = -1;  // until it has had enough
+};
+
+std::shared_ptr<const Content> ground_of(const MediumPtr& medium) {
+    return std::make_shared<Content>(medium, std::vector<Extent>{{0, medium->size()}});
+}
+
+std::vector<Find> sweep(const MediumPtr& medium, CarveOptions options = {}) {
+    Basket basket;
+    Carver carver(ground_of(medium), std::move(options), {});
+    EXPECT_TRUE(carver.sweep({}, basket));
+    return std::move(basket.finds);
+}
+
+std::string told(const Find& find) {
+    std::string text(find.format->name);
+    for (const Extent& piece : find.pieces) text += fmt::format(" {}+{}", piece.offset, piece.length);
+    return text;
+}
+std::vector<std::string> told(const std::vector<Find>& finds) {
+    std::vector<std::string> all;
+    for (const Find& find : finds) all.push_back(told(find));
+    return all;
+}
+std::vector<std::string> told(const std::vector<Bed::Laid>& laid) {
+    std::vector<std::string> all;
+    for (const auto& file : laid) {
+        all.push_back(file.name.substr(0, file.name.find('-')));
+        for (const Extent& piece : file.pieces) all.back() += fmt::format(" {}+{}", piece.offset, piece.length);
+    }
+    return all;
+}
+
+Bed everything() {
+    Bed bed;
+    bed.noise(3 * kSector);
+    for (const auto& [name, content] : Bed::samples()) {
+        bed.lay(name);
+        if (bed.laid().size() % 3 == 0) bed.noise(5 * kSector);
+        if (bed.laid().size() % 3 == 1) bed.zeros(2 * kSector);
+    }
+    return bed;
+}
+
+TEST(Carver, FindsEveryFileOnceAndNothingElse) {
+    const Bed bed = everything();
+    EXPECT_EQ(told(sweep(bed.medium())), told(bed.laid()));
+}
+
+TEST(Carver, TheNumberOfWorkersChangesNothing) {
+    const Bed bed = everything();
+    CarveOptions alone;
+    alone.workers = 1;
+    CarveOptions many;
+    many.workers = 5;
+    EXPECT_EQ(told(sweep(bed.medium(), alone)), told(sweep(bed.medium(), many)));
+}
+
+TEST(Carver, GoesOnWhereItWasStoppedWithoutLosingOrRepeating) {
+    Bed bed;
+    for (unsigned n = 0; n < 6; ++n) {
+        for (const char* name : {"jpeg-baseline.jpg", "iso9660-plain.iso", "png-plain.png", "zip-described.zip"})
+            bed.lay(name);
+        bed.zeros(3 << 20);
+    }
+    const MediumPtr medium = bed.medium();
+    Basket basket;
+    for (unsigned runs = 0; basket.state.position < medium->size() && runs < 100; ++runs) {
+        basket.steps = 1;
+        Carver carver(ground_of(medium), {}, {});
+        ASSERT_TRUE(carver.sweep(basket.state, basket));
+    }
+    EXPECT_EQ(told(basket.finds), told(bed.laid()));
+}
+
+TEST(Carver, JoinsFilesInTwoPieces) {
+    CarveOptions options;
+    options.cluster = kSector;
+    for (const char* name :
+         {"jpeg-baseline.jpg", "jpeg-progressive.jpg", "png-plain.png", "gif-animated.gif", "zip-described.zip",
+          "docx-plain.docx", "pdf-picture.pdf", "pdf-packed.pdf", "flac-plain.flac", "gz-plain.gz"}) {
+        Bed bed;
+        bed.noise(kSector);
+        const std::size_t sectors = Bed::samples().at(name).size() / kSector;
+        if (sectors < 2) continue;
+        bed.lay_split(name, sectors / 2 + 1 > sectors ? sectors : sectors / 2 + 1, 7);
+        bed.zeros(4 * kSector);
+        EXPECT_EQ(told(sweep(bed.medium(), options)), told(bed.laid())) << name;
+    }
+}
+
+TEST(Carver, APieceThatIsJoinedByNoChecksumIsNotTakenForProven) {
+    CarveOptions options;
+    options.cluster = kSector;
+    Bed bed;
+    bed.lay_split("mp3-plain.mp3", 3, 5);
+    bed.zeros(2 * kSector);
+    const auto finds = sweep(bed.medium(), options);
+    ASSERT_EQ(finds.size(), 1U);
+    EXPECT_NE(finds[0].measured.proof, Proof::checksums);
+}
+
+TEST(Carver, ListsFilesWithinFilesOnlyWhenAsked) {
+    Bed bed;
+    bed.lay("tar-ustar.tar");
+    EXPECT_EQ(told(sweep(bed.medium())), told(bed.laid()));
+    CarveOptions options;
+    options.inside = true;
+    EXPECT_THAT(told(sweep(bed.medium(), options)), ElementsAre("tar 0+10240", "csv 512+1036"));
+}
+
+TEST(Carver, LooksOnlyForWhatIsWanted) {
+    const Bed bed = everything();
+    CarveOptions options;
+    options.wanted.formats = {"docx", "svg"};
+    const auto finds = sweep(bed.medium(), options);
+    ASSERT_EQ(finds.size(), 2U);
+    EXPECT_EQ(finds[0].format->name, "docx");
+    EXPECT_EQ(finds[1].format->name, "svg");
+    options.wanted = {{Kind::mail}, {}};
+    for (const Find& find : sweep(bed.medium(), options)) EXPECT_EQ(find.format->kind, Kind::mail);
+}
+
+TEST(Carver, FilesThatBeginAnywhereAreFoundWhenAsked) {
+    Bed bed;
+    bed.noise(777);
+    const std::uint64_t start = 777;
+    bed.lay("png-plain.png");
+    EXPECT_TRUE(sweep(bed.medium()).empty());
+    CarveOptions options;
+    options.every_offset = true;
+    options.wanted.formats = {"png"};
+    const auto finds = sweep(bed.medium(), options);
+    ASSERT_EQ(finds.size(), 1U);
+    EXPECT_EQ(finds[0].pieces.front().offset, start);
+}
+
+TEST(Carver, GoesAroundWhatIsTaken) {
+    Bed bed;
+    bed.lay_split("png-plain.png", 8, 16);
+    const MediumPtr medium = bed.medium();
+    const std::vector<Extent> free = {{0, 8 * kSector}, {24 * kSector, medium->size() - 24 * kSector}};
+    Basket basket;
+    Carver carver(std::make_shared<Content>(medium, free), {}, {});
+    ASSERT_TRUE(carver.sweep({}, basket));
+    EXPECT_EQ(told(basket.finds), told(bed.laid()));
+}
+
+TEST(Carver, LeavesOutWhatIsKnownAlready) {
+    const Bed bed = everything();
+    Coverage known;
+    for (const auto& file : bed.laid())
+        if (file.name.starts_with("p")) known.add(file.pieces.front());
+    Basket basket;
+    Carver carver(ground_of(bed.medium()), {}, std::move(known));
+    ASSERT_TRUE(carver.sweep({}, basket));
+    for (const Find& find : basket.finds) EXPECT_FALSE(find.format->name.starts_with("p")) << told(find);
+    EXPECT_GT(basket.finds.size(), 60U);
+}
+
+TEST(Carver, APartThatCanNotBeReadCostsOnlyWhatLiesThere) {
+    const Bed bed = everything();
+    const auto bytes = std::make_shared<const std::vector<std::byte>>([&] {
+        const auto medium = bed.medium();
+        return medium->bytes(0, static_cast<std::size_t>(medium->size())).value();
+    }());
+    auto medium = std::make_shared<MemoryMedium>(bytes);
+    const Extent lost = bed.laid()[10].pieces.front();
+    medium->make_unreadable({lost.offset, lost.length});
+    const auto finds = sweep(medium);
+    EXPECT_GE(finds.size(), bed.laid().size() - 2);
+}
+
+TEST(Coverage, JoinsRunsThatTouch) {
+    Coverage coverage;
+    coverage.add({100, 50});
+    coverage.add({200, 50});
+    coverage.add({150, 50});
+    EXPECT_THAT(coverage.extents(), ElementsAre(Extent{100, 150}));
+    EXPECT_TRUE(coverage.covers(249));
+    EXPECT_FALSE(coverage.covers(250));
+    EXPECT_EQ(coverage.end_at(120), 250U);
+    coverage.forget_before(300);
+    EXPECT_TRUE(coverage.extents().empty());
+}
+
+}  // namespace
+}  // namespace dredger

@@ -1,0 +1,172 @@
+// The deep scan: what content adds to records, what it finds without them, and that it goes on where it stopped.
+#include <gmock/gmock.h>
+#include <map>
+
+#include "scanning/scan.h"
+#include "support/support.h"
+
+namespace dredger {
+namespace {
+
+using test::Listener;
+using test::TempFolder;
+using testing::Contains;
+using testing::HasSubstr;
+
+class DeepScanTest : public testing::Test {
+  protected:
+    Result<ScanReport> run(const ScanRequest& request, const std::string& catalog = "a.dredge") {
+        auto opened = Catalog::open_for_scan(folder_ / catalog);
+        EXPECT_TRUE(opened);
+        return scan(*opened, request, listener_);
+    }
+    ScanRequest deep(const std::string& fixture) {
+        ScanRequest request;
+        request.source = test::unpack_to(fixture, folder_.path());
+        request.deep = true;
+        return request;
+    }
+    std::vector<Candidate> candidates(const std::string& catalog = "a.dredge") {
+        const auto opened = Catalog::open(folder_ / catalog).value();
+        std::vector<Candidate> all;
+        EXPECT_TRUE(opened.each({}, Sort::path, true, [&](const Candidate& c) {
+            all.push_back(c);
+            return true;
+        }));
+        return all;
+    }
+
+    TempFolder folder_;
+    Listener listener_;
+};
+
+TEST_F(DeepScanTest, FindsWhatNoRecordTellsOf) {
+    ASSERT_TRUE(run(deep("ringing-station-drive")));
+    std::map<std::uint64_t, Candidate> found;
+    for (Candidate& c : candidates())
+        if (c.record.origin == Origin::signature) found[c.record.layout.extents.front().offset] = std::move(c);
+    const auto truth = test::truth_of("ringing-station-drive");
+    unsigned expected = 0;
+    for (const auto& file : truth["files"]) {
+        if (file["state"] != "lost") continue;
+        ++expected;
+        const auto at = found.find(file["extents"][0][0].get<std::uint64_t>());
+        ASSERT_NE(at, found.end()) << file["path"];
+        std::vector<Extent> pieces;
+        for (const auto& piece : file["extents"]) pieces.push_back({piece[0], piece[1]});
+        EXPECT_EQ(at->second.record.layout.extents, pieces) << file["path"];
+        EXPECT_EQ(at->second.record.size, file["size"].get<std::uint64_t>());
+        EXPECT_EQ(at->second.prospect.band, Band::sound);
+        EXPECT_EQ(at->second.record.state, State::lost);
+    }
+    EXPECT_EQ(found.size(), expected);
+}
+
+TEST_F(DeepScanTest, ListsNoFileTwice) {
+    for (const char* fixture : {"ringing-station-drive", "ntfs-office", "exfat-worn", "fat16-card", "ntfs-worn"}) {
+        const std::string catalog = std::string(fixture) + ".dredge";
+        ASSERT_TRUE(run(deep(fixture), catalog));
+        std::set<std::uint64_t> starts;
+        const auto all = candidates(catalog);
+        for (const Candidate& c : all)
+            if (c.record.origin != Origin::signature && !c.record.layout.empty())
+                starts.insert(c.record.layout.extents.front().offset);
+        for (const Candidate& c : all) {
+            if (c.record.origin == Origin::signature) {
+                EXPECT_TRUE(starts.insert(c.record.layout.extents.front().offset).second) << c.record.name;
+            }
+        }
+    }
+}
+
+TEST_F(DeepScanTest, ARecordGainsTheCheckOfItsContent) {
+    ASSERT_TRUE(run(deep("ringing-station-drive")));
+    std::map<Check, unsigned> checks;
+    for (const Candidate& c : candidates())
+        if (c.format == "jpeg" && c.record.state == State::deleted) ++checks[c.prospect.check];
+    EXPECT_GT(checks[Check::verified], 0U);
+}
+
+TEST_F(DeepScanTest, NothingThatIsOverwrittenIsCalledSound) {
+    for (const char* fixture : {"ringing-station-drive", "ntfs-worn", "exfat-worn", "fat16-card"}) {
+        const std::string catalog = std::string(fixture) + ".dredge";
+        ASSERT_TRUE(run(deep(fixture), catalog));
+        std::set<std::pair<std::uint64_t, std::uint64_t>> gone;  // place and size
+        const auto truth = test::truth_of(fixture);
+        for (const auto& file : truth["files"])
+            if (!file["directory"] && file["state"] != "live" && file["intact_bytes"] < file["size"] &&
+                !file["extents"].is_null() && !file["extents"].empty() && file["extents"][0][0].is_number() &&
+                !file.contains("stored_intact"))
+                gone.emplace(file["extents"][0][0], file["size"]);
+        for (const Candidate& c : candidates(catalog)) {
+            if (c.record.layout.empty() || c.record.is_folder) continue;
+            const bool is_gone = gone.contains({c.record.layout.extents.front().offset, c.record.size});
+            EXPECT_FALSE(is_gone && c.prospect.band == Band::sound) << fixture << " " << c.record.path();
+        }
+    }
+}
+
+TEST_F(DeepScanTest, IsNotRepeatedAndGoesDeeperAfterAQuickScan) {
+    ScanRequest request = deep("ringing-station-drive");
+    request.deep = false;
+    ASSERT_TRUE(run(request));
+    const std::size_t quick = candidates().size();
+    request.deep = true;
+    const auto second = run(request);
+    ASSERT_TRUE(second);
+    EXPECT_TRUE(second->volumes[0].was_done_before);
+    EXPECT_FALSE(second->surfaces[0].was_done_before);
+    EXPECT_EQ(candidates().size(), quick + 8);
+    const auto third = run(request);
+    ASSERT_TRUE(third);
+    for (const SurfaceReport& surface : third->surfaces) EXPECT_TRUE(surface.was_done_before);
+    EXPECT_EQ(candidates().size(), quick + 8);
+}
+
+TEST_F(DeepScanTest, OtherWishesSearchAgain) {
+    ScanRequest request = deep("ringing-station-drive");
+    request.formats = {"mp4"};
+    const auto count = [&] {
+        unsigned finds = 0;
+        for (const Candidate& c : candidates()) finds += c.record.origin == Origin::signature ? 1 : 0;
+        return finds;
+    };
+    ASSERT_TRUE(run(request));
+    EXPECT_EQ(count(), 1U);
+    request.formats = {};
+    ASSERT_TRUE(run(request));
+    EXPECT_EQ(count(), 8U);
+}
+
+TEST_F(DeepScanTest, StopsWhenWhatIsWantedHasTurnedUp) {
+    ScanRequest request = deep("ringing-station-drive");
+    request.until_name = "NEST*.JPG";
+    const auto report = run(request);
+    ASSERT_TRUE(report);
+    EXPECT_TRUE(report->is_over);
+    EXPECT_FALSE(report->interrupted);
+    request.until_name.clear();
+    ASSERT_TRUE(run(request));
+    EXPECT_EQ(candidates().size(), 65U);
+}
+
+TEST_F(DeepScanTest, AFreeClusterThatLiveFilesHoldMakesItSearchEverything) {
+    // Both FATs of the floppy say that all clusters are free.
+    ScanRequest request = deep("fat12-floppy");
+    auto image = test::read_text(request.source);
+    const auto u16 = [&](std::size_t at) {
+        return static_cast<std::size_t>(static_cast<unsigned char>(image[at]) |
+                                        static_cast<unsigned char>(image[at + 1]) << 8);
+    };
+    const std::size_t fat = u16(14) * u16(11);
+    const std::size_t length = u16(22) * u16(11);
+    std::fill_n(image.begin() + static_cast<std::ptrdiff_t>(fat + 3), length - 3, '\0');
+    std::fill_n(image.begin() + static_cast<std::ptrdiff_t>(fat + length + 3), length - 3, '\0');
+    test::write_text(request.source, image);
+    const auto report = run(request);
+    ASSERT_TRUE(report) << report.error().line();
+    EXPECT_THAT(listener_.warnings, Contains(HasSubstr("all of it is searched")));
+}
+
+}  // namespace
+}  // namespace dredger
