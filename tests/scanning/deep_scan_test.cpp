@@ -151,17 +151,13 @@ TEST_F(DeepScanTest, StopsWhenWhatIsWantedHasTurnedUp) {
 }
 
 TEST_F(DeepScanTest, AFreeClusterThatLiveFilesHoldMakesItSearchEverything) {
-    // Both FATs of the floppy say that all clusters are free.
-    ScanRequest request = deep("fat12-floppy");
+    // The allocation bitmap, which begins the cluster heap, is wiped.
+    ScanRequest request = deep("exfat-card");
     auto image = test::read_text(request.source);
-    const auto u16 = [&](std::size_t at) {
-        return static_cast<std::size_t>(static_cast<unsigned char>(image[at]) |
-                                        static_cast<unsigned char>(image[at + 1]) << 8);
-    };
-    const std::size_t fat = u16(14) * u16(11);
-    const std::size_t length = u16(22) * u16(11);
-    std::fill_n(image.begin() + static_cast<std::ptrdiff_t>(fat + 3), length - 3, '\0');
-    std::fill_n(image.begin() + static_cast<std::ptrdiff_t>(fat + length + 3), length - 3, '\0');
+    const std::size_t boot = image.find("EXFAT   ") - 3;
+    const auto u32 = [&](std::size_t at) { return ByteView(std::as_bytes(std::span(image))).u32le(at).value(); };
+    const std::size_t heap = boot + (std::size_t{u32(boot + 88)} << image[boot + 108]);
+    std::fill_n(image.begin() + static_cast<std::ptrdiff_t>(heap), u32(boot + 92) / 8, '\0');
     test::write_text(request.source, image);
     const auto report = run(request);
     ASSERT_TRUE(report) << report.error().line();
