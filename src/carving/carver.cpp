@@ -56,6 +56,7 @@ struct Carver::Pipeline {
     std::condition_variable changed;
     std::deque<std::shared_ptr<Block>> to_search;
     std::map<std::uint64_t, std::shared_ptr<Block>> searched;  // by start
+    std::vector<std::vector<std::byte>> spare;                 // rooms of blocks that are settled, to be filled again
     std::size_t under_way = 0;
     bool all_read = false;
     bool stop = false;
@@ -230,6 +231,13 @@ Result<void> Carver::sweep(const SweepState& state, FindSink& sink) {
                 ++line.under_way;
             }
             auto block = std::make_shared<Block>();
+            {
+                const std::lock_guard lock(line.guard);
+                if (!line.spare.empty()) {
+                    block->bytes = std::move(line.spare.back());
+                    line.spare.pop_back();
+                }
+            }
             block->start = at;
             block->length = std::min(kBlock, size - at);
             block->bytes_at = at - std::min(at, kBefore);
@@ -278,6 +286,7 @@ Result<void> Carver::sweep(const SweepState& state, FindSink& sink) {
         {
             const std::lock_guard lock(line.guard);
             --line.under_way;
+            line.spare.push_back(std::move(block->bytes));
             line.changed.notify_all();
         }
         const std::uint64_t done = at + block->length;

@@ -82,7 +82,8 @@ int demo(const fs::path& folder) {
         "recordings\n"
         "and logs were deleted, then new photos were taken. The second is the office's: some of it lies in the bin, "
         "some\n"
-        "was deleted for good, and a new letter was written. Unpacking it to {}\n",
+        "was deleted for good, and a new letter was written. Behind both lies the end of an older volume. Unpacking it to "
+        "{}\n",
         image.string());
     if (const auto unpacked = unpack(*packed, image); !unpacked) return report(unpacked.error());
     fs::remove_all(restored, failed);
@@ -94,7 +95,10 @@ int demo(const fs::path& folder) {
         {"3. What lies in the bin?", {"list", catalog.string(), "--state", "trashed"}},
         {"4. Look through what was deleted, best prospect first.", {"list", catalog.string(), "--state", "deleted"}},
         {"5. One of them in detail: a photo whose start was overwritten.", {"show", catalog.string(), "32"}},
-        {"6. Restore what is sound, with names, folders and dates.",
+        {"6. Search the surface too: an older volume's files have no record left.",
+         {"scan", "--deep", image.string(), "-c", catalog.string()}},
+        {"7. What was found by its content alone?", {"list", catalog.string(), "--origin", "signature"}},
+        {"8. Restore what is sound, with names, folders and dates.",
          {"restore", catalog.string(), "--prospect", "88..", "--to", restored.string()}},
     };
     for (const auto& [why, words] : steps)

@@ -11,7 +11,7 @@
 namespace dredger::formats {
 namespace {
 
-constexpr std::uint64_t kMostMemory = 128 << 20;  // bytes that a stream may ask for to be unpacked
+constexpr std::uint64_t kMostMemory = 80 << 20;  // bytes that a stream may ask for to be unpacked
 
 using State = Unpacker::State;
 

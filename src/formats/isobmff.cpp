@@ -143,6 +143,10 @@ class Samples {
             const unsigned head = content_.u8(at + unit_length_);
             if (length == 0 || length > end - at - unit_length_ || (head & 0x80U) != 0) return at;
             if (!hevc_ && ((head & 31U) == 0 || (head & 31U) > 23)) return at;
+            // Slices are packed; text and zeros are not part of one.
+            const bool is_slice = hevc_ ? (head >> 1) < 32 : (head & 31U) <= 5;
+            if (is_slice)
+                if (const auto plain = content_.first_plain_sector(at, at + unit_length_ + length)) return *plain;
             at += unit_length_ + length;
         }
         return end;

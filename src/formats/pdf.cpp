@@ -62,7 +62,7 @@ class Document {
     std::vector<std::uint64_t> gaps() {
         constexpr unsigned kMostMarks = 16;
         std::vector<std::uint64_t> found;
-        const std::uint64_t limit = end_of_ours();
+        const std::uint64_t limit = std::min(content_.size(), kFurthestEnd);
         std::uint64_t at = 0;
         for (unsigned n = 0; n < kMostMarks; ++n) {
             const auto mark = content_.find("%%EOF", at, limit);
@@ -85,14 +85,24 @@ class Document {
         return value_of(std::string_view(head).substr(object == std::string::npos ? 0 : object), "/L").value_or(0);
     }
 
-    // Another file that begins at a sector lies behind ours, or in a gap of it.
-    std::uint64_t end_of_ours() const { return std::min(content_.size(), kFurthestEnd); }
+    // Another file that begins at a sector lies behind ours.
+    std::uint64_t end_of_ours() {
+        constexpr std::uint64_t kSector = 512;
+        const std::uint64_t limit = std::min(content_.size(), kFurthestEnd);
+        for (std::uint64_t at = kSector; at < limit;) {
+            const auto next = content_.find("%PDF-", at, limit);
+            if (!next) break;
+            if (*next % kSector == 0) return *next;
+            at = *next + 5;
+        }
+        return limit;
+    }
 
     // The end marks, one after the other: the last one whose table holds is the end.
     Measured last_valid_end() {
         Measured best;
         std::uint64_t from = 0;
-        const std::uint64_t limit = std::min(content_.size(), kFurthestEnd);
+        const std::uint64_t limit = end_of_ours();
         unsigned marks = 0;
         while (const auto mark = content_.find("%%EOF", from, limit)) {
             // What another file begins with lies between: it is not ours.

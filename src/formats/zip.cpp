@@ -17,6 +17,7 @@ constexpr std::string_view kEnd = "PK\5\6"sv;
 constexpr std::string_view kEnd64 = "PK\6\6"sv;
 constexpr std::string_view kDescriptor = "PK\7\x08"sv;
 constexpr std::uint64_t kMostEntries = 4 << 20;
+constexpr std::uint64_t kFurthest = 256 << 20;  // how far the end of an entry is looked for, bytes
 
 // Tells the finer format from names and the first entry's content.
 class Contents {
@@ -124,7 +125,8 @@ class Walk {
             }
         } else {
             // Packed in another way, and its length stands behind it.
-            const auto mark = content_.find(kDescriptor, data_start_, content_.size());
+            const auto mark =
+                content_.find(kDescriptor, data_start_, std::min(content_.size(), data_start_ + kFurthest));
             if (!mark) return false;
             end = *mark;
             all_checked_ = false;
@@ -192,7 +194,6 @@ Measured measure_zip(Reader& content) { return Walk(content).run(); }
 
 // The end of the directory tells where the directory begins.
 std::vector<std::uint64_t> gaps_of_zip(Reader& content, const Measured& found) {
-    constexpr std::uint64_t kFurthest = 64 << 20;
     constexpr unsigned kMostEnds = 8;
     std::vector<std::uint64_t> gaps;
     std::uint64_t at = found.sure;

@@ -113,6 +113,7 @@ class Restoration {
     }
 
     static fs::path folder_of(const ScannedVolume& volume) {
+        if (volume.place.number == 0) return "outside the volumes";
         return safe_part(volume.facts.label.empty()
                              ? fmt::format("volume {}", volume.place.number)
                              : fmt::format("volume {} {}", volume.place.number, volume.facts.label));

@@ -451,6 +451,7 @@ TEST_F(ProgramTest, TheDemoRunsToItsEnd) {
     EXPECT_THAT(demo.out, HasSubstr("DCIM/100NESTS/NEST0002.JPG"));
     EXPECT_THAT(demo.out, HasSubstr("is overwritten by"));
     EXPECT_THAT(demo.out, HasSubstr("Season reports/Report 2020.pdf"));
+    EXPECT_THAT(demo.out, HasSubstr("Re_ lost ring SK441207.eml"));
     EXPECT_TRUE(fs::exists(folder_ / "demo/restored/SHA256SUMS"));
     EXPECT_THAT(demo.out, Not(HasSubstr("failed")));
 }
