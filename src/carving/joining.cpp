@@ -17,12 +17,22 @@ class Search {
 
     // The pieces that come next: whole where there is a way, else those with the smallest gap that get clearly further.
     std::optional<Joined> next(const Joined& from) {
+        // What the format tells is tried one gap after the other, each with a share of what may be read.
         const std::vector<std::uint64_t> told = told_gaps(from);
-        if (!told.empty())
-            if (auto found = among(from, told, limits_.most_told_split)) return found;
-        std::vector<std::uint64_t> gaps;
-        for (std::uint64_t gap = 1; gap <= limits_.most_gap; ++gap) gaps.push_back(gap * limits_.cluster);
-        return among(from, gaps, limits_.most_split);
+        const std::uint64_t most_read = limit_;
+        for (std::size_t i = 0; i < told.size(); ++i) {
+            limit_ = std::min(most_read, read_ + limits_.most_read / (told.size() + 1));
+            if (auto found = among(from, {told[i]}, limits_.most_told_split, true)) return found;
+        }
+        limit_ = most_read;
+        // Small gaps are the likeliest, wherever the split is.
+        std::uint64_t gap = 1;
+        for (const std::uint64_t most : {limits_.most_gap / 8, limits_.most_gap / 2, limits_.most_gap}) {
+            std::vector<std::uint64_t> gaps;
+            for (; gap <= most; ++gap) gaps.push_back(gap * limits_.cluster);
+            if (auto found = among(from, gaps, limits_.most_split, false)) return found;
+        }
+        return std::nullopt;
     }
 
   private:
@@ -32,8 +42,10 @@ class Search {
         return length;
     }
 
-    // Split at every cluster from the trouble backwards, with each of these gaps.
-    std::optional<Joined> among(const Joined& from, const std::vector<std::uint64_t>& gaps, std::uint64_t most_split) {
+    // Split at every cluster from the trouble backwards, with each of these gaps. Where the format told them, all
+    // splits are tried for one that makes it whole.
+    std::optional<Joined> among(const Joined& from, const std::vector<std::uint64_t>& gaps, std::uint64_t most_split,
+                                bool are_told) {
         const std::uint64_t cluster = limits_.cluster;
         const std::uint64_t last = from.measured.length / cluster * cluster;
         const std::uint64_t first =
@@ -41,9 +53,9 @@ class Search {
         const std::uint64_t fixed = length_of(from.pieces) - from.pieces.back().length;  // before the last piece
         std::optional<Joined> better;
         for (std::uint64_t split = last;; split -= cluster) {
-            for (auto gap = gaps.begin(); split > fixed && gap != gaps.end() && read_ < limits_.most_read; ++gap)
+            for (auto gap = gaps.begin(); split > fixed && gap != gaps.end() && read_ < limit_; ++gap)
                 if (auto whole = attempt(from, split, *gap, better)) return whole;
-            if (better || split <= first || split < cluster) break;
+            if ((better && !are_told) || split <= first || split < cluster) break;
         }
         return better;
     }
@@ -54,7 +66,8 @@ class Search {
         const Content content(ground_, from.pieces);
         Reader reader(content);
         for (const std::uint64_t gap : format_.gaps(reader, from.measured))
-            if (gap % kSector == 0 && std::find(gaps.begin(), gaps.end(), gap) == gaps.end()) gaps.push_back(gap);
+            if (gap % limits_.cluster == 0 && std::find(gaps.begin(), gaps.end(), gap) == gaps.end())
+                gaps.push_back(gap);
         read_ += reader.fetched();
         return gaps;
     }
@@ -66,12 +79,12 @@ class Search {
         if (tried.measured.is_whole()) return tried;
         if (tried.measured.end == Measured::End::open && from.measured.end == Measured::End::broken) return tried;
         // The rest fits now, but not so the stretch before: it was split earlier.
-        if (tried.measured.length < split || tried.measured.trouble != from.measured.trouble) {
+        if (tried.measured.length < split) {
             const std::uint64_t cluster = limits_.cluster;
             std::uint64_t earlier = std::min(split, tried.measured.length / cluster * cluster + cluster);
             const std::uint64_t least = tried.measured.sure / cluster * cluster;
-            for (unsigned n = 0;
-                 n < limits_.most_split && earlier > least && earlier > cluster && read_ < limits_.most_read; ++n) {
+            for (unsigned n = 0; n < limits_.most_split && earlier > least && earlier > cluster && read_ < limit_;
+                 ++n) {
                 earlier -= cluster;
                 if (earlier == split) continue;
                 Joined again = with_gap(from, earlier, gap);
@@ -104,7 +117,8 @@ class Search {
     MediumPtr ground_;
     const Format& format_;
     const JoinLimits& limits_;
-    std::uint64_t read_ = 0;
+    std::uint64_t limit_ = limits_.most_read;  // of what is read, for now
+    std::uint64_t read_ = 0;                   // bytes
 };
 
 void cut(std::vector<Extent>& pieces, std::uint64_t length) {

@@ -362,21 +362,26 @@ class Document {
         if (content_.u8(data) == '\r') ++data;
         if (content_.u8(data) == '\n') ++data;
         const auto length = value_of(words, "/Length");
-        if (length) {
-            const std::string behind = content_.text(data + *length, 16);
-            if (behind.find("endstream") == std::string::npos) return data;
-        }
+        const bool fits = !length || content_.text(data + *length, 16).find("endstream") != std::string::npos;
+        const auto trouble = fits ? std::nullopt : std::optional(data);
         const std::size_t filter = words.find("/Filter");
-        const bool flate_first =
-            filter != std::string_view::npos && words.substr(filter, 20).find("/FlateDecode") != std::string_view::npos;
-        if (!flate_first || words.find("/Crypt") != std::string_view::npos || is_encrypted()) {
-            checked = checked && length && *length < 512;
-            return std::nullopt;
+        const auto first_filter = [&](std::string_view name) {
+            return filter != std::string_view::npos && words.substr(filter, 20).find(name) != std::string_view::npos;
+        };
+        const bool is_readable = words.find("/Crypt") == std::string_view::npos && !is_encrypted();
+        // Decoding tells best where it goes wrong.
+        if (is_readable && first_filter("/DCTDecode")) {
+            Reader picture = content_.within(data);
+            const Measured found = jpeg().front().measure(picture);
+            if (found.end == Measured::End::broken) return data + found.sure;
+            return found.is_file() && data + found.length <= next ? trouble : std::optional(data);
         }
-        const Unpacked unpacked = unpack(content_, Packing::zlib, data, next - data);
-        if (unpacked.state == Unpacker::State::failed) return data + unpacked.packed;
-        if (!unpacked.ended()) return data + unpacked.packed;
-        return std::nullopt;
+        if (is_readable && first_filter("/FlateDecode")) {
+            const Unpacked unpacked = unpack(content_, Packing::zlib, data, next - data);
+            return unpacked.ended() ? trouble : std::optional(data + unpacked.packed);
+        }
+        checked = checked && length && *length < 512;
+        return trouble;
     }
 
     bool is_encrypted() {

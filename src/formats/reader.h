@@ -3,6 +3,7 @@
 // meets no structure there, and asks holds() wherever an end matters.
 #pragma once
 
+#include <algorithm>
 #include <array>
 #include <optional>
 #include <string>
@@ -20,6 +21,9 @@ class Reader {
 
     // The content begins at `from` and reaches at most to the end of `medium`, which must outlive the reader.
     explicit Reader(const Medium& medium, std::uint64_t from = 0);
+
+    // The content from `at` on, through windows of its own.
+    Reader within(std::uint64_t at) const { return Reader(medium_, from_ + std::min(at, size_)); }
 
     std::uint64_t size() const { return size_; }  // bytes; nothing stands behind them
     bool holds(std::uint64_t at, std::uint64_t length) const { return lies_within(at, length, size_); }
