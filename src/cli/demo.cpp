@@ -82,7 +82,8 @@ int demo(const fs::path& folder) {
         "recordings\n"
         "and logs were deleted, then new photos were taken. The second is the office's: some of it lies in the bin, "
         "some\n"
-        "was deleted for good, and a new letter was written. Behind both lies the end of an older volume. Unpacking it to "
+        "was deleted for good, and a new letter was written. Behind both lies the end of an older volume. Unpacking it "
+        "to "
         "{}\n",
         image.string());
     if (const auto unpacked = unpack(*packed, image); !unpacked) return report(unpacked.error());

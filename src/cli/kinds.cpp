@@ -1,5 +1,8 @@
+#include <algorithm>
 #include <fmt/format.h>
+#include <set>
 
+#include "catalog/selection.h"
 #include "cli/commands.h"
 #include "cli/table.h"
 #include "cli/terminal.h"
@@ -9,7 +12,7 @@ namespace dredger::cli {
 namespace {
 
 struct Options {
-    std::string own_formats;
+    std::string own_formats, kind;
 };
 
 std::string extensions_of(const Format& format) {
@@ -27,6 +30,12 @@ int print_kinds(const Options& options) {
         if (!read) return report(read.error());
         own.emplace(std::move(*read));
     }
+    std::set<Kind> kinds;
+    if (!options.kind.empty()) {
+        auto parsed = parse_kinds(options.kind);
+        if (!parsed) return report(parsed.error());
+        kinds = std::move(*parsed);
+    }
     Table table({{"FORMAT"}, {"KIND"}, {"EXTENSIONS"}, {"WHERE IT ENDS"}, {"WHAT IS CHECKED"}});
     const auto add = [&](const Format& format) {
         const Format* teller = format.measure ? &format : format_named(format.told_by);
@@ -34,9 +43,13 @@ int print_kinds(const Options& options) {
                    teller != nullptr ? std::string(teller->ending) : "only a record tells",
                    teller != nullptr ? std::string(teller->checked) : "-"});
     };
-    for (const Format* format : all_formats()) add(*format);
+    std::vector<const Format*> formats(all_formats().begin(), all_formats().end());
     if (own)
-        for (const Format& format : own->formats()) add(format);
+        for (const Format& format : own->formats()) formats.push_back(&format);
+    std::stable_sort(formats.begin(), formats.end(),
+                     [](const Format* a, const Format* b) { return a->kind < b->kind; });
+    for (const Format* format : formats)
+        if (kinds.empty() || kinds.contains(format->kind)) add(*format);
     table.print();
     return kDone;
 }
@@ -47,9 +60,10 @@ void add_kinds(CLI::App& program, int& exit_code) {
     CLI::App* command = program.add_subcommand("kinds", "List the formats that are known by their content");
     auto options = std::make_shared<Options>();
     command->add_option("--own-formats", options->own_formats, "also those of this TOML file");
+    command->add_option("--kind", options->kind, "only these kinds: picture,document ...");
     command->footer(
         "Examples:\n"
-        "  dredger kinds\n"
+        "  dredger kinds --kind picture,video\n"
         "  dredger kinds --own-formats station-formats.toml\n");
     command->callback([options, &exit_code] { exit_code = print_kinds(*options); });
 }

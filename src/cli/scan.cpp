@@ -63,9 +63,11 @@ void say(const SurfaceReport& surface) {
     fmt::print("  {}: searched {}{}: {} without a record", where, size_text(surface.searched),
                surface.is_whole ? "" : " of free space", counted(surface.finds, "file"));
     if (surface.merged > 0) fmt::print(", {} that records tell of", count_text(surface.merged));
-    if (surface.dropped > 0) fmt::print("; {} false starts left out", count_text(surface.dropped));
-    if (surface.checked > 0) fmt::print("; content of {} checked", counted(surface.checked, "record"));
     fmt::print("\n");
+    std::vector<std::string> more;
+    if (surface.checked > 0) more.push_back(fmt::format("content of {} checked", counted(surface.checked, "record")));
+    if (surface.dropped > 0) more.push_back(fmt::format("{} left out", counted(surface.dropped, "false start")));
+    if (!more.empty()) fmt::print("    {}\n", fmt::join(more, "; "));
 }
 
 int scan_all(const Options& options) {

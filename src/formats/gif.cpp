@@ -131,8 +131,8 @@ const std::vector<Format>& gif() {
          .signatures = {{{0, "GIF87a"sv}}, {{0, "GIF89a"sv}}},
          .measure = measure_gif,
          .describe = describe_gif,
-         .ending = "the trailer behind its last block",
-         .checked = "every code of the picture data, and the number of pixels"},
+         .ending = "the trailer",
+         .checked = "all picture data is decoded"},
     };
     return family;
 }

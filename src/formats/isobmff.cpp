@@ -392,9 +392,8 @@ Description describe_movie(Reader& content, std::uint64_t length) {
     return said;
 }
 
-constexpr std::string_view kEnding =
-    "the last of its boxes; one that runs to the end of the file ends with the last sample";
-constexpr std::string_view kFilmChecked = "the boxes, that every sample lies within, and the units of H.264 and HEVC";
+constexpr std::string_view kEnding = "the last box, or the last sample";
+constexpr std::string_view kFilmChecked = "the boxes, and the samples of most codecs";
 constexpr std::string_view kPictureChecked = "the boxes";
 
 }  // namespace

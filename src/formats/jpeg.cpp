@@ -227,8 +227,8 @@ const std::vector<Format>& jpeg() {
          .signatures = {{{0, "\xFF\xD8\xFF"sv}}},
          .measure = measure_jpeg,
          .describe = describe_jpeg,
-         .ending = "its own end marker, behind the last scan",
-         .checked = "every code of the picture data, and the number of blocks"},
+         .ending = "the end marker behind the last scan",
+         .checked = "all picture data is decoded"},
     };
     return family;
 }

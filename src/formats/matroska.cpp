@@ -163,7 +163,7 @@ const std::vector<Format>& matroska() {
          .signatures = {{{0, "\x1A\x45\xDF\xA3"sv}}},
          .measure = measure_matroska,
          .describe = describe_matroska,
-         .ending = "the size of its segment, or the last cluster",
+         .ending = "the segment, or the last cluster",
          .checked = "the elements, block by block"},
         {.name = "webm",
          .kind = Kind::video,

@@ -453,8 +453,8 @@ const std::vector<Format>& pdf() {
          .measure = measure_pdf,
          .gaps = gaps_of_pdf,
          .describe = describe_pdf,
-         .ending = "the last end mark whose table of objects holds",
-         .checked = "that every object stands where the table says, and the packed streams"},
+         .ending = "the last end mark whose table holds",
+         .checked = "every object of the table, packed streams"},
     };
     return family;
 }

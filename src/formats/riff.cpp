@@ -155,7 +155,7 @@ Measured measure_aiff(Reader& content) {
 }  // namespace
 
 const std::vector<Format>& riff() {
-    constexpr std::string_view kEnding = "the size in its header, which its chunks must fill";
+    constexpr std::string_view kEnding = "the size in its header";
     static const std::vector<Format> family = {
         {.name = "wav",
          .kind = Kind::audio,

@@ -93,7 +93,7 @@ Measured measure_flv(Reader& content) {
 }  // namespace
 
 const std::vector<Format>& streaming() {
-    constexpr std::string_view kEnding = "the length of its data, and the indexes behind it";
+    constexpr std::string_view kEnding = "the data, and the indexes behind it";
     static const std::vector<Format> family = {
         {.name = "wmv",
          .kind = Kind::video,
@@ -110,7 +110,7 @@ const std::vector<Format>& streaming() {
          .signatures = {{{0, "FLV\1"sv}}},
          .measure = measure_flv,
          .ending = "the last tag",
-         .checked = "the length before and behind every tag"},
+         .checked = "both lengths of every tag"},
     };
     return family;
 }

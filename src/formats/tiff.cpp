@@ -192,7 +192,7 @@ Description describe_raf(Reader& content, std::uint64_t) {
     return said;
 }
 
-constexpr std::string_view kTiffEnding = "the furthest value, strip or tile that its directories point to";
+constexpr std::string_view kTiffEnding = "the furthest value, strip or tile";
 constexpr std::string_view kTiffChecked = "the directories";
 
 }  // namespace
@@ -257,8 +257,8 @@ const std::vector<Format>& tiff() {
          .signatures = {{{0, "FUJIFILMCCD-RAW"sv}}},
          .measure = measure_raf,
          .describe = describe_raf,
-         .ending = "the last of the three parts its header tells of",
-         .checked = "that the preview begins where the header says so"},
+         .ending = "the last of its three parts",
+         .checked = "where the preview begins"},
     };
     return family;
 }
