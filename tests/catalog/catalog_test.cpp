@@ -219,5 +219,80 @@ TEST(SelectionWords, AreReadOrExplained) {
     EXPECT_EQ(parse_times("2026-05")->to.value() - parse_times("2026-05")->from.value(), 31 * 86'400 - 1);
 }
 
+TEST_F(CatalogTest, KeepsHowFarADeepScanIs) {
+    ASSERT_TRUE(catalog_->sweep_of(1));
+    EXPECT_FALSE(*catalog_->sweep_of(1));
+    ASSERT_TRUE(catalog_->save_sweep({1, "{}", 12, 4 << 20, 9 << 20, "state", false}));
+    ASSERT_TRUE(catalog_->save_sweep({1, "{}", 40, 8 << 20, 9 << 20, "later", true}));
+    const Sweep sweep = catalog_->sweep_of(1)->value();
+    EXPECT_EQ(sweep.checked, 40);
+    EXPECT_EQ(sweep.position, 8U << 20);
+    EXPECT_EQ(sweep.total, 9U << 20);
+    EXPECT_EQ(sweep.state, "later");
+    EXPECT_TRUE(sweep.done);
+    ASSERT_TRUE(catalog_->remove_volume(1));
+    EXPECT_FALSE(*catalog_->sweep_of(1));
+}
+
+TEST_F(CatalogTest, FindsCandidatesByWhereTheyBegin) {
+    const auto first = add(candidate("", "nest.jpg", 90));
+    Candidate live = candidate("", "live.jpg", 90, State::live);
+    add(live);
+    Candidate other = candidate("", "other.jpg", 90);
+    other.record.layout.extents = {{16384, 250}, {8192, 600}};
+    add(other);
+    const auto there = catalog_->beginning_at(1, 8192);
+    ASSERT_TRUE(there);
+    ASSERT_EQ(there->size(), 1U) << "neither live ones nor later pieces";
+    EXPECT_EQ(there->front().id, first);
+    EXPECT_EQ(there->front().record.layout.extents.size(), 4U);
+    EXPECT_TRUE(catalog_->beginning_at(2, 8192)->empty()) << "another volume";
+}
+
+TEST_F(CatalogTest, WhatIsKnownBetterReplacesWhatWas) {
+    Candidate known = candidate("DCIM", "NEST0001.JPG", 40);
+    known.id = add(known);
+    known.record.size = 5000;
+    known.record.layout = {{{32768, 5000}}, Codec::none, 0, false};
+    known.prospect = {99, Band::sound, Check::verified, {"all of its content was checked and agrees"}};
+    known.proof = Proof::checksums;
+    ASSERT_TRUE(catalog_->update(known));
+    const Candidate read = catalog_->find(known.id)->value();
+    EXPECT_EQ(read.record.size, 5000U);
+    EXPECT_EQ(read.record.layout, known.record.layout);
+    EXPECT_EQ(read.prospect.value, 99);
+    EXPECT_EQ(read.proof, Proof::checksums);
+    EXPECT_EQ(read.record.name, "NEST0001.JPG");
+    EXPECT_EQ(read.record.modified, known.record.modified);
+}
+
+TEST_F(CatalogTest, TellsWhatIsToBeCheckedAndWhatIsProven) {
+    add(candidate("", "live.jpg", 90, State::live));
+    Candidate plain = candidate("", "plain.jpg", 90);
+    plain.record.layout.codec = Codec::none;
+    const auto first = add(plain);
+    plain.proof = Proof::structure;
+    const auto second = add(plain);
+    Candidate find = plain;
+    find.record.origin = Origin::signature;
+    add(find);
+    const auto batch = catalog_->to_check(1, 0, 10);
+    ASSERT_TRUE(batch);
+    ASSERT_EQ(batch->size(), 2U);
+    EXPECT_EQ(batch->front().id, first);
+    EXPECT_EQ(catalog_->to_check(1, first, 10)->front().id, second);
+    EXPECT_EQ(catalog_->to_check(1, 0, 1)->size(), 1U);
+    unsigned pieces = 0;
+    unsigned proven = 0;
+    ASSERT_TRUE(catalog_->each_piece(1, [&](std::int64_t, const Extent&, bool is_proven) {
+        ++pieces;
+        proven += is_proven ? 1 : 0;
+    }));
+    EXPECT_EQ(pieces, 8U);
+    EXPECT_EQ(proven, 4U);
+    ASSERT_TRUE(catalog_->remove_finds(1));
+    EXPECT_EQ(catalog_->count({}).value(), 2);
+}
+
 }  // namespace
 }  // namespace dredger

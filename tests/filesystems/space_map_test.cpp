@@ -25,6 +25,14 @@ TEST(SpaceMap, GivesWholeClusters) {
     EXPECT_TRUE(map.whole_units({Extent::kHole, 50}).is_hole());
 }
 
+TEST(SpaceMap, FreeRunsAreWhatNobodyHolds) {
+    SpaceMap map(1000, 100, 10);
+    EXPECT_EQ(map.free_runs(), (std::vector<Extent>{{1000, 1000}}));
+    for (const std::uint64_t taken : {0U, 3U, 4U, 9U}) map.take(taken);
+    EXPECT_EQ(map.free_runs(), (std::vector<Extent>{{1100, 200}, {1500, 400}}));
+    EXPECT_TRUE(SpaceMap().free_runs().empty());
+}
+
 TEST(SpaceMap, WhatLiesAroundTheClustersIsTaken) {
     const SpaceMap map(1000, 100, 10);
     EXPECT_EQ(map.taken_bytes_in({990, 20}), 10U);

@@ -1,0 +1,114 @@
+// Where the rest of broken content lies: on formats whose bytes say exactly which splices are right.
+#include "carving/joining.h"
+
+#include <gmock/gmock.h>
+
+#include "media/content.h"
+#include "support/support.h"
+
+namespace dredger {
+namespace {
+
+using test::MemoryMedium;
+using testing::ElementsAre;
+
+constexpr std::uint64_t kCluster = 512;
+
+// A file of numbered clusters: "C" and its number throughout. It is whole with `clusters` of them in their order.
+Measured measure_numbered(Reader& content, std::uint64_t clusters, Proof proof) {
+    for (std::uint64_t n = 0; n < clusters; ++n) {
+        const std::uint64_t at = n * kCluster;
+        if (content.u8(at) != 'C' || content.u16le(at + 1) != n || content.u8(at + kCluster - 1) != 'c')
+            return n == 0 ? nonsense()
+                          : broken_between(at, std::min(at + 10, content.size()), "a number is missing",
+                                           clusters * kCluster);
+    }
+    return whole(clusters * kCluster, proof);
+}
+
+Format numbered(std::uint64_t clusters, Proof proof = Proof::checksums) {
+    Format format;
+    format.name = "numbered";
+    format.measure = [=](Reader& content) { return measure_numbered(content, clusters, proof); };
+    return format;
+}
+
+class Ground {
+  public:
+    Ground& clusters(std::uint16_t from, std::uint16_t to) {
+        for (std::uint16_t n = from; n < to; ++n) {
+            std::vector<std::byte> one(kCluster, std::byte{'.'});
+            one[0] = std::byte{'C'};
+            one[1] = static_cast<std::byte>(n & 0xFFU);
+            one[2] = static_cast<std::byte>(n >> 8);
+            one[kCluster - 1] = std::byte{'c'};
+            bytes_.insert(bytes_.end(), one.begin(), one.end());
+        }
+        return *this;
+    }
+    Ground& foreign(std::size_t count) {
+        bytes_.insert(bytes_.end(), count * kCluster, std::byte{'x'});
+        return *this;
+    }
+    MemoryMedium medium() const { return MemoryMedium(bytes_); }
+
+  private:
+    std::vector<std::byte> bytes_;
+};
+
+std::optional<Joined> joined(const MemoryMedium& medium, const Format& format, JoinLimits limits = {}) {
+    limits.cluster = kCluster;
+    Reader reader(medium);
+    return join(medium, 0, format, format.measure(reader), limits);
+}
+
+TEST(Join, LeavesOutAForeignStretch) {
+    const auto medium = Ground().clusters(0, 5).foreign(3).clusters(5, 9).foreign(2).medium();
+    const auto found = joined(medium, numbered(9));
+    ASSERT_TRUE(found);
+    EXPECT_TRUE(found->measured.is_whole());
+    EXPECT_THAT(found->pieces, ElementsAre(Extent{0, 5 * kCluster}, Extent{8 * kCluster, 4 * kCluster}));
+}
+
+TEST(Join, GoesOnFromPieceToPiece) {
+    const auto medium = Ground().clusters(0, 4).foreign(2).clusters(4, 8).foreign(5).clusters(8, 12).medium();
+    const auto found = joined(medium, numbered(12));
+    ASSERT_TRUE(found);
+    EXPECT_TRUE(found->measured.is_whole());
+    EXPECT_THAT(found->pieces, ElementsAre(Extent{0, 4 * kCluster}, Extent{6 * kCluster, 4 * kCluster},
+                                           Extent{15 * kCluster, 4 * kCluster}));
+}
+
+TEST(Join, WhatIsLostStaysLost) {
+    const auto gone = Ground().clusters(0, 5).foreign(40).medium();
+    EXPECT_FALSE(joined(gone, numbered(9)));
+    const auto partly = Ground().clusters(0, 4).foreign(2).clusters(4, 8).foreign(20).medium();
+    const auto found = joined(partly, numbered(12));
+    ASSERT_TRUE(found);
+    EXPECT_EQ(found->measured.end, Measured::End::broken);
+    EXPECT_EQ(found->measured.sure, 8 * kCluster);
+}
+
+TEST(Join, KeepsToItsLimits) {
+    const auto medium = Ground().clusters(0, 5).foreign(30).clusters(5, 9).medium();
+    JoinLimits limits;
+    limits.most_gap = 16;
+    EXPECT_FALSE(joined(medium, numbered(9), limits));
+    limits.most_gap = 32;
+    EXPECT_TRUE(joined(medium, numbered(9), limits));
+    limits.most_read = 1000;
+    EXPECT_FALSE(joined(medium, numbered(9), limits));
+}
+
+TEST(Join, AsksTheFormatHowMuchIsForeign) {
+    const auto medium = Ground().clusters(0, 5).foreign(200).clusters(5, 9).medium();
+    Format format = numbered(9);
+    EXPECT_FALSE(joined(medium, format));
+    format.gaps = [](Reader&, const Measured&) { return std::vector<std::uint64_t>{77, 200 * kCluster}; };
+    const auto found = joined(medium, format);
+    ASSERT_TRUE(found);
+    EXPECT_THAT(found->pieces, ElementsAre(Extent{0, 5 * kCluster}, Extent{205 * kCluster, 4 * kCluster}));
+}
+
+}  // namespace
+}  // namespace dredger
