@@ -66,9 +66,13 @@ class BitSource {
             const auto peeked = static_cast<std::uint32_t>(bits >> 48);
             const JpegHuffman::Stride stride = ac.stride(peeked);
             unsigned used = stride.bits;
-            // A block that is full has no end code: what looks like one belongs to the next.
-            if (used != 0 && k + stride.advance + (stride.ends_block ? 1U : 0U) <= 64) {
-                k = stride.ends_block ? 64 : k + stride.advance;
+            const unsigned reached = k + stride.advance;
+            if (reached < 64) {
+                k = reached;
+            } else if (reached == 64 ||
+                       (reached >= JpegHuffman::Stride::kEnd && reached < JpegHuffman::Stride::kEnd + 64)) {
+                // A block that is full has no end code: what looks like one belongs to the next.
+                k = 64;
             } else {
                 const JpegHuffman::Entry entry = ac.decode(peeked);
                 if (entry.bits == 0) return false;
@@ -325,18 +329,22 @@ void JpegHuffman::prepare_strides() {
     if (!strides_.empty()) return;
     strides_.resize(1U << kLookup);
     for (std::uint32_t prefix = 0; prefix < strides_.size(); ++prefix) {
-        Stride& stride = strides_[prefix];
-        while (stride.bits < kLookup && !stride.ends_block) {
-            const std::uint32_t rest = prefix << stride.bits & ((1U << kLookup) - 1);
-            const Entry entry = short_codes_[rest];
-            if (entry.bits == 0 || stride.bits + entry.bits > kLookup) break;
+        unsigned bits = 0;
+        unsigned advance = 0;
+        bool ends = false;
+        while (bits < kLookup && !ends) {
+            const Entry entry = short_codes_[prefix << bits & ((1U << kLookup) - 1)];
+            if (entry.bits == 0 || bits + entry.bits > kLookup) break;
             const unsigned run = entry.symbol >> 4;
             const unsigned size = entry.symbol & 15U;
-            if (size == 0 && run != 0 && run != 15) break;
-            stride.bits = static_cast<std::uint8_t>(stride.bits + entry.bits + size);
-            stride.ends_block = size == 0 && run == 0;
-            if (!stride.ends_block) stride.advance = static_cast<std::uint8_t>(stride.advance + run + 1);
+            ends = size == 0 && run == 0;
+            if ((size == 0 && run != 0 && run != 15) || advance + run + 1 > 63) break;
+            bits += entry.bits + size;
+            if (!ends) advance += run + 1;
         }
+        if (bits == 0) continue;
+        strides_[prefix] = {static_cast<std::uint8_t>(bits),
+                            static_cast<std::uint8_t>(advance + (ends ? Stride::kEnd : 0))};
     }
 }
 

@@ -25,11 +25,12 @@ class JpegHuffman {
     // `peeked`: the next 16 bits.
     Entry decode(std::uint32_t peeked) const;
 
-    // All that the next kLookup bits tell of a sequential block's coefficients at once; no bits where that is nothing.
+    // All that the next kLookup bits tell of a sequential block's coefficients at once.
     struct Stride {
-        std::uint8_t bits = 0;     // codes and values
-        std::uint8_t advance = 0;  // coefficients
-        bool ends_block = false;
+        static constexpr std::uint8_t kEnd = 128;  // added to the advance where the block ends behind it
+        static constexpr std::uint8_t kNone = 255;
+        std::uint8_t bits = 0;         // codes and values
+        std::uint8_t advance = kNone;  // coefficients
     };
     const Stride& stride(std::uint32_t peeked) const { return strides_[peeked >> (16 - kLookup)]; }
     void prepare_strides();

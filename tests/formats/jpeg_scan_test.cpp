@@ -41,11 +41,14 @@ TEST(JpegHuffman, RefusesWhatIsNoCode) {
 TEST(JpegHuffman, StridesEndWithTheBlock) {
     JpegHuffman table = small_ac();
     table.prepare_strides();
-    const auto stride = table.stride(0b1010'0000'0000'0000);  // a coefficient of one bit, then the end
-    EXPECT_TRUE(table.stride(0).ends_block);
+    using Stride = JpegHuffman::Stride;
     EXPECT_EQ(table.stride(0).bits, 1);
-    EXPECT_EQ(stride.advance, 1);
-    EXPECT_TRUE(table.stride(0b1001'0100'0000'0000).ends_block);
+    EXPECT_EQ(table.stride(0).advance, Stride::kEnd);
+    // A coefficient of one bit, then the end; three such coefficients, and a code that is not all there.
+    EXPECT_EQ(table.stride(0b1010'0000'0000'0000).bits, 4);
+    EXPECT_EQ(table.stride(0b1010'0000'0000'0000).advance, Stride::kEnd + 1);
+    EXPECT_EQ(table.stride(0b1011'0010'1100'0000).advance, 3);
+    EXPECT_EQ(table.stride(0b1100'0000'0000'0000).advance, Stride::kNone) << "no such code";
 }
 
 // A grey picture of `blocks` blocks in a row.
