@@ -6,6 +6,7 @@ namespace dredger {
 namespace {
 
 constexpr std::size_t kMostReach = 64 << 10;
+constexpr std::size_t kBlankStart = 16;
 constexpr unsigned kOwnStart = 20;  // bits from which on text shows that it begins here
 
 bool is_text(unsigned c) { return c >= 0x20 ? c != 0x7F : c == '\t' || c == '\r' || c == '\n'; }
@@ -81,7 +82,11 @@ void Nominator::nominate(ByteView head, ByteView before, std::vector<Bid>& bids)
         if (std::any_of(bids.begin(), bids.end(), [&](const Bid& b) { return b.format == format; })) return;
         if (const unsigned bits = bid_of(*format, head); bits > 0) bids.push_back({format, bits});
     };
+    // No format begins with so many zeros, but for what shows itself further on.
+    const bool is_blank = bytes.size() >= kBlankStart && std::all_of(bytes.begin(), bytes.begin() + kBlankStart,
+                                                                     [](std::byte b) { return b == std::byte{0}; });
     for (const auto& anchor : anchors_) {
+        if (is_blank && anchor->offset < kBlankStart) continue;
         if (anchor->offset + 2 > bytes.size()) continue;
         const std::uint16_t list = anchor->list_of[byte(anchor->offset) | byte(anchor->offset + 1) << 8];
         if (list != 0) std::for_each(lists_[list].begin(), lists_[list].end(), consider);
