@@ -2,8 +2,8 @@
 
 #include <array>
 #include <fmt/format.h>
+#include <libdeflate.h>
 #include <openssl/evp.h>
-#include <zlib.h>
 
 namespace dredger {
 
@@ -23,8 +23,8 @@ std::string Sha256::finish() {
     return fmt::format("{:02x}", fmt::join(digest, ""));
 }
 
-std::uint32_t crc32(std::span<const std::byte> bytes) {
-    return static_cast<std::uint32_t>(::crc32_z(0, reinterpret_cast<const unsigned char*>(bytes.data()), bytes.size()));
+std::uint32_t crc32(std::span<const std::byte> bytes, std::uint32_t so_far) {
+    return libdeflate_crc32(so_far, bytes.data(), bytes.size());
 }
 
 }  // namespace dredger

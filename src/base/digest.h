@@ -26,7 +26,7 @@ class Sha256 {
     std::unique_ptr<State> state_;
 };
 
-// CRC-32 as GPT and ZIP use it (polynomial EDB88320, reflected).
-std::uint32_t crc32(std::span<const std::byte> bytes);
+// CRC-32 as GPT and ZIP use it (polynomial EDB88320, reflected), of bytes that follow those which gave `so_far`.
+std::uint32_t crc32(std::span<const std::byte> bytes, std::uint32_t so_far = 0);
 
 }  // namespace dredger

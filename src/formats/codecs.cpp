@@ -3,10 +3,11 @@
 #include <algorithm>
 #include <array>
 #include <bzlib.h>
-#include <libdeflate.h>
 #include <lzma.h>
 #include <zlib.h>
 #include <zstd.h>
+
+#include "base/digest.h"
 
 namespace dredger::formats {
 namespace {
@@ -155,7 +156,7 @@ Unpacked unpack(Reader& content, Packing packing, std::uint64_t at, std::uint64_
         std::size_t used = 0;
         result.state = unpacker.feed(here, used, [&](std::span<const std::byte> out) {
             result.bytes += out.size();
-            result.crc = crc32_of(out, result.crc);
+            result.crc = crc32(out, result.crc);
             if (result.head.size() < head)
                 result.head.append(reinterpret_cast<const char*>(out.data()),
                                    std::min(out.size(), head - result.head.size()));
@@ -167,17 +168,13 @@ Unpacked unpack(Reader& content, Packing packing, std::uint64_t at, std::uint64_
     return result;
 }
 
-std::uint32_t crc32_of(std::span<const std::byte> bytes, std::uint32_t crc) {
-    return libdeflate_crc32(crc, bytes.data(), bytes.size());
-}
-
 std::uint32_t crc32_of(Reader& content, std::uint64_t at, std::uint64_t length) {
     std::uint32_t crc = 0;
     while (length > 0) {
         auto here = content.some(at);
         if (here.empty()) break;
         here = here.first(static_cast<std::size_t>(std::min<std::uint64_t>(here.size(), length)));
-        crc = crc32_of(here, crc);
+        crc = crc32(here, crc);
         at += here.size();
         length -= here.size();
     }

@@ -39,8 +39,7 @@ struct Unpacked {
 // Unpacks what stands in [at, at + most) and keeps the first `head` bytes that come out.
 Unpacked unpack(Reader& content, Packing packing, std::uint64_t at, std::uint64_t most, std::size_t head = 0);
 
-// CRC-32 (polynomial EDB88320, reflected) of more bytes, after those that gave `crc`.
-std::uint32_t crc32_of(std::span<const std::byte> bytes, std::uint32_t crc = 0);
+// CRC-32 of a part of the content.
 std::uint32_t crc32_of(Reader& content, std::uint64_t at, std::uint64_t length);
 
 }  // namespace dredger::formats

@@ -152,7 +152,7 @@ Measured measure_kdbx(Reader& content) {
 // [MS-PST] 2.2.2.6: the length stands in the root structure; its checksum is a CRC-32 without the usual inversions.
 std::uint32_t uninverted_crc(Reader& content, std::uint64_t at, std::size_t length) {
     const std::string bytes = content.text(at, length);
-    return ~crc32_of(std::as_bytes(std::span(bytes)), 0xFFFFFFFF);
+    return ~crc32(std::as_bytes(std::span(bytes)), 0xFFFFFFFF);
 }
 
 Measured measure_pst(Reader& content) {

@@ -31,7 +31,7 @@ unsigned bid_for_packets(ByteView head, const Cells& cells) {
     return has_tables ? 40 : 0;
 }
 
-Measured walk_packets(Reader& content, const Cells& cells, std::string_view) {
+Measured walk_packets(Reader& content, const Cells& cells) {
     std::array<std::int8_t, 8192> counters;
     counters.fill(-1);
     std::uint64_t at = 0;
@@ -55,8 +55,8 @@ Measured walk_packets(Reader& content, const Cells& cells, std::string_view) {
 
 unsigned bid_ts(ByteView head) { return bid_for_packets(head, kPlain); }
 unsigned bid_m2ts(ByteView head) { return bid_for_packets(head, kTimed); }
-Measured measure_ts(Reader& content) { return walk_packets(content, kPlain, "ts"); }
-Measured measure_m2ts(Reader& content) { return walk_packets(content, kTimed, "mts"); }
+Measured measure_ts(Reader& content) { return walk_packets(content, kPlain); }
+Measured measure_m2ts(Reader& content) { return walk_packets(content, kTimed); }
 
 // A pack header, then what describes the system: so a file begins, not the middle of one.
 unsigned bid_ps(ByteView head) {

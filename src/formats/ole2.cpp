@@ -40,8 +40,6 @@ class CompoundFile {
         return whole(end, Proof::structure, format());
     }
 
-    std::string title() { return {}; }
-
   private:
     std::uint64_t place_of(std::uint32_t sector) const { return (std::uint64_t{sector} + 1) * sector_; }
 

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <fmt/format.h>
 
+#include "ranking/bands.h"
+
 namespace dredger {
 namespace {
 
@@ -21,17 +23,6 @@ struct Weights {
     int other_ends_earlier = 60;
 };
 constexpr Weights kWeights;
-
-constexpr int kSoundFrom = 88;
-constexpr int kPatchyFrom = 35;
-constexpr int kFaintFrom = 5;
-
-Band band_for(int value) {
-    return value >= kSoundFrom    ? Band::sound
-           : value >= kPatchyFrom ? Band::patchy
-           : value >= kFaintFrom  ? Band::faint
-                                  : Band::gone;
-}
 
 int share(std::uint64_t part, std::uint64_t whole) {
     return whole == 0
@@ -87,8 +78,9 @@ Prospect judge_content(const ContentEvidence& e) {
                                                       : kWeights.open;
             break;
         case Measured::End::broken:
-            prospect.value = m.expected > m.sure ? std::clamp(share(m.sure, m.expected), kWeights.broken_least, kWeights.broken_most)
-                                                 : kWeights.broken_unknown;
+            prospect.value = m.expected > m.sure
+                                 ? std::clamp(share(m.sure, m.expected), kWeights.broken_least, kWeights.broken_most)
+                                 : kWeights.broken_unknown;
             break;
         case Measured::End::nonsense: break;
     }

@@ -4,6 +4,8 @@
 #include <cmath>
 #include <fmt/format.h>
 
+#include "ranking/bands.h"
+
 namespace dredger {
 namespace {
 
@@ -22,10 +24,6 @@ struct Weights {
     double encrypted = 0.1;  // the bytes come back, but not what they mean
 };
 constexpr Weights kWeights;
-
-constexpr double kSoundFrom = 88;
-constexpr double kPatchyFrom = 35;
-constexpr double kFaintFrom = 5;
 
 std::string amount(std::uint64_t part, std::uint64_t whole) {
     const double share = 100.0 * static_cast<double>(part) / static_cast<double>(whole);
@@ -179,10 +177,8 @@ Prospect judge(const Evidence& e, const Namer& name_of) {
     const bool doubted = lost > 0 || e.claimed_by_newer > 0 || e.unreadable > 0 || e.tail == Tail::foreign ||
                          e.trust == LayoutTrust::damaged ||
                          (!e.within_records && (e.head == Agreement::disagrees || e.head == Agreement::blank));
-    prospect.band = hope >= kSoundFrom && !doubted ? Band::sound
-                    : hope >= kPatchyFrom          ? Band::patchy
-                    : hope >= kFaintFrom           ? Band::faint
-                                                   : Band::gone;
+    prospect.band = band_for(hope);
+    if (prospect.band == Band::sound && doubted) prospect.band = Band::patchy;
     if (e.encrypted) dampen_encrypted(prospect);
     return prospect;
 }

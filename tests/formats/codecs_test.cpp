@@ -2,6 +2,7 @@
 
 #include <gtest/gtest.h>
 
+#include "base/digest.h"
 #include "support/support.h"
 
 namespace dredger::formats {
@@ -58,11 +59,11 @@ INSTANTIATE_TEST_SUITE_P(Formats, Codec,
 
 TEST(Crc32, IsThatOfZipAcrossWindows) {
     std::vector<std::byte> bytes(200'000, std::byte{'a'});
-    const std::uint32_t at_once = crc32_of(bytes);
+    const std::uint32_t at_once = crc32(bytes);
     const test::MemoryMedium medium(std::move(bytes));
     Reader reader(medium);
     EXPECT_EQ(crc32_of(reader, 0, 200'000), at_once);
-    EXPECT_EQ(crc32_of(test::bytes_of("123456789")), 0xCBF43926U);
+    EXPECT_EQ(crc32(test::bytes_of("123456789")), 0xCBF43926U);
 }
 
 }  // namespace
