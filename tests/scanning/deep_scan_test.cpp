@@ -3,23 +3,17 @@
 #include <map>
 
 #include "scanning/scan.h"
+#include "scanning/scan_fixture.h"
 #include "support/support.h"
 
 namespace dredger {
 namespace {
 
-using test::Listener;
-using test::TempFolder;
 using testing::Contains;
 using testing::HasSubstr;
 
-class DeepScanTest : public testing::Test {
+class DeepScanTest : public test::ScanFixture {
   protected:
-    Result<ScanReport> run(const ScanRequest& request, const std::string& catalog = "a.dredge") {
-        auto opened = Catalog::open_for_scan(folder_ / catalog);
-        EXPECT_TRUE(opened);
-        return scan(*opened, request, listener_);
-    }
     ScanRequest deep(const std::string& fixture) {
         ScanRequest request;
         request.source = test::unpack_to(fixture, folder_.path());
@@ -35,9 +29,6 @@ class DeepScanTest : public testing::Test {
         }));
         return all;
     }
-
-    TempFolder folder_;
-    Listener listener_;
 };
 
 TEST_F(DeepScanTest, FindsWhatNoRecordTellsOf) {

@@ -5,23 +5,17 @@
 #include <gtest/gtest.h>
 
 #include "base/bytes.h"
+#include "scanning/scan_fixture.h"
 #include "support/support.h"
 
 namespace dredger {
 namespace {
 
-using test::Listener;
-using test::TempFolder;
 using testing::Contains;
 using testing::HasSubstr;
 
-class ScanTest : public testing::Test {
+class ScanTest : public test::ScanFixture {
   protected:
-    Result<ScanReport> run(const ScanRequest& request, const std::string& catalog = "a.dredge") {
-        auto opened = Catalog::open_for_scan(folder_ / catalog);
-        EXPECT_TRUE(opened);
-        return scan(*opened, request, listener_);
-    }
     // Everything that the catalog says of every candidate, in order.
     std::string content(const std::string& catalog = "a.dredge") {
         const auto opened = Catalog::open(folder_ / catalog);
@@ -42,9 +36,6 @@ class ScanTest : public testing::Test {
     ScanRequest request_for(const std::string& fixture) {
         return {test::unpack_to(fixture, folder_.path()), {}, {}, {}, {}, {}};
     }
-
-    TempFolder folder_;
-    Listener listener_;
 };
 
 TEST_F(ScanTest, FindsWhatWasDeletedAndJudgesIt) {
