@@ -7,15 +7,19 @@
 #include <mutex>
 #include <thread>
 
+#include "media/loaded.h"
+
 namespace dredger {
 namespace {
 
 constexpr std::uint64_t kSector = 512;
-constexpr std::uint64_t kBlock = 4 << 20;    // bytes searched together
+constexpr std::uint64_t kBlock = 1 << 20;    // bytes searched together: they stay in a core's cache
 constexpr std::uint64_t kBehind = 64 << 10;  // bytes read beyond them, for starts at their end
 constexpr std::uint64_t kBefore = 16;        // bytes before them
-constexpr unsigned kStandsAlone = 32;        // bits of evidence
-constexpr std::size_t kBlocksAhead = 6;      // read or searched and not yet handed over
+constexpr std::uint64_t kLookAhead = 8 * kSector;
+constexpr std::uint64_t kExpected = 64 << 20;  // bytes ahead that the medium is asked to fetch meanwhile
+constexpr unsigned kStandsAlone = 32;          // bits of evidence
+constexpr std::size_t kBlocksAhead = 8;        // read or searched and not yet handed over
 
 // Formats whose parts are files of their own: what lies in a damaged one is worth listing.
 bool holds_files(const Format& format) { return format.kind == Kind::archive; }
@@ -28,6 +32,22 @@ std::uint64_t certain_bytes(const Find& find) {
     return find.size;
 }
 
+// Zeros behind an end that is none itself.
+bool is_padded(const Medium& ground, const Extent& last_piece) {
+    constexpr std::uint64_t kLastBytes = 8;
+    const std::uint64_t end = last_piece.end();
+    const std::uint64_t filled = std::min((end + kSector - 1) / kSector * kSector, ground.size());
+    const std::uint64_t last = end - std::min(kLastBytes, last_piece.length);
+    Reader bytes(ground, last);
+    return !bytes.is_zeros(0, end - last) && (end == filled || bytes.is_zeros(end - last, filled - last));
+}
+
+// Whether the rest may lie elsewhere: it is broken, or ends where nothing says so.
+bool could_go_on(const Medium& ground, const Measured& found, const Format& format, std::uint64_t start) {
+    if (found.end == Measured::End::broken) return true;
+    return found.end == Measured::End::open && !format.is_text && !is_padded(ground, {start, found.length});
+}
+
 }  // namespace
 
 struct Carver::Block {
@@ -35,6 +55,7 @@ struct Carver::Block {
     std::uint64_t length = 0;  // bytes to search
     std::vector<std::byte> bytes;
     std::uint64_t bytes_at = 0;  // where they begin
+    bool is_sound = true;        // all of them could be read
     std::vector<Find> finds;
     std::vector<std::uint64_t> starts;  // of the finds, on the ground
     std::uint64_t dropped = 0;
@@ -79,15 +100,15 @@ Carver::Carver(std::shared_ptr<const Content> ground, CarveOptions options, Cove
       known_(std::move(known)) {}
 Carver::~Carver() = default;
 
-std::optional<Find> Carver::examine(std::uint64_t start, const std::vector<Bid>& bids) const {
+std::optional<Find> Carver::examine(const MediumPtr& ground, std::uint64_t start, const std::vector<Bid>& bids) const {
     for (const Bid& bid : bids) {
-        Reader reader(*ground_, start);
+        Reader reader(*ground, start);
         Find find;
         find.measured = bid.format->measure(reader);
         if (!find.measured.is_file()) continue;
         find.bits = bid.bits;
         std::vector<Extent> on_ground = {{start, find.measured.length}};
-        if (could_go_on(find.measured, *bid.format, start)) {
+        if (could_go_on(*ground, find.measured, *bid.format, start)) {
             JoinLimits limits;
             if (options_.cluster != 0) limits.cluster = options_.cluster;
             if (auto joined = join(*ground_, start, *bid.format, find.measured, limits)) {
@@ -100,14 +121,14 @@ std::optional<Find> Carver::examine(std::uint64_t start, const std::vector<Bid>&
         if (find.format == nullptr) find.format = bid.format;
         if (!is_wanted(*find.format)) return std::nullopt;
         find.size = find.measured.length;
-        const auto content = std::make_shared<Content>(ground_, on_ground);
+        const auto content = std::make_shared<Content>(ground, on_ground);
         if (bid.format->describe != nullptr) {
             Reader again(*content);
             find.said = bid.format->describe(again, find.size);
         }
         for (const Extent& piece : on_ground)
             for (const Extent& place : ground_->places_of(piece.offset, piece.length)) find.pieces.push_back(place);
-        find.is_padded = is_padded(on_ground.back());
+        find.is_padded = is_padded(*ground, on_ground.back());
         return find;
     }
     return std::nullopt;
@@ -118,37 +139,24 @@ bool Carver::is_wanted(const Format& format) const {
     return options_.wanted.takes(format) || std::find(further.begin(), further.end(), &format) != further.end();
 }
 
-// Zeros behind an end that is none itself.
-bool Carver::is_padded(const Extent& last_piece) const {
-    constexpr std::uint64_t kLastBytes = 8;
-    const std::uint64_t end = last_piece.end();
-    const std::uint64_t filled = std::min((end + kSector - 1) / kSector * kSector, ground_->size());
-    const std::uint64_t last = end - std::min(kLastBytes, last_piece.length);
-    Reader bytes(*ground_, last);
-    return !bytes.is_zeros(0, end - last) && (end == filled || bytes.is_zeros(end - last, filled - last));
-}
-
-// Whether the rest may lie elsewhere: it is broken, or ends where nothing says so.
-bool Carver::could_go_on(const Measured& found, const Format& format, std::uint64_t start) const {
-    if (found.end == Measured::End::broken) return true;
-    return found.end == Measured::End::open && !format.is_text && !is_padded({start, found.length});
-}
-
 bool Carver::keeps_its_bytes(const Find& find) const {
     if (options_.inside) return false;
     return find.measured.end != Measured::End::broken || !holds_files(*find.format);
 }
 
 void Carver::search(Block& block, std::uint64_t from, std::uint64_t to) const {
+    const MediumPtr ground =
+        block.is_sound ? MediumPtr(std::make_shared<Loaded>(ground_, block.bytes_at, block.bytes)) : MediumPtr(ground_);
     std::vector<Bid> bids;
     const std::uint64_t step = options_.every_offset ? 1 : kSector;
     for (std::uint64_t at = from; at < to;) {
         const ByteView head = block.from(at);
+        if (at + kLookAhead < to) nominator_.expect(block.from(at + kLookAhead));
         nominator_.nominate(ByteView(head.bytes().first(std::min(head.size(), nominator_.reach()))), block.before(at),
                             bids);
         std::uint64_t next = at + step;
         if (!bids.empty()) {
-            if (auto find = examine(at, bids)) {
+            if (auto find = examine(ground, at, bids)) {
                 // Within a file in one piece nothing begins.
                 if (keeps_its_bytes(*find) && find->pieces.size() == 1)
                     next = std::max(next, options_.every_offset
@@ -191,7 +199,8 @@ Result<void> Carver::settle(Block& block, FindSink& sink) {
             std::uint64_t resume = start + (around->end_at(place) - place);
             resume = (resume + kSector - 1) / kSector * kSector;
             if (keeps_its_bytes(find) && find.pieces.size() == 1 && resume < skipped) {
-                Block rest{block.start, block.length, std::move(block.bytes), block.bytes_at, {}, {}, 0, {}};
+                Block rest{block.start, block.length, std::move(block.bytes), block.bytes_at, block.is_sound, {}, {}, 0,
+                           {}};
                 search(rest, resume, skipped);
                 block.bytes = std::move(rest.bytes);
                 block.finds.insert(block.finds.begin() + static_cast<std::ptrdiff_t>(i) + 1,
@@ -223,6 +232,7 @@ Result<void> Carver::sweep(const SweepState& state, FindSink& sink) {
     dropped_ = state.dropped;
     Pipeline line;
     line.threads.emplace_back([&] {
+        std::uint64_t expected = state.position;
         for (std::uint64_t at = state.position; at < size; at += kBlock) {
             {
                 std::unique_lock lock(line.guard);
@@ -238,6 +248,10 @@ Result<void> Carver::sweep(const SweepState& state, FindSink& sink) {
                     line.spare.pop_back();
                 }
             }
+            if (const std::uint64_t ahead = std::min(at + kExpected, size); ahead > expected) {
+                ground_->expect(expected, ahead - expected);
+                expected = ahead;
+            }
             block->start = at;
             block->length = std::min(kBlock, size - at);
             block->bytes_at = at - std::min(at, kBefore);
@@ -246,6 +260,8 @@ Result<void> Carver::sweep(const SweepState& state, FindSink& sink) {
             std::vector<Extent> bad;  // what can't be read comes as zeros, in which nothing begins
             if (const auto read = ground_->read(block->bytes_at, block->bytes, &bad); !read)
                 block->failure = read.error();
+            block->is_sound = bad.empty();
+            if (!bad.empty()) expected = size;  // a failing medium is not asked for more than what is read
             const std::lock_guard lock(line.guard);
             line.to_search.push_back(std::move(block));
             line.changed.notify_all();

@@ -58,10 +58,9 @@ class Carver {
     // Goes on where `state` says. The finds come in the order of their places, whatever the number of workers.
     Result<void> sweep(const SweepState& state, FindSink& sink);
 
-    // What begins at `start` of the ground, if anything.
-    std::optional<Find> examine(std::uint64_t start, const std::vector<Bid>& bids) const;
-
   private:
+    // What begins at `start` of the ground, if anything; `ground` reads it.
+    std::optional<Find> examine(const MediumPtr& ground, std::uint64_t start, const std::vector<Bid>& bids) const;
     struct Block;
     struct Pipeline;
     void search(Block& block) const;
@@ -69,8 +68,6 @@ class Carver {
     Result<void> settle(Block& block, FindSink& sink);
     const Coverage* covering(const Find& find, std::uint64_t start) const;
     bool is_wanted(const Format& format) const;
-    bool is_padded(const Extent& last_piece) const;
-    bool could_go_on(const Measured& found, const Format& format, std::uint64_t start) const;
     bool keeps_its_bytes(const Find& find) const;
 
     std::shared_ptr<const Content> ground_;

@@ -72,6 +72,7 @@ void Nominator::add_to(Anchor& anchor, std::uint16_t key, const Format& format) 
     auto same = std::find(lists_.begin(), lists_.end(), list);
     if (same == lists_.end()) same = lists_.insert(lists_.end(), list);
     anchor.list_of[key] = static_cast<std::uint16_t>(same - lists_.begin());
+    anchor.known.set(key);
 }
 
 void Nominator::nominate(ByteView head, ByteView before, std::vector<Bid>& bids) const {
@@ -88,8 +89,10 @@ void Nominator::nominate(ByteView head, ByteView before, std::vector<Bid>& bids)
     for (const auto& anchor : anchors_) {
         if (is_blank && anchor->offset < kBlankStart) continue;
         if (anchor->offset + 2 > bytes.size()) continue;
-        const std::uint16_t list = anchor->list_of[byte(anchor->offset) | byte(anchor->offset + 1) << 8];
-        if (list != 0) std::for_each(lists_[list].begin(), lists_[list].end(), consider);
+        const unsigned key = byte(anchor->offset) | byte(anchor->offset + 1) << 8;
+        if (!anchor->known[key]) continue;
+        const auto& list = lists_[anchor->list_of[key]];
+        std::for_each(list.begin(), list.end(), consider);
     }
     if (bytes.size() >= 16 && !texts_.empty() && could_be_text(bytes)) {
         std::for_each(texts_.begin(), texts_.end(), consider);

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <array>
+#include <bitset>
 #include <set>
 #include <string>
 #include <vector>
@@ -34,9 +35,17 @@ class Nominator {
     // before it, as far as they are known; they tell whether text only goes on here.
     void nominate(ByteView head, ByteView before, std::vector<Bid>& bids) const;
 
+    // Has the bytes fetched that nominate() will look at first, for a place some way ahead: they mostly lie in memory
+    // that no core has touched.
+    void expect(ByteView head) const {
+        for (const auto& anchor : anchors_)
+            if (anchor->offset < head.size()) __builtin_prefetch(head.bytes().data() + anchor->offset);
+    }
+
   private:
     struct Anchor {
         std::size_t offset;                          // of two bytes
+        std::bitset<65536> known;                    // those that a format has: small enough to stay at hand
         std::array<std::uint16_t, 65536> list_of{};  // index into lists_; 0: no format
     };
     void add(const Format& format);

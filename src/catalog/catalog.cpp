@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 #include <fstream>
+#include <limits>
 #include <sqlite3.h>
 
 namespace dredger {
@@ -36,6 +37,9 @@ CREATE TABLE candidates (
 CREATE TABLE extents (
     candidate INTEGER NOT NULL REFERENCES candidates, position INTEGER NOT NULL, offset INTEGER NOT NULL,
     length INTEGER NOT NULL, PRIMARY KEY (candidate, position)) WITHOUT ROWID;
+CREATE TABLE summary (
+    folders INTEGER NOT NULL, sound INTEGER NOT NULL, patchy INTEGER NOT NULL, faint INTEGER NOT NULL,
+    gone INTEGER NOT NULL, bytes INTEGER NOT NULL, expected_bytes REAL NOT NULL);
 )";
 
 constexpr const char* kColumns =
@@ -43,6 +47,12 @@ constexpr const char* kColumns =
     "created_ns, modified, modified_ns, accessed, accessed_ns, changed, changed_ns, deleted, deleted_ns, clock, "
     "attributes, facts, trust, codec, unit, within_records, prospect, band, chk, reasons, proof";
 constexpr int kColumnCount = 34;
+
+// The totals of any candidates.
+constexpr const char* kTotalColumns =
+    "sum(is_folder), sum(NOT is_folder AND band=0), sum(NOT is_folder AND band=1), sum(NOT is_folder AND band=2), "
+    "sum(NOT is_folder AND band=3), sum(CASE WHEN is_folder THEN 0 ELSE size END), "
+    "sum(CASE WHEN is_folder THEN 0.0 ELSE size * (prospect / 100.0) END)";
 
 // SQLite holds signed numbers; stretches that no medium holds are negative, everything else is smaller.
 std::int64_t stored(std::uint64_t value) { return static_cast<std::int64_t>(value); }
@@ -310,11 +320,18 @@ Result<std::int64_t> Catalog::add_volume(const ScannedVolume& v) {
 Result<void> Catalog::finish_volume(const ScannedVolume& v) {
     // Made when the rows are there, it costs a fraction of keeping it up to date row by row.
     DREDGER_CHECK(
-        database_.execute("CREATE INDEX IF NOT EXISTS candidates_by_prospect ON candidates "
-                          "(state, is_folder, prospect DESC, folder, name, id)"));
+        database_.execute("CREATE INDEX IF NOT EXISTS finds_by_prospect ON candidates "
+                          "(is_folder, prospect DESC, folder, name, id) WHERE state > 0;"
+                          "CREATE INDEX IF NOT EXISTS finds_by_path ON candidates "
+                          "(folder, name, id, is_folder, band, size, prospect, state) WHERE state > 0;"
+                          "CREATE INDEX IF NOT EXISTS candidates_figures ON candidates "
+                          "(state, is_folder, band, prospect, size, kind, format, volume, origin, chk, modified, "
+                          "created, deleted)"));
     DREDGER_TRY(Statement update,
                 database_.prepare("UPDATE volumes SET done=1, warnings=?, map_is_trusted=? WHERE id=?"));
-    return update.bind(1, list_text(v.facts.warnings)).bind(2, std::int64_t{v.map_is_trusted}).bind(3, v.id).run();
+    DREDGER_CHECK(
+        update.bind(1, list_text(v.facts.warnings)).bind(2, std::int64_t{v.map_is_trusted}).bind(3, v.id).run());
+    return summarise();
 }
 
 Result<std::optional<Sweep>> Catalog::sweep_of(std::int64_t volume) const {
@@ -332,10 +349,12 @@ Result<void> Catalog::save_sweep(const Sweep& sweep) {
         database_.execute("CREATE INDEX IF NOT EXISTS extents_by_start ON extents (offset) WHERE position = 0"));
     DREDGER_TRY(Statement save, database_.prepare("INSERT OR REPLACE INTO sweeps VALUES (?,?,?,?,?,?,?)"));
     save.bind(1, sweep.volume).bind(2, sweep.settings).bind(3, sweep.checked).bind(4, stored(sweep.position));
-    return save.bind(5, stored(sweep.total)).bind(6, sweep.state).bind(7, std::int64_t{sweep.done}).run();
+    DREDGER_CHECK(save.bind(5, stored(sweep.total)).bind(6, sweep.state).bind(7, std::int64_t{sweep.done}).run());
+    return sweep.done ? summarise() : Result<void>();
 }
 
 Result<void> Catalog::remove_volume(std::int64_t volume) {
+    DREDGER_CHECK(database_.execute("DELETE FROM summary"));
     for (const char* sql : {"DELETE FROM extents WHERE candidate IN (SELECT id FROM candidates WHERE volume=?)",
                             "DELETE FROM candidates WHERE volume=?", "DELETE FROM sweeps WHERE volume=?",
                             "DELETE FROM volumes WHERE id=?"}) {
@@ -345,7 +364,8 @@ Result<void> Catalog::remove_volume(std::int64_t volume) {
     return {};
 }
 
-Result<void> Catalog::begin() { return database_.execute("BEGIN IMMEDIATE"); }
+// What changes is not what the summary tells any more.
+Result<void> Catalog::begin() { return database_.execute("BEGIN IMMEDIATE; DELETE FROM summary;"); }
 Result<void> Catalog::commit() { return database_.execute("COMMIT"); }
 void Catalog::roll_back() {
     if (sqlite3_get_autocommit(database_.handle()) == 0) (void)database_.execute("ROLLBACK");
@@ -451,6 +471,20 @@ Result<void> Catalog::each_piece(
     }
 }
 
+Result<void> Catalog::each_extent(
+    const std::function<void(std::int64_t volume, State state, Band band, const Extent&)>& visit) const {
+    DREDGER_TRY(
+        Statement rows,
+        database_.prepare("SELECT c.volume, c.state, c.band, e.offset, e.length FROM extents e JOIN candidates c "
+                          "ON c.id = e.candidate WHERE e.offset >= 0 AND c.is_folder = 0"));
+    for (;;) {
+        DREDGER_TRY(const bool there, rows.step());
+        if (!there) return {};
+        visit(rows.number(0), static_cast<State>(rows.number(1)), static_cast<Band>(rows.number(2)),
+              {loaded(rows.number(3)), loaded(rows.number(4))});
+    }
+}
+
 Result<void> Catalog::remove_finds(std::int64_t volume) {
     for (const char* sql :
          {"DELETE FROM extents WHERE candidate IN (SELECT id FROM candidates WHERE volume=? AND origin=2)",
@@ -473,13 +507,18 @@ Result<void> Catalog::load_layout(Candidate& candidate) const {
     }
 }
 
-Result<std::optional<Candidate>> Catalog::find(std::int64_t id) const {
+Result<std::optional<Candidate>> Catalog::row_of(std::int64_t id) const {
     find_.bind(1, id);
     const auto there = find_.step();
     std::optional<Candidate> found;
     if (there && *there) found = candidate_at(find_);
     find_.reset();
     if (!there) return tl::unexpected<Error>(there.error());
+    return found;
+}
+
+Result<std::optional<Candidate>> Catalog::find(std::int64_t id) const {
+    DREDGER_TRY(std::optional<Candidate> found, row_of(id));
     if (found) DREDGER_CHECK(load_layout(*found));
     return found;
 }
@@ -492,42 +531,221 @@ Result<std::int64_t> Catalog::count(const Selection& selection) const {
     return there ? row.number(0) : 0;
 }
 
-Result<void> Catalog::each(const Selection& selection, Sort sort, bool with_layouts,
-                           const std::function<bool(const Candidate&)>& visit) const {
+namespace {
+
+// From kTotalColumns, `first` being the first of them.
+Totals totals_at(const Statement& row, int first) {
+    Totals totals;
+    totals.folders = loaded(row.number(first));
+    for (int band = 0; band < 4; ++band) {
+        totals.bands[static_cast<std::size_t>(band)] = loaded(row.number(first + 1 + band));
+        totals.files += totals.bands[static_cast<std::size_t>(band)];
+    }
+    totals.bytes = loaded(row.number(first + 5));
+    totals.expected_bytes = loaded(row.number(first + 6));
+    return totals;
+}
+
+GroupTree::Path parts_of(const std::string& folder) {
+    if (folder.empty()) return {""};
+    GroupTree::Path path;
+    for (std::size_t from = 0; from <= folder.size();) {
+        const std::size_t end = std::min(folder.find('/', from), folder.size());
+        path.push_back(folder.substr(from, end - from));
+        from = end + 1;
+    }
+    return path;
+}
+
+constexpr std::int64_t kDay = 86'400;  // seconds
+
+GroupTree::Path parts_of_day(std::int64_t day) {
+    const std::string text = iso8601(FileTime{day * kDay, 0, FileTime::Clock::utc});
+    return {text.substr(0, 4), text.substr(5, 2), text.substr(8, 2)};
+}
+
+}  // namespace
+
+Result<void> Catalog::summarise() {
+    const Condition usual = condition_for({});
+    return database_.execute(fmt::format("DELETE FROM summary; INSERT INTO summary SELECT {} FROM candidates WHERE {} "
+                                         "HAVING count(*) > 0;",
+                                         kTotalColumns, usual.sql)
+                                 .c_str());
+}
+
+Result<Totals> Catalog::totals(const Selection& selection) const {
     const Condition condition = condition_for(selection);
-    const char* order = sort == Sort::prospect ? "is_folder, prospect DESC, folder, name, id" : "folder, name, id";
-    DREDGER_TRY(Statement rows, database_.prepare(fmt::format("SELECT {} FROM candidates WHERE {} ORDER BY {}",
-                                                              kColumns, condition.sql, order)));
+    if (condition.sql == condition_for({}).sql) {
+        DREDGER_TRY(Statement kept, database_.prepare("SELECT * FROM summary"));
+        DREDGER_TRY(const bool is_known, kept.step());
+        if (is_known) return totals_at(kept, 0);
+    }
+    DREDGER_TRY(Statement row,
+                database_.prepare(fmt::format("SELECT {} FROM candidates WHERE {}", kTotalColumns, condition.sql)));
+    bind_values(row, condition);
+    DREDGER_TRY(const bool there, row.step());
+    return there ? totals_at(row, 0) : Totals();
+}
+
+Result<void> Catalog::each_group(const Selection& selection, Grouping grouping, const GroupSink& visit) const {
+    const Condition condition = condition_for(selection);
+    if (grouping == Grouping::folder) {
+        DREDGER_TRY(Statement rows,
+                    database_.prepare(fmt::format("SELECT folder, {} FROM candidates WHERE {} GROUP BY folder",
+                                                  kTotalColumns, condition.sql)));
+        bind_values(rows, condition);
+        for (;;) {
+            DREDGER_TRY(const bool there, rows.step());
+            if (!there) return {};
+            visit(parts_of(rows.text(0)), totals_at(rows, 1));
+        }
+    }
+    // The database would sort all rows for these few groups.
+    std::map<std::int64_t, Totals> by_number;
+    std::map<std::string, Totals, std::less<>> by_word;
+    const char* key = grouping == Grouping::kind     ? "kind"
+                      : grouping == Grouping::format ? "format"
+                      : grouping == Grouping::date   ? "modified"
+                                                     : "volume";
+    DREDGER_TRY(Statement rows, database_.prepare(fmt::format(
+                                    "SELECT {0}, {0} IS NULL, is_folder, band, size, prospect FROM candidates "
+                                    "WHERE {1}",
+                                    key, condition.sql)));
+    bind_values(rows, condition);
+    constexpr std::int64_t kNoDay = std::numeric_limits<std::int64_t>::min();
+    for (;;) {
+        DREDGER_TRY(const bool there, rows.step());
+        if (!there) break;
+        const Totals one = Totals::of_one(rows.number(2) != 0, static_cast<Band>(rows.number(3) % 4),
+                                          loaded(rows.number(4)), static_cast<int>(rows.number(5)));
+        if (grouping == Grouping::format) {
+            by_word[rows.text(0)].add(one);
+        } else if (grouping == Grouping::date) {
+            const std::int64_t seconds = rows.number(0);
+            by_number[rows.number(1) != 0 ? kNoDay : (seconds - (seconds < 0 ? kDay - 1 : 0)) / kDay].add(one);
+        } else {
+            by_number[rows.number(0)].add(one);
+        }
+    }
+    std::map<std::int64_t, std::string> media;
+    if (grouping == Grouping::medium) {
+        DREDGER_TRY(const auto all_sources, sources());
+        DREDGER_TRY(const auto all_volumes, volumes());
+        for (const ScannedVolume& volume : all_volumes)
+            for (const ScannedSource& source : all_sources)
+                if (source.id == volume.source) media[volume.id] = source.path;
+    }
+    for (const auto& [word, totals] : by_word) visit({word}, totals);
+    for (const auto& [number, totals] : by_number) {
+        if (grouping == Grouping::kind)
+            visit({std::string(word_for(static_cast<Kind>(number)))}, totals);
+        else if (grouping == Grouping::medium)
+            visit({media[number]}, totals);
+        else
+            visit(number == kNoDay ? GroupTree::Path{""} : parts_of_day(number), totals);
+    }
+    return {};
+}
+
+Result<void> Catalog::each(const Selection& selection, const Order& order, bool with_layouts,
+                           const std::function<bool(const Candidate&)>& visit, const Page& page) const {
+    const Condition condition = condition_for(selection);
+    // A page is chosen by what the indices hold, and only its rows are read.
+    const bool is_page = page.most || page.skip > 0;
+    DREDGER_TRY(Statement rows,
+                database_.prepare(
+                    fmt::format("SELECT {} FROM candidates WHERE {} ORDER BY {}{}", is_page ? "id" : kColumns,
+                                condition.sql, order_sql(order),
+                                is_page ? fmt::format(" LIMIT {} OFFSET {}",
+                                                      page.most ? static_cast<std::int64_t>(*page.most) : -1, page.skip)
+                                        : "")));
     bind_values(rows, condition);
     for (;;) {
         DREDGER_TRY(const bool there, rows.step());
         if (!there) return {};
-        Candidate candidate = candidate_at(rows);
-        if (with_layouts) DREDGER_CHECK(load_layout(candidate));
-        if (!visit(candidate)) return {};
+        std::optional<Candidate> candidate;
+        if (is_page) {
+            DREDGER_TRY(candidate, row_of(rows.number(0)));
+            if (!candidate) continue;
+        } else {
+            candidate = candidate_at(rows);
+        }
+        if (with_layouts) DREDGER_CHECK(load_layout(*candidate));
+        if (!visit(*candidate)) return {};
     }
 }
 
-Result<std::vector<Catalog::Overlap>> Catalog::overlapping(std::int64_t volume, const Extent& where,
-                                                           std::size_t most) const {
-    DREDGER_TRY(Statement rows,
-                database_.prepare("SELECT c.id, c.folder, c.name, c.state, e.offset, e.length FROM extents e "
-                                  "JOIN candidates c ON c.id = e.candidate WHERE c.volume = ? AND e.offset < ? AND "
-                                  "e.offset + e.length > ? AND e.offset >= 0 ORDER BY c.state, c.id LIMIT ?"));
-    rows.bind(1, volume)
-        .bind(2, stored(where.end()))
-        .bind(3, stored(where.offset))
-        .bind(4, static_cast<std::int64_t>(most));
+Result<std::vector<Catalog::Overlap>> Catalog::overlapping(const Candidate& candidate) const {
+    constexpr std::size_t kMost = 10'000;
+    struct Piece {
+        Extent where;
+        std::size_t index;
+    };
+    std::vector<Piece> pieces;
+    for (std::size_t i = 0; i < candidate.record.layout.extents.size(); ++i)
+        if (candidate.record.layout.extents[i].is_stored()) pieces.push_back({candidate.record.layout.extents[i], i});
+    if (pieces.empty()) return std::vector<Overlap>();
+    std::sort(pieces.begin(), pieces.end(),
+              [](const Piece& a, const Piece& b) { return a.where.offset < b.where.offset; });
+    std::uint64_t end = 0;
+    for (const Piece& piece : pieces) end = std::max(end, piece.where.end());
+
+    // One walk over all pieces of the catalog, however many this candidate has.
+    DREDGER_TRY(Statement rows, database_.prepare("SELECT candidate, offset, length FROM extents WHERE offset >= 0 AND "
+                                                  "offset < ? AND offset + length > ? AND candidate <> ?"));
+    rows.bind(1, stored(end)).bind(2, stored(pieces.front().where.offset)).bind(3, candidate.id);
     std::vector<Overlap> list;
+    while (list.size() < kMost) {
+        DREDGER_TRY(const bool there, rows.step());
+        if (!there) break;
+        const Extent other{loaded(rows.number(1)), loaded(rows.number(2))};
+        for (auto piece = std::partition_point(pieces.begin(), pieces.end(),
+                                               [&](const Piece& p) { return p.where.end() <= other.offset; });
+             piece != pieces.end() && piece->where.offset < other.end(); ++piece) {
+            const std::uint64_t first = std::max(other.offset, piece->where.offset);
+            list.push_back({rows.number(0),
+                            "",
+                            State::live,
+                            piece->index,
+                            {first, std::min(other.end(), piece->where.end()) - first}});
+        }
+    }
+    for (Overlap& overlap : list) {
+        DREDGER_TRY(const auto row, row_of(overlap.candidate));
+        if (!row || row->volume != candidate.volume) {
+            overlap.shared.length = 0;
+            continue;
+        }
+        overlap.path = row->record.path();
+        overlap.state = row->record.state;
+    }
+    std::erase_if(list, [](const Overlap& o) { return o.shared.length == 0; });
+    std::stable_sort(list.begin(), list.end(), [](const Overlap& a, const Overlap& b) {
+        return std::tuple(a.state != State::live, a.piece, a.shared.offset) <
+               std::tuple(b.state != State::live, b.piece, b.shared.offset);
+    });
+    return list;
+}
+
+Result<std::vector<Candidate>> Catalog::of_same_name(const Candidate& candidate) const {
+    constexpr int kMost = 20;
+    const std::string& name = candidate.record.name;
+    const std::string base = name.substr(0, name.find(':'));
+    // A stream's name follows that of its file behind a colon, the character before the semicolon.
+    DREDGER_TRY(
+        Statement rows,
+        database_.prepare(fmt::format(
+            "SELECT {} FROM candidates WHERE state > 0 AND folder = ? AND (name = ? OR (name > ? AND name < ?)) "
+            "AND id <> ? AND volume = ? AND is_folder = ? ORDER BY name, modified DESC, id LIMIT {}",
+            kColumns, kMost)));
+    rows.bind(1, candidate.record.folder).bind(2, base).bind(3, base + ":").bind(4, base + ";").bind(5, candidate.id);
+    rows.bind(6, candidate.volume).bind(7, std::int64_t{candidate.record.is_folder});
+    std::vector<Candidate> list;
     for (;;) {
         DREDGER_TRY(const bool there, rows.step());
         if (!there) return list;
-        const Extent extent{loaded(rows.number(4)), loaded(rows.number(5))};
-        const std::uint64_t first = std::max(extent.offset, where.offset);
-        list.push_back({rows.number(0),
-                        joined(rows.text(1), rows.text(2)),
-                        static_cast<State>(rows.number(3)),
-                        {first, std::min(extent.end(), where.end()) - first}});
+        list.push_back(candidate_at(rows));
     }
 }
 

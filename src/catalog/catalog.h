@@ -6,16 +6,16 @@
 #include <optional>
 
 #include "catalog/candidate.h"
+#include "catalog/grouping.h"
+#include "catalog/order.h"
 #include "catalog/selection.h"
 #include "catalog/sqlite.h"
 
 namespace dredger {
 
-enum class Sort { prospect, path };
-
 class Catalog {
   public:
-    static constexpr int kVersion = 3;
+    static constexpr int kVersion = 4;
 
     // For a scan: made where there is none.
     static Result<Catalog> open_for_scan(const std::filesystem::path& path);
@@ -55,24 +55,37 @@ class Catalog {
     Result<std::vector<Candidate>> to_check(std::int64_t volume, std::int64_t after, std::size_t most) const;
 
     // The pieces of all of them, on the medium, and whether the content was found right.
-    Result<void> each_piece(std::int64_t volume,
-                            const std::function<void(std::int64_t candidate, const Extent&, bool is_proven)>& visit) const;
+    Result<void> each_piece(
+        std::int64_t volume,
+        const std::function<void(std::int64_t candidate, const Extent&, bool is_proven)>& visit) const;
+    // The stored pieces of all files, live ones too, with what their candidates are.
+    Result<void> each_extent(
+        const std::function<void(std::int64_t volume, State state, Band band, const Extent&)>& visit) const;
     // Takes back what was found by signature.
     Result<void> remove_finds(std::int64_t volume);
 
     Result<std::optional<Candidate>> find(std::int64_t id) const;
     Result<std::int64_t> count(const Selection& selection) const;
-    // Hands over each selected candidate; stops where `visit` says false. Layouts only when asked for.
-    Result<void> each(const Selection& selection, Sort sort, bool with_layouts,
-                      const std::function<bool(const Candidate&)>& visit) const;
-    // Candidates of the same medium whose layout shares bytes with `where`, live ones first.
+    Result<Totals> totals(const Selection& selection) const;
+    // Hands over each selected candidate of the page; stops where `visit` says false. Layouts only when asked for.
+    Result<void> each(const Selection& selection, const Order& order, bool with_layouts,
+                      const std::function<bool(const Candidate&)>& visit, const Page& page = {}) const;
+    // The totals of each group, in no order, by its path: the folder's parts; year, month and day of the last change;
+    // or a single word. Those of which it is not known have an empty word.
+    using GroupSink = std::function<void(GroupTree::Path path, const Totals&)>;
+    Result<void> each_group(const Selection& selection, Grouping grouping, const GroupSink& visit) const;
+    // What other candidates of the same volume share with one's pieces on the medium: live ones first, then by place.
     struct Overlap {
         std::int64_t candidate;
         std::string path;
         State state;
-        Extent shared;
+        std::size_t piece;  // of the layout
+        Extent shared;      // on the medium
     };
-    Result<std::vector<Overlap>> overlapping(std::int64_t volume, const Extent& where, std::size_t most) const;
+    Result<std::vector<Overlap>> overlapping(const Candidate& candidate) const;
+    // The finds with the same place and name, or streams of that name: earlier versions and what belongs to it. Without
+    // the candidate itself and without layouts.
+    Result<std::vector<Candidate>> of_same_name(const Candidate& candidate) const;
     // "PATH, written TIME"; empty where there is no such candidate.
     std::string name_of(std::int64_t id) const;
 
@@ -80,6 +93,8 @@ class Catalog {
     Catalog(std::filesystem::path path, sqlite::Database database);
     static Result<Catalog> checked(const std::filesystem::path& path, sqlite::Database database);
     Result<void> add_layout(const Candidate& candidate);
+    Result<void> summarise();
+    Result<std::optional<Candidate>> row_of(std::int64_t id) const;  // without its layout
     Result<void> load_layout(Candidate& candidate) const;
 
     std::filesystem::path path_;

@@ -192,9 +192,28 @@ Result<Range> parse_prospects(std::string_view text) {
     return parse_range(text, whole_number, whole_number, "60.. or 20..80");
 }
 
+Result<Range> parse_offsets(std::string_view text) {
+    const auto offset = [](std::string_view t) -> std::optional<std::int64_t> {
+        if (!t.starts_with("0x") && !t.starts_with("0X")) return whole_number(t);
+        std::int64_t value = 0;
+        const auto [end, error] = std::from_chars(t.data() + 2, t.data() + t.size(), value, 16);
+        if (error != std::errc() || end != t.data() + t.size() || t.size() == 2 || value < 0) return std::nullopt;
+        return value;
+    };
+    DREDGER_TRY(const Range range, parse_range(text, offset, offset, "0x200..0x3ff or 4096.."));
+    if (range.from && range.to && *range.to < *range.from)
+        return fail(ErrorKind::usage, fmt::format("{} ends before it begins", text), "",
+                    "write the lower offset first");
+    return range;
+}
+
 Condition condition_for(const Selection& selection) {
     Builder builder;
-    builder.require_in("state", selection.states);
+    // The usual one in the words of the index that is made for it.
+    if (selection.states == Selection().states)
+        builder.require("state > 0");
+    else
+        builder.require_in("state", selection.states);
     builder.require_in("origin", selection.origins);
     builder.require_in("chk", selection.checks);
     builder.require_in("kind", selection.kinds);

@@ -44,6 +44,7 @@ Result<std::vector<Range>> parse_ids(std::string_view text);  // "7,12-40"
 Result<Range> parse_sizes(std::string_view text);             // "10K..20M", 1K = 1024
 Result<Range> parse_times(std::string_view text);             // "2026-05-01..2026-06"
 Result<Range> parse_prospects(std::string_view text);         // "60.."
+Result<Range> parse_offsets(std::string_view text);           // "0x200..0x3ff", "512..1023"; bytes
 
 // The condition that picks the selection, for a query on `candidates`; its values are bound in order, texts and
 // numbers.

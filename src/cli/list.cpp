@@ -1,11 +1,15 @@
 #include <fmt/format.h>
+#include <limits>
 #include <nlohmann/json.hpp>
 
 #include "base/csv.h"
+#include "catalog/attaching.h"
 #include "cli/commands.h"
 #include "cli/selection_options.h"
 #include "cli/table.h"
 #include "cli/words.h"
+#include "media/content.h"
+#include "preview/searching.h"
 
 namespace dredger::cli {
 namespace {
@@ -17,8 +21,17 @@ struct Options {
     SelectionOptions selection;
     std::string form = "table";
     std::string sort = "prospect";
+    std::string group;
+    std::optional<std::size_t> depth;
+    std::uint64_t from = 1;
+    std::optional<std::uint64_t> limit;
     bool extents = false;
+    std::string contains, source;
+
+    bool is_table() const { return form == "table"; }
 };
+
+constexpr std::uint64_t kRowsAtOnce = 1000;  // of a table, where nothing else is asked for
 
 Json time_or_null(const std::optional<FileTime>& time) { return time ? Json(iso8601(*time)) : Json(nullptr); }
 std::string time_or_nothing(const std::optional<FileTime>& time) { return time ? iso8601(*time) : ""; }
@@ -61,83 +74,223 @@ void print_csv(const Candidate& c, const std::string& catalog, unsigned volume) 
                               time_or_nothing(c.record.deleted), std::to_string(volume), c.record.path()}));
 }
 
-struct Totals {
-    std::uint64_t files = 0, folders = 0, bytes = 0;
-    std::uint64_t bands[4] = {};
-
-    void add(const Candidate& c) {
-        c.record.is_folder ? ++folders : ++files;
-        bytes += c.record.size;
-        if (!c.record.is_folder) ++bands[static_cast<std::size_t>(c.prospect.band)];
-    }
-    void print() const {
-        std::vector<std::string> parts;
-        for (std::size_t band = 0; band < 4; ++band)
-            if (bands[band] > 0) parts.push_back(fmt::format("{} {}", count_text(bands[band]), kBandWords[band]));
-        fmt::print("\n{}, {}{}", counted(files, "file"), size_text(bytes),
-                   parts.empty() ? "" : fmt::format(": {}", fmt::join(parts, ", ")));
-        if (folders > 0) fmt::print("; {}", counted(folders, "folder"));
-        fmt::print("\n");
-    }
+// The finds of one catalog and what the rows say of it.
+struct Opened {
+    Catalog catalog;
+    Selection selection;
+    std::string name;
+    std::map<std::int64_t, unsigned> volume_numbers;
+    std::map<std::int64_t, MediumPtr> media;  // by volume, where contents are looked into
 };
 
-int list(const Options& options) {
-    const bool table_form = options.form == "table";
+Result<Opened> opened(const std::string& path, const Options& options) {
+    DREDGER_TRY(Catalog catalog, Catalog::open(path));
+    DREDGER_TRY(Selection selection, options.selection.selection_for(catalog));
+    DREDGER_TRY(const auto volumes, catalog.volumes());
+    std::map<std::int64_t, unsigned> numbers;
+    for (const ScannedVolume& volume : volumes) {
+        numbers[volume.id] = volume.place.number;
+        if (!volume.done && options.is_table())
+            warn(fmt::format("{}: the scan of volume {} is not finished", path, volume.place.number));
+    }
+    std::string name = catalog.path().filename().string();
+    Opened opened{std::move(catalog), std::move(selection), std::move(name), std::move(numbers), {}};
+    if (!options.contains.empty()) {
+        std::set<std::int64_t> all;
+        for (const ScannedVolume& volume : volumes) all.insert(volume.id);
+        DREDGER_TRY(Attached attached, attach(opened.catalog, all, {options.source, {}, false, false}));
+        opened.media = std::move(attached.media);
+    }
+    return opened;
+}
+
+// Those of the selection that have the text in them, and their totals; the rest of it is looked through, too.
+Result<Totals> search(Opened& from, const Options& options, const Order& order, Page page,
+                      const std::function<bool(const Candidate&)>& visit) {
+    catch_interrupts();
+    ProgressLine line;
+    Totals totals;
+    DREDGER_TRY(const Totals all, from.catalog.totals(from.selection));
+    std::uint64_t looked_at = 0;
+    DREDGER_CHECK(from.catalog.each(from.selection, order, true, [&](const Candidate& c) {
+        line.show({"looking into files", ++looked_at, all.files + all.folders, "files", totals.files, {}});
+        const auto medium = from.media.find(c.volume);
+        if (c.record.is_folder || c.record.size == 0 || c.record.layout.empty() || medium == from.media.end())
+            return !is_interrupted();
+        const auto content = open_content(medium->second, c.record.layout, c.record.size);
+        if (preview::contains(*content, c, options.contains)) {
+            totals.add(Totals::of_one(false, c.prospect.band, c.record.size, c.prospect.value));
+            if (totals.files > page.skip && (!page.most || totals.files <= page.skip + *page.most)) visit(c);
+        }
+        return !is_interrupted();
+    }));
+    line.clear();
+    if (is_interrupted()) warn("interrupted: not all files were looked into");
+    return totals;
+}
+
+void print_totals(const Totals& totals) {
+    std::vector<std::string> parts;
+    for (std::size_t band = 0; band < totals.bands.size(); ++band)
+        if (totals.bands[band] > 0)
+            parts.push_back(fmt::format("{} {}", count_text(totals.bands[band]), kBandWords[band]));
+    fmt::print("\n{}, {}{}", counted(totals.files, "file"), size_text(totals.bytes),
+               parts.empty() ? "" : fmt::format(": {}", fmt::join(parts, ", ")));
+    if (totals.folders > 0) fmt::print("; {}", counted(totals.folders, "folder"));
+    fmt::print("\n");
+}
+
+void say_nothing_found(const Options& options) {
+    fmt::print("{}\n",
+               options.selection.is_narrowed() || !options.contains.empty()
+                   ? "Nothing in the catalog is selected. Leave out an option, or widen it; --state live shows "
+                     "what is not deleted."
+                   : "The catalog has no deleted files. dredger list CATALOG --state live shows what is there.");
+}
+
+// Several catalogs are listed one behind the other, each in order; a page counts through all of them.
+Result<void> list_rows(std::vector<Opened>& catalogs, const Options& options) {
     if (options.form == "csv")
         fmt::print(
             "catalog,id,state,origin,prospect,band,check,kind,format,size,modified,created,deleted,volume,path\r\n");
-    const bool several = options.catalogs.size() > 1;
     std::vector<Table::Column> columns = {
         {"ID", Table::Align::right},           {"PROSPECT"}, {"STATE"}, {"SIZE", Table::Align::right}, {"MODIFIED"},
         {"DELETED", Table::Align::left, true}, {"PATH"}};
+    const bool several = catalogs.size() > 1;
     if (several) columns.insert(columns.begin(), {"CATALOG"});
     Table table(columns);
-    Totals totals;
-    for (const std::string& path : options.catalogs) {
-        const auto catalog = Catalog::open(path);
-        if (!catalog) return report(catalog.error());
-        const auto selection = options.selection.selection_for(*catalog);
-        if (!selection) return report(selection.error());
-        const auto volumes = catalog->volumes();
-        if (!volumes) return report(volumes.error());
-        std::map<std::int64_t, unsigned> numbers;
-        for (const ScannedVolume& volume : *volumes) {
-            numbers[volume.id] = volume.place.number;
-            if (!volume.done && table_form)
-                warn(fmt::format("{}: the scan of volume {} is not finished", path, volume.place.number));
+    DREDGER_TRY(const Order order, parse_order(options.sort));
+    Page page{options.from > 0 ? options.from - 1 : 0, options.limit};
+    if (!page.most && options.is_table()) page.most = kRowsAtOnce;
+    const std::uint64_t skipped = page.skip;
+    Totals all;
+    std::uint64_t shown = 0;
+    for (Opened& from : catalogs) {
+        std::uint64_t here = 0;
+        const auto show = [&](const Candidate& c) {
+            ++here;
+            const unsigned volume = from.volume_numbers[c.volume];
+            if (options.form == "jsonl") print_json(c, from.name, volume, options.extents);
+            if (options.form == "csv") print_csv(c, from.name, volume);
+            if (!options.is_table()) return true;
+            std::vector<std::string> row = {std::to_string(c.id),
+                                            meter(c.prospect),
+                                            std::string(word_for(c.record.state)),
+                                            c.record.is_folder ? "folder" : size_text(c.record.size),
+                                            time_text(c.record.modified),
+                                            time_text(c.record.deleted),
+                                            printable(c.record.path()) + (c.record.is_folder ? "/" : "")};
+            if (several) row.insert(row.begin(), from.name);
+            table.add(std::move(row));
+            return true;
+        };
+        Totals totals;
+        if (!options.contains.empty()) {
+            DREDGER_TRY(totals, search(from, options, order, page, show));
+        } else {
+            if (options.is_table() || several) {
+                DREDGER_TRY(totals, from.catalog.totals(from.selection));
+            }
+            DREDGER_CHECK(from.catalog.each(from.selection, order, options.extents, show, page));
         }
-        const std::string name = catalog->path().filename().string();
-        const auto done = catalog->each(
-            *selection, options.sort == "path" ? Sort::path : Sort::prospect, options.extents, [&](const Candidate& c) {
-                totals.add(c);
-                if (options.form == "jsonl") print_json(c, name, numbers[c.volume], options.extents);
-                if (options.form == "csv") print_csv(c, name, numbers[c.volume]);
-                if (!table_form) return true;
-                std::vector<std::string> row = {std::to_string(c.id),
-                                                meter(c.prospect),
-                                                std::string(word_for(c.record.state)),
-                                                c.record.is_folder ? "folder" : size_text(c.record.size),
-                                                time_text(c.record.modified),
-                                                time_text(c.record.deleted),
-                                                printable(c.record.path()) + (c.record.is_folder ? "/" : "")};
-                if (several) row.insert(row.begin(), name);
-                table.add(std::move(row));
-                return true;
-            });
-        if (!done) return report(done.error());
+        all.add(totals);
+        shown += here;
+        if (page.most) *page.most -= here;
+        page.skip -= std::min(page.skip, totals.files + totals.folders);
     }
-    if (!table_form) return kDone;
-    if (table.empty()) {
-        fmt::print("{}\n",
-                   options.selection.is_narrowed()
-                       ? "Nothing in the catalog is selected. Leave out an option, or widen it; --state live shows "
-                         "what is not deleted."
-                       : "The catalog has no deleted files. dredger list CATALOG --state live shows what is there.");
-        return kDone;
+    if (!options.is_table()) return {};
+    const std::uint64_t count = all.files + all.folders;
+    if (count == 0) {
+        say_nothing_found(options);
+        return {};
     }
+    if (!table.empty()) table.print();
+    if (shown == 0) fmt::print("There are {} finds: --from {} is behind the last.\n", count_text(count), options.from);
+    print_totals(all);
+    if (shown > 0 && shown < count)
+        fmt::print("Shown: {} to {}.{}\n", count_text(skipped + 1), count_text(skipped + shown),
+                   skipped + shown < count
+                       ? fmt::format(" Go on with --from {}, or show more at once with --limit.", skipped + shown + 1)
+                       : "");
+    return {};
+}
+
+std::size_t default_depth(Grouping grouping) {
+    return grouping == Grouping::date ? 2 : std::numeric_limits<std::size_t>::max();
+}
+
+// A group's name under the one that it lies in.
+std::string title_of(const GroupTree::Group& group, Grouping grouping) {
+    if (group.path.back().empty())
+        return grouping == Grouping::folder ? "(top folder)" : grouping == Grouping::date ? "(no date)" : "(not known)";
+    if (grouping == Grouping::date) return fmt::format("{}", fmt::join(group.path, "-"));
+    return printable(group.path.back()) + (grouping == Grouping::folder ? "/" : "");
+}
+
+Result<void> list_groups(std::vector<Opened>& catalogs, const Options& options) {
+    const auto word = std::find(std::begin(kGroupingWords), std::end(kGroupingWords), options.group);
+    const auto grouping = static_cast<Grouping>(word - std::begin(kGroupingWords));
+    GroupTree tree(options.depth.value_or(default_depth(grouping)));
+    for (Opened& from : catalogs)
+        DREDGER_CHECK(from.catalog.each_group(
+            from.selection, grouping, [&](GroupTree::Path path, const Totals& t) { tree.add(std::move(path), t); }));
+    if (options.is_table() && tree.all().files + tree.all().folders == 0) {
+        say_nothing_found(options);
+        return {};
+    }
+    if (options.form == "csv") fmt::print("group,files,bytes,prospect,sound,patchy,faint,gone\r\n");
+    std::vector<Table::Column> columns = {{"FILES", Table::Align::right}, {"SIZE", Table::Align::right}, {"PROSPECT"}};
+    for (const std::string_view band : kBandWords) {
+        std::string title(band);
+        std::transform(title.begin(), title.end(), title.begin(),
+                       [](char c) { return static_cast<char>(c - 'a' + 'A'); });
+        columns.push_back({title, Table::Align::right});
+    }
+    columns.push_back({grouping == Grouping::medium   ? "MEDIUM"
+                       : grouping == Grouping::folder ? "FOLDER"
+                       : grouping == Grouping::date   ? "MODIFIED"
+                       : grouping == Grouping::kind   ? "KIND"
+                                                      : "FORMAT"});
+    Table table(columns);
+    for (const GroupTree::Group& group : tree.groups()) {
+        const Totals& t = group.totals;
+        if (t.files == 0) continue;  // folders that were empty
+        const std::string path = fmt::format("{}", fmt::join(group.path, grouping == Grouping::date ? "-" : "/"));
+        if (options.form == "jsonl") {
+            const Json object = {
+                {"group", path},       {"files", t.files},     {"bytes", t.bytes},    {"prospect", t.prospect()},
+                {"sound", t.bands[0]}, {"patchy", t.bands[1]}, {"faint", t.bands[2]}, {"gone", t.bands[3]}};
+            fmt::print("{}\n", object.dump(-1, ' ', false, Json::error_handler_t::replace));
+        } else if (options.form == "csv") {
+            fmt::print("{}",
+                       csv_row({path, std::to_string(t.files), std::to_string(t.bytes), std::to_string(t.prospect()),
+                                std::to_string(t.bands[0]), std::to_string(t.bands[1]), std::to_string(t.bands[2]),
+                                std::to_string(t.bands[3])}));
+        } else {
+            std::vector<std::string> row = {count_text(t.files), size_text(t.bytes),
+                                            meter(Prospect{t.prospect(), t.band(), Check::unknown, {}})};
+            for (const std::uint64_t count : t.bands) row.push_back(count > 0 ? count_text(count) : "·");
+            row.push_back(std::string(2 * (group.path.size() - 1), ' ') + title_of(group, grouping));
+            table.add(std::move(row));
+        }
+    }
+    if (!options.is_table()) return {};
     table.print();
-    totals.print();
-    return kDone;
+    print_totals(tree.all());
+    return {};
+}
+
+int list(const Options& options) {
+    std::vector<Opened> catalogs;
+    for (const std::string& path : options.catalogs) {
+        auto one = opened(path, options);
+        if (!one) return report(one.error());
+        catalogs.push_back(std::move(*one));
+    }
+    if (!options.group.empty() && !options.contains.empty())
+        return report({ErrorKind::usage, "--group and --contains can't go together", "", "use one of them"});
+    const auto done = options.group.empty() ? list_rows(catalogs, options) : list_groups(catalogs, options);
+    return done ? kDone : report(done.error());
 }
 
 }  // namespace
@@ -148,13 +301,32 @@ void add_list(CLI::App& program, int& exit_code) {
     command->add_option("CATALOG", options->catalogs, "made by dredger scan")->required();
     command->add_option("--as", options->form, "table (default), jsonl, or csv, which is also a pick list")
         ->check(CLI::IsMember({"table", "jsonl", "csv"}));
-    command->add_option("--sort", options->sort, "prospect (default) or path")
-        ->check(CLI::IsMember({"prospect", "path"}));
+    command
+        ->add_option("--sort", options->sort,
+                     "prospect (default), path, name, size, modified, created, deleted or kind; -size and so on: "
+                     "the other way round")
+        ->check(taken_by(parse_order));
+    command->add_option("--group", options->group, "folder, kind, format, date or medium: counted, not one by one")
+        ->check(CLI::IsMember({"folder", "kind", "format", "date", "medium"}));
+    command
+        ->add_option("--depth", options->depth,
+                     "with --group: how many levels of folders, or 1 to 3 for years, months, days")
+        ->check(CLI::Range(1, 1000));
+    command->add_option("--from", options->from, "begin with this find, counted from 1")->check(CLI::PositiveNumber);
+    command->add_option("--limit", options->limit, "show so many (a table: 1000)")->check(CLI::PositiveNumber);
+    command->add_option("--contains", options->contains,
+                        "only files that have this text in them: as it stands, or within office documents and PDF; "
+                        "letter case is ignored");
+    command->add_option("--source", options->source,
+                        "with --contains: where the medium is now, if not where it was scanned");
     command->add_flag("--extents", options->extents, "with --as jsonl: where each piece lies on the medium");
     options->selection.add_to(*command);
     command->footer(
         "Examples:\n"
         "  dredger list card.dredge --kind picture --prospect 60..\n"
+        "  dredger list office.dredge --kind document --contains \"storm petrel\"\n"
+        "  dredger list card.dredge --group folder --depth 2\n"
+        "  dredger list card.dredge office.dredge --sort -size --limit 20\n"
         "  dredger list card.dredge --folder \"Ringing logs\" --as csv > picks.csv");
     command->callback([options, &exit_code] { exit_code = list(*options); });
 }

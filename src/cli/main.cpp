@@ -26,7 +26,9 @@ int run(const std::vector<std::string>& arguments) {
     add_scan(program, exit_code);
     add_list(program, exit_code);
     add_show(program, exit_code);
+    add_preview(program, exit_code);
     add_restore(program, exit_code);
+    add_report(program, exit_code);
     add_kinds(program, exit_code);
     add_demo(program, exit_code);
     try {

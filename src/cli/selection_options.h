@@ -8,6 +8,15 @@
 
 namespace dredger::cli {
 
+// For CLI11: whether `parse` takes an option's text, and else what it says.
+template <class Parse>
+auto taken_by(Parse parse) {
+    return [parse](const std::string& text) {
+        const auto parsed = parse(text);
+        return parsed ? std::string() : parsed.error().line();
+    };
+}
+
 struct SelectionOptions {
     std::string state, origin, kind, format, ext, size, ids, modified, created, deleted, prospect, check, picks;
     std::vector<std::string> names, folders;

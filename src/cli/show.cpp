@@ -2,6 +2,8 @@
 
 #include "catalog/catalog.h"
 #include "cli/commands.h"
+#include "cli/content_bar.h"
+#include "cli/selection_options.h"
 #include "cli/table.h"
 #include "cli/words.h"
 #include "media/content.h"
@@ -22,9 +24,13 @@ struct Options {
     std::string catalog;
     std::int64_t id = 0;
     std::string source;
+    std::optional<Range> hex;
 };
 
 constexpr std::size_t kHeadBytes = 128;
+constexpr std::size_t kHexBytes = 256;  // where no end is asked for
+constexpr std::size_t kMostHexBytes = 64 << 10;
+constexpr std::size_t kMostHolders = 6;  // of a piece
 constexpr std::size_t kMostPieces = 40;
 
 void fact(const char* name, const std::string& value) {
@@ -40,7 +46,7 @@ const char* origin_in_words(Origin origin) {
     return "from its content alone";
 }
 
-void print_hex(ByteView bytes) {
+void print_hex(ByteView bytes, std::uint64_t first) {
     for (std::size_t at = 0; at < bytes.size(); at += 16) {
         std::string hex;
         std::string text;
@@ -49,7 +55,7 @@ void print_hex(ByteView bytes) {
             hex += fmt::format("{:02x} ", b);
             text += b >= 0x20 && b < 0x7F ? static_cast<char>(b) : '.';
         }
-        fmt::print("  {:06x}  {:<48} {}\n", at, hex, text);
+        fmt::print("  {:06x}  {:<48} {}\n", first + at, hex, text);
     }
 }
 
@@ -65,12 +71,20 @@ void print_times(const Record& r) {
              styled("times as the clock of the writing device showed them; their zone is not recorded", Style::dim));
 }
 
+std::string holder_text(const Catalog::Overlap& other) {
+    return fmt::format("{} of it: {} {} ({})", size_text(other.shared.length), other.candidate, printable(other.path),
+                       word_for(other.state));
+}
+
 Result<void> print_pieces(const Catalog& catalog, const Candidate& c) {
     const auto& layout = c.record.layout.extents;
     fmt::print("\n{}\n",
                styled(fmt::format("Where it lies ({})", layout.empty() ? "not known" : counted(layout.size(), "piece")),
                       Style::bold));
     if (layout.empty()) return {};
+    DREDGER_TRY(const auto overlaps, catalog.overlapping(c));
+    if (!c.record.layout.within_records && c.record.layout.codec == Codec::none)
+        fmt::print("{}\n", content_bar(parts_of(c, overlaps, std::min<std::size_t>(width_of_stdout() - 4, 72))));
     Table table({{"PIECE", Table::Align::right},
                  {"IN THE FILE", Table::Align::right},
                  {"ON THE MEDIUM", Table::Align::right},
@@ -80,13 +94,8 @@ Result<void> print_pieces(const Catalog& catalog, const Candidate& c) {
     for (std::size_t n = 0; n < std::min(layout.size(), kMostPieces); ++n) {
         const Extent& piece = layout[n];
         std::vector<std::string> holders;
-        if (piece.is_stored()) {
-            DREDGER_TRY(const auto overlaps, catalog.overlapping(c.volume, piece, 6));
-            for (const auto& other : overlaps)
-                if (other.candidate != c.id)
-                    holders.push_back(fmt::format("{} of it: {} {} ({})", size_text(other.shared.length),
-                                                  other.candidate, printable(other.path), word_for(other.state)));
-        }
+        for (const auto& other : overlaps)
+            if (other.piece == n && holders.size() < kMostHolders) holders.push_back(holder_text(other));
         if (holders.empty())
             holders.emplace_back(piece.is_zeros()                 ? "zeros that are not stored"
                                  : c.record.layout.within_records ? "the record itself"
@@ -102,26 +111,54 @@ Result<void> print_pieces(const Catalog& catalog, const Candidate& c) {
     return {};
 }
 
-// The source need not be attached to read what the catalog knows.
-void print_head(const ScannedSource& source, const std::string& elsewhere, const Candidate& c) {
-    if (c.record.layout.empty() || c.record.size == 0) return;
-    fmt::print("\n{}\n", styled("How it begins", Style::bold));
-    const auto medium = FileMedium::open(elsewhere.empty() ? source.path : elsewhere);
+// Earlier versions of it, and its streams.
+Result<void> print_namesakes(const Catalog& catalog, const Candidate& c) {
+    DREDGER_TRY(const auto others, catalog.of_same_name(c));
+    if (others.empty()) return {};
+    fmt::print("\n{}\n", styled("Others of this name", Style::bold));
+    Table table(
+        {{"ID", Table::Align::right}, {"PROSPECT"}, {"STATE"}, {"SIZE", Table::Align::right}, {"MODIFIED"}, {"NAME"}});
+    for (const Candidate& other : others)
+        table.add({std::to_string(other.id), meter(other.prospect), std::string(word_for(other.record.state)),
+                   size_text(other.record.size), time_text(other.record.modified), printable(other.record.name)});
+    table.print(2);
+    return {};
+}
+
+// The bytes that were asked for, or the first ones. The source need not be attached to read what the catalog knows.
+int print_bytes(const ScannedSource& source, const Options& options, const Candidate& c) {
+    const bool asked = options.hex.has_value();
+    if (c.record.layout.empty() || c.record.size == 0) {
+        if (asked) fmt::print("\nIt has no bytes to show.\n");
+        return kDone;
+    }
+    fmt::print("\n{}\n", styled(asked ? "Its bytes" : "How it begins", Style::bold));
+    const auto medium = FileMedium::open(options.source.empty() ? source.path : options.source);
     if (!medium) {
         fmt::print("  The medium is not at {}; tell where it is with --source PATH.\n", source.path);
-        return;
+        return asked ? kSource : kDone;
     }
     const auto content = open_content(*medium, c.record.layout, c.record.size);
-    std::vector<std::byte> head(static_cast<std::size_t>(std::min<std::uint64_t>(512, content->size())));
+    const std::uint64_t from = asked ? static_cast<std::uint64_t>(options.hex->from.value_or(0)) : 0;
+    if (from >= content->size())
+        return report({ErrorKind::usage, fmt::format("--hex: the file has only {} bytes", count_text(content->size())),
+                       "", "begin before its end"});
+    std::uint64_t length = asked ? kHexBytes : kHeadBytes;
+    if (asked && options.hex->to) length = static_cast<std::uint64_t>(*options.hex->to) + 1 - from;
+    std::vector<std::byte> bytes(
+        static_cast<std::size_t>(std::min({length, content->size() - from, std::uint64_t{kMostHexBytes}})));
     std::vector<Extent> bad;
-    if (const auto read = content->read(0, head, &bad); !read || !bad.empty()) {
-        fmt::print("  Its first bytes can't be read.\n");
-        return;
+    if (const auto read = content->read(from, bytes, &bad); !read) {
+        fmt::print("  These bytes can't be read.\n");
+        return asked ? kSource : kDone;
     }
-    const ByteView view(head);
-    print_hex(view.slice(0, std::min(kHeadBytes, head.size())).value_or(view));
-    if (const Format* format = format_with_head(view))
+    print_hex(ByteView(bytes), from);
+    if (!bad.empty()) fmt::print("  Zeros stand for what could not be read.\n");
+    std::vector<std::byte> head(static_cast<std::size_t>(std::min<std::uint64_t>(512, content->size())));
+    if (asked || !content->read(0, head, &bad)) return kDone;
+    if (const Format* format = format_with_head(ByteView(head)))
         fmt::print("  The signature of {} stands there.\n", format->name);
+    return kDone;
 }
 
 int show(const Options& options) {
@@ -167,8 +204,8 @@ int show(const Options& options) {
         fmt::print("{}\n", wrapped("  - " + printable(reason), width_of_stdout(), 4));
     if (c.record.is_folder) return kDone;
     if (const auto printed = print_pieces(*catalog, c); !printed) return report(printed.error());
-    if (source != nullptr) print_head(*source, options.source, c);
-    return kDone;
+    if (const auto printed = print_namesakes(*catalog, c); !printed) return report(printed.error());
+    return source != nullptr ? print_bytes(*source, options, c) : kDone;
 }
 
 }  // namespace
@@ -179,9 +216,15 @@ void add_show(CLI::App& program, int& exit_code) {
     command->add_option("CATALOG", options->catalog, "made by dredger scan")->required();
     command->add_option("ID", options->id, "as dredger list shows it")->required();
     command->add_option("--source", options->source, "where the medium is now, if not where it was scanned");
+    command
+        ->add_option_function<std::string>(
+            "--hex", [options](const std::string& text) { options->hex = parse_offsets(text).value_or(Range()); },
+            "these bytes of the content: 0x200..0x3ff (64 KiB at most), or 4096.. for the 256 from there")
+        ->check(taken_by(parse_offsets));
     command->footer(
         "Examples:\n"
         "  dredger show card.dredge 17\n"
+        "  dredger show card.dredge 17 --hex 0x200..0x3ff\n"
         "  dredger show card.dredge 17 --source /mnt/images/card.img");
     command->callback([options, &exit_code] { exit_code = show(*options); });
 }

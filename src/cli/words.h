@@ -6,13 +6,12 @@
 #include <string>
 #include <string_view>
 
+#include "base/amounts.h"
 #include "bins/contents.h"
 #include "catalog/candidate.h"
 
 namespace dredger::cli {
 
-std::string count_text(std::uint64_t count);                 // "12,345"
-std::string size_text(std::uint64_t bytes);                  // "11.2 KiB"
 std::string time_text(const std::optional<FileTime>& time);  // "-" where there is none
 
 // "1 file", "2 files".

@@ -49,7 +49,7 @@ Measured measure_rar4(Reader& content) {
         const std::uint64_t head = content.u16le(at + 5);
         const bool right = head >= 7 && type >= 0x73 && type <= 0x7B &&
                            (crc32_of(content, at + 2, head - 2) & 0xFFFF) == content.u16le(at);
-        if (!right && type == 0x7B && head == 7) return whole(at + 7, Proof::structure);
+        if (!right && type == 0x7B && head == 7 && content.holds(at, 7)) return whole(at + 7, Proof::structure);
         if (!right) return any ? broken(std::min(at, content.size()), "the checksum of a header is off") : nonsense();
         std::uint64_t data = (flags & 0x8000U) != 0 ? content.u32le(at + 7) : 0;
         if ((type == 0x74 || type == 0x7A) && (flags & 0x100U) != 0)

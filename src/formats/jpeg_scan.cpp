@@ -1,198 +1,28 @@
 #include "formats/jpeg_scan.h"
 
 #include <algorithm>
+#include <map>
+
+#include "formats/jpeg_bits.h"
 
 namespace dredger::formats {
 namespace {
-
-// The bits of entropy-coded data: stuffed zeros left out, stopping before a marker.
-class BitSource {
-  public:
-    BitSource(Reader& content, std::uint64_t at) : content_(content), at_(at) { load(); }
-
-    // The next 16 bits; zeros behind the last one.
-    std::uint32_t peek16() {
-        if (count_ < 32) refill();
-        return static_cast<std::uint32_t>(bits_ >> 48);
-    }
-    void skip(unsigned n) {
-        if (n > count_) refill();
-        if (n > count_) ended_ = true;
-        bits_ = n < 64 ? bits_ << n : 0;
-        count_ = n > count_ ? 0 : count_ - n;
-    }
-    std::uint32_t take(unsigned n) {
-        if (n == 0) return 0;
-        if (count_ < n) refill();
-        const auto value = static_cast<std::uint32_t>(bits_ >> (64 - n));
-        skip(n);
-        return value;
-    }
-    // Passes a sequential block (F.2.2), the way most bytes of most pictures are read: several coefficients at a time,
-    // and with the state in registers. False where it can't be one.
-    bool pass_block(const JpegHuffman& dc, const JpegHuffman& ac) {
-        std::uint64_t bits = bits_;
-        unsigned count = count_;
-        const auto fill = [&] {
-            const std::size_t skip = static_cast<std::size_t>(at_ - start_);
-            std::uint32_t four = 0xFFFFFFFF;
-            if (skip + 4 <= here_.size()) std::memcpy(&four, here_.data() + skip, 4);
-            if (!has_ff(four)) {
-                bits |= std::uint64_t{__builtin_bswap32(four)} << (32 - count);
-                count += 32;
-                at_ += 4;
-                return;
-            }
-            bits_ = bits;
-            count_ = count;
-            refill();
-            bits = bits_;
-            count = count_;
-        };
-        const auto pass = [&](unsigned used) {
-            if (used > count) {
-                ended_ = true;
-                return false;
-            }
-            bits <<= used;
-            count -= used;
-            return true;
-        };
-        if (count < 32) fill();
-        const JpegHuffman::Entry difference = dc.decode(static_cast<std::uint32_t>(bits >> 48));
-        if (difference.bits == 0 || difference.symbol > 15 || !pass(difference.bits + difference.symbol)) return false;
-        for (unsigned k = 1; k < 64;) {
-            if (count < 32) fill();
-            const auto peeked = static_cast<std::uint32_t>(bits >> 48);
-            const JpegHuffman::Stride stride = ac.stride(peeked);
-            unsigned used = stride.bits;
-            const unsigned reached = k + stride.advance;
-            if (reached < 64) {
-                k = reached;
-            } else if (reached == 64 ||
-                       (reached >= JpegHuffman::Stride::kEnd && reached < JpegHuffman::Stride::kEnd + 64)) {
-                // A block that is full has no end code: what looks like one belongs to the next.
-                k = 64;
-            } else {
-                const JpegHuffman::Entry entry = ac.decode(peeked);
-                if (entry.bits == 0) return false;
-                const unsigned run = entry.symbol >> 4;
-                const unsigned size = entry.symbol & 15U;
-                used = entry.bits + size;
-                if (size == 0 && run != 0 && run != 15) return false;
-                k = size == 0 && run == 0 ? 64 : k + run + 1;
-                if (k > 64) return false;
-            }
-            if (!pass(used)) return false;
-        }
-        bits_ = bits;
-        count_ = count;
-        return true;
-    }
-    // More bits were asked for than there are.
-    bool ended() const { return ended_; }
-    // Whether only the filling of the last byte is left before a marker.
-    bool at_marker() {
-        refill();
-        return met_marker_ && count_ < 8;
-    }
-    std::uint64_t marker_at() const { return at_; }
-    // Goes on behind a restart marker of number `expected`.
-    bool restart(unsigned expected) {
-        if (!at_marker() || content_.u8(at_ + 1) != 0xD0 + expected) return false;
-        at_ += 2;
-        bits_ = 0;
-        count_ = 0;
-        met_marker_ = false;
-        load();
-        return true;
-    }
-    // About where the next bit stands.
-    std::uint64_t place() const { return at_ - std::min<std::uint64_t>(at_, count_ / 8); }
-
-  private:
-    static bool has_ff(std::uint32_t four) { return ((~four - 0x01010101U) & four & 0x80808080U) != 0; }
-    void load() {
-        here_ = content_.some(at_);
-        start_ = at_;
-    }
-    std::uint32_t byte_at(std::uint64_t at) {
-        if (at - start_ >= here_.size()) {
-            here_ = content_.some(at);
-            start_ = at;
-            if (here_.empty()) return 0x100;
-        }
-        return std::to_integer<std::uint32_t>(here_[static_cast<std::size_t>(at - start_)]);
-    }
-    void refill() {
-        while (count_ <= 48 && !met_marker_) {
-            const std::size_t skip = static_cast<std::size_t>(at_ - start_);
-            if (count_ <= 32 && skip + 4 <= here_.size()) {
-                std::uint32_t four = 0;
-                std::memcpy(&four, here_.data() + skip, 4);
-                if (!has_ff(four)) {
-                    bits_ |= std::uint64_t{__builtin_bswap32(four)} << (32 - count_);
-                    count_ += 32;
-                    at_ += 4;
-                    continue;
-                }
-            }
-            const std::uint32_t byte = byte_at(at_);
-            if (byte > 0xFF) {
-                met_marker_ = true;
-                return;
-            }
-            if (byte == 0xFF) {
-                const std::uint32_t next = byte_at(at_ + 1);
-                if (next == 0xFF) {  // a filling byte before a marker
-                    ++at_;
-                    continue;
-                }
-                if (next != 0) {
-                    met_marker_ = true;
-                    return;
-                }
-                ++at_;
-            }
-            ++at_;
-            bits_ |= std::uint64_t{byte} << (56 - count_);
-            count_ += 8;
-        }
-    }
-
-    Reader& content_;
-    std::uint64_t at_;
-    std::span<const std::byte> here_;
-    std::uint64_t start_ = 0;  // of here_
-    std::uint64_t bits_ = 0;   // left-aligned
-    unsigned count_ = 0;
-    bool met_marker_ = false;
-    bool ended_ = false;
-};
 
 class Decoder {
   public:
     Decoder(Reader& content, std::uint64_t start, const JpegScanHeader& scan) : bits_(content, start), scan_(scan) {}
 
     JpegScanResult run() {
-        for (std::size_t c = 0; c < scan_.components.size() && !scan_.progressive; ++c) {
-            scan_.ac[c]->prepare_strides();
-            const JpegComponent& component = *scan_.components[c];
-            const unsigned blocks = scan_.components.size() > 1 ? component.across * component.down : 1;
-            for (unsigned i = 0; i < blocks; ++i) unit_.push_back({scan_.dc[c], scan_.ac[c]});
-        }
         const bool interleaved = scan_.components.size() > 1;
         const JpegComponent& only = *scan_.components.front();
         const std::uint64_t across = interleaved ? scan_.mcus_across : only.blocks_across;
         const std::uint64_t units = across * (interleaved ? scan_.mcus_down : only.blocks_down);
-        for (std::uint64_t unit = 0; unit < units; ++unit) {
-            if (scan_.restart_interval != 0 && unit != 0 && unit % scan_.restart_interval == 0) {
-                if (!bits_.restart(static_cast<unsigned>((unit / scan_.restart_interval - 1) % 8))) return stopped();
-                pending_bands_ = 0;
-            }
-            const bool fine = !scan_.progressive ? sequential()
-                              : interleaved      ? mcu(unit % across, unit / across)
-                                                 : block(0, unit / across, unit % across);
+        const std::uint64_t interval = scan_.restart_interval != 0 ? scan_.restart_interval : units;
+        if (!scan_.progressive) prepare_sequence();
+        for (std::uint64_t unit = 0; unit < units; unit += interval) {
+            if (unit != 0 && !bits_.restart(static_cast<unsigned>((unit / interval - 1) % 8))) return stopped();
+            const std::uint64_t end = std::min(unit + interval, units);
+            const bool fine = scan_.progressive ? progressive(unit, end, across) : sequential(end - unit);
             if (!fine || bits_.ended()) return stopped();
         }
         if (!bits_.at_marker()) return stopped();
@@ -200,12 +30,100 @@ class Decoder {
     }
 
   private:
+    // A block of those that a sequential scan's units are made of.
+    struct Block {
+        const JpegHuffman* dc_codes;
+        const JpegHuffman* ac_codes;
+        std::size_t start;  // where their strides begin in strides_
+        std::size_t ac;
+    };
+    static constexpr std::size_t kMostInUnit = 64;  // four components, of four by four blocks each at most
+
     JpegScanResult stopped() { return {false, bits_.place(), blocks_}; }
 
-    bool sequential() {
-        for (const Tables& tables : unit_)
-            if (!bits_.pass_block(*tables.dc, *tables.ac)) return false;
-        blocks_ += unit_.size();
+    void prepare_sequence() {
+        for (std::size_t c = 0; c < scan_.components.size(); ++c) {
+            const JpegComponent& component = *scan_.components[c];
+            const unsigned blocks = scan_.components.size() > 1 ? component.across * component.down : 1;
+            const JpegHuffman& dc = *scan_.dc[c];
+            const JpegHuffman& ac = *scan_.ac[c];
+            const Block block = {&dc, &ac, strides_for({&dc, &ac}, [&] { return block_strides(dc, ac); }),
+                                 strides_for({nullptr, &ac}, [&] { return ac_strides(ac); })};
+            sequence_.insert(sequence_.end(), blocks, block);
+        }
+        const auto count = static_cast<std::int64_t>(sequence_.size());
+        for (std::size_t i = 0; i < sequence_.size(); ++i) {
+            const std::size_t next = (i + 1) % sequence_.size();
+            to_next_[i] = next == 0 ? 1 - count : 1;
+            ac_[i] = strides_.data() + sequence_[i].ac;
+            ac_to_next_[i] =
+                static_cast<std::int64_t>(sequence_[next].start) - static_cast<std::int64_t>(sequence_[i].ac);
+        }
+    }
+
+    // The way most bytes of most pictures are read (F.2.2): several coefficients at a time, and without a branch on
+    // where a block ends, as no processor foresees that.
+    bool sequential(std::uint64_t units) {
+        const std::uint64_t blocks = units * sequence_.size();
+        std::uint64_t left = blocks;
+        JpegBits::Ahead ahead = bits_.ahead();
+        const JpegStride* table = strides_.data() + sequence_.front().start;
+        std::int64_t block = 0;  // in the sequence
+        unsigned k = 0;
+        const auto pass = [&]() __attribute__((always_inline)) {
+            const JpegStride stride = table[ahead.bits >> (64 - JpegStride::kLookup)];
+            unsigned used = stride.bits();
+            unsigned reached = k + stride.advance();
+            std::int64_t ends = stride.ends();
+            if (JpegStride::leads_nowhere(reached)) [[unlikely]] {
+                if (!bits_.fill(ahead)) return false;
+                const Step step = one_code(sequence_[static_cast<std::size_t>(block)],
+                                           static_cast<std::uint32_t>(ahead.bits >> 48), k);
+                if (step.bits == 0) return false;
+                ahead.skip(step.bits);
+                if (!bits_.fill(ahead)) return false;  // there was room for strides, not for a code of any length
+                used = 0;
+                reached = k + step.advance;
+                ends = reached == 64 ? -1 : 0;
+            }
+            ahead.skip(used);
+            table = ac_[static_cast<std::size_t>(block)] + (ac_to_next_[static_cast<std::size_t>(block)] & ends);
+            block += to_next_[static_cast<std::size_t>(block)] & ends;
+            k = reached & ~static_cast<unsigned>(ends);
+            left += static_cast<std::uint64_t>(ends);
+            return true;
+        };
+        static_assert(3 * JpegStride::kMostBits <= JpegBits::kFilled);
+        bool fine = true;
+        while (fine && left > 2) fine = bits_.fill(ahead) && pass() && pass() && pass();
+        while (fine && left > 0) fine = bits_.fill(ahead) && pass();
+        bits_.set_ahead(ahead);
+        blocks_ += blocks - left;
+        return fine;
+    }
+
+    struct Step {
+        unsigned bits = 0;     // 0: there is no such code
+        unsigned advance = 0;  // coefficients
+    };
+    // One code alone, at coefficient `k`: what no stride covers.
+    static Step one_code(const Block& block, std::uint32_t peeked, unsigned k) {
+        const JpegHuffman::Entry entry = (k == 0 ? block.dc_codes : block.ac_codes)->decode(peeked);
+        const unsigned run = k == 0 ? 0 : entry.symbol >> 4;
+        const unsigned size = k == 0 ? entry.symbol : entry.symbol & 15U;
+        if (entry.bits == 0 || size > 15 || (size == 0 && run != 0 && run != 15 && k != 0)) return {};
+        const unsigned advance = k != 0 && size == 0 && run == 0 ? 64 - k : run + 1;
+        if (k + advance > 64) return {};
+        return {entry.bits + size, advance};
+    }
+
+    bool progressive(std::uint64_t from, std::uint64_t to, std::uint64_t across) {
+        pending_bands_ = 0;
+        for (std::uint64_t unit = from; unit < to; ++unit) {
+            const bool fine = scan_.components.size() > 1 ? mcu(unit % across, unit / across)
+                                                          : block(0, unit / across, unit % across);
+            if (!fine || bits_.ended()) return false;
+        }
         return true;
     }
 
@@ -312,74 +230,30 @@ class Decoder {
         return true;
     }
 
-    struct Tables {
-        const JpegHuffman* dc;
-        const JpegHuffman* ac;
-    };
-    BitSource bits_;
+    using Codes = std::pair<const JpegHuffman*, const JpegHuffman*>;
+    template <class Make>
+    std::size_t strides_for(const Codes& codes, Make make) {
+        const auto [found, is_new] = strides_at_.try_emplace(codes, strides_.size());
+        if (is_new) {
+            const JpegStrides made = make();
+            strides_.insert(strides_.end(), made.begin(), made.end());
+        }
+        return found->second;
+    }
+
+    JpegBits bits_;
     const JpegScanHeader& scan_;
-    std::vector<Tables> unit_;  // of the blocks that a sequential scan repeats
+    std::vector<JpegStride> strides_;  // of all tables of a sequential scan
+    std::map<Codes, std::size_t> strides_at_;
+    std::vector<Block> sequence_;  // of the blocks that a sequential scan repeats; and for each of them:
+    std::array<const JpegStride*, kMostInUnit> ac_{};
+    std::array<std::int64_t, kMostInUnit> ac_to_next_{};  // strides
+    std::array<std::int64_t, kMostInUnit> to_next_{};     // blocks
     std::uint64_t blocks_ = 0;
     unsigned pending_bands_ = 0;  // blocks whose band has ended already
 };
 
 }  // namespace
-
-void JpegHuffman::prepare_strides() {
-    if (!strides_.empty()) return;
-    strides_.resize(1U << kLookup);
-    for (std::uint32_t prefix = 0; prefix < strides_.size(); ++prefix) {
-        unsigned bits = 0;
-        unsigned advance = 0;
-        bool ends = false;
-        while (bits < kLookup && !ends) {
-            const Entry entry = short_codes_[prefix << bits & ((1U << kLookup) - 1)];
-            if (entry.bits == 0 || bits + entry.bits > kLookup) break;
-            const unsigned run = entry.symbol >> 4;
-            const unsigned size = entry.symbol & 15U;
-            ends = size == 0 && run == 0;
-            if ((size == 0 && run != 0 && run != 15) || advance + run + 1 > 63) break;
-            bits += entry.bits + size;
-            if (!ends) advance += run + 1;
-        }
-        if (bits == 0) continue;
-        strides_[prefix] = {static_cast<std::uint8_t>(bits),
-                            static_cast<std::uint8_t>(advance + (ends ? Stride::kEnd : 0))};
-    }
-}
-
-bool JpegHuffman::define(const std::array<std::uint8_t, 16>& counts, const std::vector<std::uint8_t>& symbols) {
-    symbols_ = symbols;
-    strides_.clear();
-    short_codes_.fill({});
-    std::uint32_t code = 0;
-    std::size_t index = 0;
-    for (unsigned length = 1; length <= 16; ++length, code <<= 1) {
-        const unsigned count = counts[length - 1];
-        first_index_[length] = static_cast<std::int32_t>(index) - static_cast<std::int32_t>(code);
-        last_code_[length] = count == 0 ? -1 : static_cast<std::int32_t>(code + count - 1);
-        for (unsigned i = 0; i < count; ++i, ++code, ++index) {
-            if (index >= symbols.size() || code >= 1U << length) return false;
-            if (length > kLookup) continue;
-            const std::uint32_t first = code << (kLookup - length);
-            for (std::uint32_t fill = 0; fill < 1U << (kLookup - length); ++fill)
-                short_codes_[first + fill] = {static_cast<std::uint8_t>(length), symbols[index]};
-        }
-    }
-    return index > 0;
-}
-
-JpegHuffman::Entry JpegHuffman::decode(std::uint32_t peeked) const {
-    const Entry entry = short_codes_[peeked >> (16 - kLookup)];
-    if (entry.bits != 0) return entry;
-    for (unsigned length = kLookup + 1; length <= 16; ++length) {
-        const auto code = static_cast<std::int32_t>(peeked >> (16 - length));
-        if (last_code_[length] < 0 || code > last_code_[length]) continue;
-        const auto index = static_cast<std::size_t>(first_index_[length] + code);
-        if (index < symbols_.size()) return {static_cast<std::uint8_t>(length), symbols_[index]};
-    }
-    return {};
-}
 
 JpegScanResult decode_jpeg_scan(Reader& content, std::uint64_t start, const JpegScanHeader& scan) {
     return Decoder(content, start, scan).run();

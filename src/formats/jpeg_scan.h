@@ -2,46 +2,13 @@
 // every Huffman code, every run, every restart marker and the number of blocks; no pixel is computed.
 #pragma once
 
-#include <array>
 #include <cstdint>
 #include <vector>
 
+#include "formats/jpeg_huffman.h"
 #include "formats/reader.h"
 
 namespace dredger::formats {
-
-// A Huffman table, made for skipping: one look-up tells how many bits a code and its value take and how far it runs.
-class JpegHuffman {
-  public:
-    static constexpr unsigned kLookup = 10;  // bits
-    struct Entry {
-        std::uint8_t bits = 0;    // of the code; 0: no such code, or a longer one
-        std::uint8_t symbol = 0;  // run in the high half, size in the low
-    };
-
-    // `counts`: codes of each length from 1 to 16. False where they can't be a code.
-    bool define(const std::array<std::uint8_t, 16>& counts, const std::vector<std::uint8_t>& symbols);
-    bool is_defined() const { return !symbols_.empty(); }
-    // `peeked`: the next 16 bits.
-    Entry decode(std::uint32_t peeked) const;
-
-    // All that the next kLookup bits tell of a sequential block's coefficients at once.
-    struct Stride {
-        static constexpr std::uint8_t kEnd = 128;  // added to the advance where the block ends behind it
-        static constexpr std::uint8_t kNone = 255;
-        std::uint8_t bits = 0;         // codes and values
-        std::uint8_t advance = kNone;  // coefficients
-    };
-    const Stride& stride(std::uint32_t peeked) const { return strides_[peeked >> (16 - kLookup)]; }
-    void prepare_strides();
-
-  private:
-    std::array<Entry, 1 << kLookup> short_codes_{};
-    std::array<std::int32_t, 17> last_code_{};    // of each length, left-aligned in 16 bits; -1: none
-    std::array<std::int32_t, 17> first_index_{};  // of the symbols of a length, less its first code
-    std::vector<std::uint8_t> symbols_;
-    std::vector<Stride> strides_;
-};
 
 struct JpegComponent {
     std::uint8_t id = 0;
@@ -56,7 +23,7 @@ struct JpegComponent {
 struct JpegScanHeader {
     std::vector<JpegComponent*> components;
     std::vector<const JpegHuffman*> dc;  // of each component
-    std::vector<JpegHuffman*> ac;
+    std::vector<const JpegHuffman*> ac;
     unsigned first = 0;  // spectral selection
     unsigned last = 63;
     unsigned high = 0;  // successive approximation

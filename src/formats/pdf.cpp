@@ -85,26 +85,35 @@ class Document {
         return value_of(std::string_view(head).substr(object == std::string::npos ? 0 : object), "/L").value_or(0);
     }
 
-    // Another file that begins at a sector lies behind ours.
-    std::uint64_t end_of_ours() {
+    // The next end mark, unless another file begins at a sector before it.
+    std::optional<std::uint64_t> next_mark(std::uint64_t from, std::uint64_t limit) {
+        constexpr std::uint64_t kStep = 1 << 20;  // bytes: another file, or the mark, mostly is not far
+        for (std::uint64_t at = from; at < limit; at += kStep) {
+            const std::uint64_t end = std::min(at + kStep, limit);
+            const auto mark = content_.find("%%EOF", at, std::min(end + 4, limit));
+            if (another_begins(at, mark.value_or(end))) return std::nullopt;
+            if (mark) return mark;
+        }
+        return std::nullopt;
+    }
+
+    bool another_begins(std::uint64_t from, std::uint64_t to) {
         constexpr std::uint64_t kSector = 512;
-        const std::uint64_t limit = std::min(content_.size(), kFurthestEnd);
-        for (std::uint64_t at = kSector; at < limit;) {
-            const auto next = content_.find("%PDF-", at, limit);
-            if (!next) break;
-            if (*next % kSector == 0) return *next;
+        for (std::uint64_t at = std::max(from, kSector); at < to;) {
+            const auto next = content_.find("%PDF-", at, std::min(to + 4, content_.size()));
+            if (!next || *next % kSector == 0) return next.has_value();
             at = *next + 5;
         }
-        return limit;
+        return false;
     }
 
     // The end marks, one after the other: the last one whose table holds is the end.
     Measured last_valid_end() {
         Measured best;
         std::uint64_t from = 0;
-        const std::uint64_t limit = end_of_ours();
+        const std::uint64_t limit = std::min(content_.size(), kFurthestEnd);
         unsigned marks = 0;
-        while (const auto mark = content_.find("%%EOF", from, limit)) {
+        while (const auto mark = next_mark(from, limit)) {
             // What another file begins with lies between: it is not ours.
             if (content_.find("%PDF-", std::max<std::uint64_t>(from, 5), *mark) && from > 0 && best.is_whole()) break;
             from = *mark + 5;

@@ -10,7 +10,37 @@ std::string_view as_text(std::span<const std::byte> bytes) {
     return {reinterpret_cast<const char*>(bytes.data()), bytes.size()};
 }
 
+// Where `bytes` stand first within `here`. By their first byte: what is looked for mostly begins with one that is rare.
+std::optional<std::size_t> first_of(std::string_view bytes, std::span<const std::byte> here) {
+    for (std::size_t at = 0; at + bytes.size() <= here.size(); ++at) {
+        const void* first = std::memchr(here.data() + at, bytes.front(), here.size() - bytes.size() - at + 1);
+        if (first == nullptr) return std::nullopt;
+        at = static_cast<std::size_t>(static_cast<const std::byte*>(first) - here.data());
+        if (std::memcmp(first, bytes.data(), bytes.size()) == 0) return at;
+    }
+    return std::nullopt;
+}
+
 }  // namespace
+
+std::vector<Reader::Room::Bytes>& Reader::Room::spare() {
+    thread_local std::vector<Bytes> rooms;
+    return rooms;
+}
+
+Reader::Room::~Room() {
+    constexpr std::size_t kMost = 16;
+    if (bytes_ && spare().size() < kMost) spare().push_back(std::move(bytes_));
+}
+
+std::byte* Reader::Room::bytes() {
+    if (!bytes_ && !spare().empty()) {
+        bytes_ = std::move(spare().back());
+        spare().pop_back();
+    }
+    if (!bytes_) bytes_ = std::make_unique_for_overwrite<std::byte[]>(kWindow);
+    return bytes_.get();
+}
 
 Reader::Reader(const Medium& medium, std::uint64_t from)
     : medium_(medium),
@@ -39,7 +69,7 @@ const Reader::Window& Reader::window(std::uint64_t at) {
     const std::uint64_t unit = fetched_ == 0 ? 4096 : kWindow;
     oldest->at = at - at % unit;
     oldest->used = ++clock_;
-    oldest->bytes.resize(static_cast<std::size_t>(std::min<std::uint64_t>(unit, size_ - oldest->at)));
+    oldest->bytes = {oldest->room.bytes(), static_cast<std::size_t>(std::min<std::uint64_t>(unit, size_ - oldest->at))};
     std::vector<Extent> bad;
     if (!medium_.read(from_ + oldest->at, oldest->bytes, &bad) || !bad.empty()) met_unreadable_ = true;
     fetched_ += oldest->bytes.size();
@@ -88,8 +118,7 @@ std::optional<std::uint64_t> Reader::find(std::string_view bytes, std::uint64_t 
             const std::string joint = seam + std::string(as_text(here.first(std::min(here.size(), bytes.size() - 1))));
             if (const auto found = joint.find(bytes); found != std::string::npos) return from - before + found;
         }
-        if (const void* found = ::memmem(here.data(), here.size(), bytes.data(), bytes.size()))
-            return from + static_cast<std::uint64_t>(static_cast<const std::byte*>(found) - here.data());
+        if (const auto found = first_of(bytes, here)) return from + *found;
         // Windows can be shorter than what is looked for, so the seam grows over several of them.
         seam.append(as_text(here));
         if (seam.size() >= bytes.size()) seam.erase(0, seam.size() - (bytes.size() - 1));
@@ -103,7 +132,12 @@ std::optional<std::uint64_t> Reader::find_last(std::string_view bytes, std::uint
     while (to > from && to - from >= bytes.size()) {
         const std::uint64_t start = to - from > kWindow ? to - kWindow : from;
         const std::string piece = text(start, static_cast<std::size_t>(to - start));
-        if (const auto found = piece.rfind(bytes); found != std::string::npos) return start + found;
+        for (std::size_t end = piece.size() - bytes.size() + 1; end > 0 && end <= piece.size();) {
+            const void* first = ::memrchr(piece.data(), bytes.front(), end);
+            if (first == nullptr) break;
+            end = static_cast<std::size_t>(static_cast<const char*>(first) - piece.data());
+            if (std::string_view(piece).substr(end).starts_with(bytes)) return start + end;
+        }
         if (start == from) break;
         to = start + bytes.size() - 1;
     }

@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <array>
+#include <memory>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -66,10 +67,26 @@ class Reader {
     bool met_unreadable() const { return met_unreadable_; }
 
   private:
+    // Room for kWindow bytes, handed on from reader to reader of a thread: a scan makes one for each signature it
+    // meets.
+    class Room {
+      public:
+        Room() = default;
+        Room(Room&&) = default;
+        Room& operator=(Room&&) = default;
+        ~Room();
+        std::byte* bytes();
+
+      private:
+        using Bytes = std::unique_ptr<std::byte[]>;
+        static std::vector<Bytes>& spare();
+        Bytes bytes_;
+    };
     struct Window {
         std::uint64_t at = ~std::uint64_t{0};  // within the content
         std::uint64_t used = 0;                // when, to give up the one that waited longest
-        std::vector<std::byte> bytes;
+        std::span<std::byte> bytes;            // in `room`
+        Room room;
     };
     const Window& window(std::uint64_t at);
 

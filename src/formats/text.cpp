@@ -41,12 +41,17 @@ std::uint64_t behind_line_end(Reader& content, std::uint64_t at) {
 
 bool is_space(unsigned c) { return c == ' ' || c == '\t' || c == '\r' || c == '\n'; }
 
+// Without the locale's rules, which a call for every byte would ask for.
+unsigned folded_letter(unsigned c) { return c >= 'A' && c <= 'Z' ? c | 0x20U : c; }
+bool is_letter(unsigned c) { return folded_letter(c) >= 'a' && folded_letter(c) <= 'z'; }
+
 bool begins_with(ByteView head, std::string_view word) {  // letter case ignored; a byte order mark and spaces before it
     std::size_t at = head.has(0, "\xEF\xBB\xBF") ? 3 : 0;
     while (at < head.size() && is_space(std::to_integer<unsigned>(head.bytes()[at]))) ++at;
     if (head.size() - at < word.size()) return false;
     for (std::size_t i = 0; i < word.size(); ++i)
-        if (std::tolower(std::to_integer<int>(head.bytes()[at + i])) != word[i]) return false;
+        if (folded_letter(std::to_integer<unsigned>(head.bytes()[at + i])) != static_cast<unsigned char>(word[i]))
+            return false;
     return true;
 }
 
@@ -82,7 +87,7 @@ Measured measure_xml(Reader& content) {
             if (depth == 0) return nonsense();
             --depth;
         } else {
-            if (std::isalpha(static_cast<int>(first)) == 0 && first != '_' && first < 0x80)
+            if (!is_letter(first) && first != '_' && first < 0x80)
                 return elements < 2 ? nonsense() : broken(*open, "its elements make no sense");
             if (elements++ == 0)
                 root = content.text(at, static_cast<std::size_t>(std::min<std::uint64_t>(*end - at, 64)));
@@ -376,7 +381,7 @@ Characters read_characters(Reader& content) {
             if (more > 0 || (c >= 0x80 && c < 0xC2) || c > 0xF4) ++text.foreign;
             more = c >= 0xF0 ? 3 : c >= 0xE0 ? 2 : c >= 0xC2 ? 1 : 0;
             text.lines += c == '\n' ? 1 : 0;
-            text.letters += std::isalpha(static_cast<int>(c)) != 0 || c == ' ' || c >= 0x80 ? 1 : 0;
+            text.letters += is_letter(c) || c == ' ' || c >= 0x80 ? 1 : 0;
         }
     }
     return text;

@@ -62,6 +62,10 @@ std::vector<Extent> Content::places_of(std::uint64_t offset, std::uint64_t lengt
     return places;
 }
 
+void Content::expect(std::uint64_t offset, std::uint64_t length) const {
+    for (const Extent& place : places_of(offset, length)) whole_->expect(place.offset, place.length);
+}
+
 Result<void> Content::read_within(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>& bad) const {
     auto piece = piece_at(offset);
     for (std::size_t done = 0; done < into.size() && piece != pieces_.end(); ++piece) {

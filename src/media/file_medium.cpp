@@ -55,6 +55,10 @@ bool FileMedium::read_piece(std::uint64_t offset, std::span<std::byte> into) con
     return true;
 }
 
+void FileMedium::expect(std::uint64_t offset, std::uint64_t length) const {
+    ::posix_fadvise(descriptor_, static_cast<off_t>(offset), static_cast<off_t>(length), POSIX_FADV_WILLNEED);
+}
+
 Result<void> FileMedium::read_within(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>& bad) const {
     if (read_piece(offset, into)) return {};
     // Somewhere in here is a bad place: sector by sector, so that only what really can't be read is lost.

@@ -18,6 +18,7 @@ class FileMedium final : public Medium {
     std::uint64_t size() const override { return size_; }
     std::uint32_t sector_size() const override { return sector_size_; }
     std::string name() const override { return path_.string(); }
+    void expect(std::uint64_t offset, std::uint64_t length) const override;
     const std::filesystem::path& path() const { return path_; }
     bool is_device() const { return is_device_; }
 

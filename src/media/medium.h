@@ -42,6 +42,9 @@ class Medium {
     // The `length` bytes from `offset` on; fails as read() without `bad` does.
     Result<std::vector<std::byte>> bytes(std::uint64_t offset, std::size_t length) const;
 
+    // A hint that the range, which lies within size(), will be read before long.
+    virtual void expect(std::uint64_t /*offset*/, std::uint64_t /*length*/) const {}
+
   protected:
     // The range lies within size(). Zero-fills what can't be read and adds its runs to `bad`.
     virtual Result<void> read_within(std::uint64_t offset, std::span<std::byte> into,

@@ -9,6 +9,8 @@ Window::Window(MediumPtr whole, std::uint64_t offset, std::uint64_t length)
       offset_(std::min(offset, whole_->size())),
       length_(std::min(length, whole_->size() - offset_)) {}
 
+void Window::expect(std::uint64_t offset, std::uint64_t length) const { whole_->expect(offset_ + offset, length); }
+
 Result<void> Window::read_within(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>& bad) const {
     const std::size_t before = bad.size();
     DREDGER_CHECK(whole_->read(offset_ + offset, into, &bad));

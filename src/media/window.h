@@ -13,6 +13,7 @@ class Window final : public Medium {
     std::uint64_t size() const override { return length_; }
     std::uint32_t sector_size() const override { return whole_->sector_size(); }
     std::string name() const override { return whole_->name(); }
+    void expect(std::uint64_t offset, std::uint64_t length) const override;
 
   protected:
     Result<void> read_within(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>& bad) const override;

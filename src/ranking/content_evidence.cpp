@@ -4,25 +4,10 @@
 #include <fmt/format.h>
 
 #include "ranking/bands.h"
+#include "ranking/weights.h"
 
 namespace dredger {
 namespace {
-
-// How much is hoped for a find, by what proves it.
-struct Weights {
-    int checksums = 99;
-    int structure = 93;
-    int length = 80;       // a header tells the length, and nothing what lies in between
-    int joined = 70;       // pieces that fit, but that no checksum proves
-    int open_padded = 90;  // no end mark, but zeros follow
-    int open = 65;
-    int open_text = 70;  // characters, up to where zeros follow
-    int broken_most = 85;
-    int broken_least = 15;    // its start, at least, is there
-    int broken_unknown = 40;  // nothing tells how much is missing
-    int other_ends_earlier = 60;
-};
-constexpr Weights kWeights;
 
 int share(std::uint64_t part, std::uint64_t whole) {
     return whole == 0
@@ -66,21 +51,21 @@ Prospect judge_content(const ContentEvidence& e) {
     }
     switch (m.end) {
         case Measured::End::whole:
-            prospect.value = m.proof == Proof::checksums   ? kWeights.checksums
-                             : e.pieces > 1                ? kWeights.joined
-                             : m.proof == Proof::structure ? kWeights.structure
-                                                           : kWeights.length;
+            prospect.value = m.proof == Proof::checksums   ? kContentWeights.checksums
+                             : e.pieces > 1                ? kContentWeights.joined
+                             : m.proof == Proof::structure ? kContentWeights.structure
+                                                           : kContentWeights.length;
             break;
         case Measured::End::open:
-            prospect.value = m.proof == Proof::length ? kWeights.open_text
-                             : e.pieces > 1           ? kWeights.open
-                             : e.is_padded            ? kWeights.open_padded
-                                                      : kWeights.open;
+            prospect.value = m.proof == Proof::length ? kContentWeights.open_text
+                             : e.pieces > 1           ? kContentWeights.open
+                             : e.is_padded            ? kContentWeights.open_padded
+                                                      : kContentWeights.open;
             break;
         case Measured::End::broken:
-            prospect.value = m.expected > m.sure
-                                 ? std::clamp(share(m.sure, m.expected), kWeights.broken_least, kWeights.broken_most)
-                                 : kWeights.broken_unknown;
+            prospect.value = m.expected > m.sure ? std::clamp(share(m.sure, m.expected), kContentWeights.broken_least,
+                                                              kContentWeights.broken_most)
+                                                 : kContentWeights.broken_unknown;
             break;
         case Measured::End::nonsense: break;
     }
@@ -92,25 +77,25 @@ void add_content(Prospect& prospect, const ContentEvidence& e, std::uint64_t rec
     const Measured& m = e.measured;
     if (m.end == Measured::End::nonsense) return;
     if (m.end == Measured::End::broken) {
-        prospect.value = std::min({prospect.value, kWeights.broken_most, share(m.sure, record_size)});
+        prospect.value = std::min({prospect.value, kContentWeights.broken_most, share(m.sure, record_size)});
         prospect.band = band_for(prospect.value);
     } else if (m.is_whole() && m.proof == Proof::checksums && m.length == record_size) {
         // Whatever was said against it: the bytes are right.
-        prospect.value = kWeights.checksums;
+        prospect.value = kContentWeights.checksums;
         prospect.band = Band::sound;
     } else if (m.is_whole() && m.length < record_size) {
         prospect.reasons.push_back(fmt::format("what stands there ends after {} of {} bytes", m.length, record_size));
         return;
     } else if (prospect.band == Band::sound) {
-        prospect.value =
-            std::max(prospect.value, m.proof == Proof::structure && m.is_whole() ? kWeights.structure : prospect.value);
+        prospect.value = std::max(
+            prospect.value, m.proof == Proof::structure && m.is_whole() ? kContentWeights.structure : prospect.value);
     }
     prospect.check = check_of(m);
     say_proof(e, prospect.reasons);
 }
 
 void add_foreign_content(Prospect& prospect, std::string_view format, std::uint64_t from, std::uint64_t size) {
-    prospect.value = std::min(prospect.value, std::min(kWeights.broken_most, share(from, size)));
+    prospect.value = std::min(prospect.value, std::min(kContentWeights.broken_most, share(from, size)));
     prospect.band = band_for(prospect.value);
     prospect.check = Check::damaged;
     prospect.reasons.push_back(from == 0 ? fmt::format("another file ({}) begins where it began", format)

@@ -5,25 +5,10 @@
 #include <fmt/format.h>
 
 #include "ranking/bands.h"
+#include "ranking/weights.h"
 
 namespace dredger {
 namespace {
-
-// How much of what is left to hope for each finding leaves.
-struct Weights {
-    double newer_claim = 0.1;     // of the bytes that a newer deleted file claims, the share still hoped for
-    double head_disagrees = 0.1;  // something else stands where the file began
-    double head_blank = 0.02;     // wiped, trimmed, or never written
-    double head_unknown = 0.93;
-    double head_fits = 0.97;
-    double layout_assumed = 0.99;    // in one piece: files mostly are
-    double layout_in_pieces = 0.85;  // around what was there: plausible, but nothing proves it
-    double pieces_with_tail = 0.97;  // ... except an end that fits
-    double tail_foreign = 0.5;
-    double record_damaged = 0.6;
-    double encrypted = 0.1;  // the bytes come back, but not what they mean
-};
-constexpr Weights kWeights;
 
 std::string amount(std::uint64_t part, std::uint64_t whole) {
     const double share = 100.0 * static_cast<double>(part) / static_cast<double>(whole);
@@ -58,12 +43,12 @@ void judge_head_and_tail(const Evidence& e, double& hope, Prospect& prospect) {
             break;
         case Agreement::fits:
             prospect.check = Check::plausible;
-            hope *= kWeights.head_fits;
+            hope *= kRecordWeights.head_fits;
             reasons.emplace_back("it begins with text, as its name says");
             break;
         case Agreement::disagrees:
             prospect.check = Check::damaged;
-            hope *= kWeights.head_disagrees;
+            hope *= kRecordWeights.head_disagrees;
             reasons.push_back(
                 e.found_format != nullptr
                     ? fmt::format("its first bytes are those of another format ({}): it is overwritten",
@@ -72,16 +57,16 @@ void judge_head_and_tail(const Evidence& e, double& hope, Prospect& prospect) {
             break;
         case Agreement::blank:
             prospect.check = Check::damaged;
-            hope *= kWeights.head_blank;
+            hope *= kRecordWeights.head_blank;
             reasons.emplace_back("it begins with one repeated byte: wiped, trimmed or never written");
             break;
         case Agreement::unknown:
-            hope *= kWeights.head_unknown;
+            hope *= kRecordWeights.head_unknown;
             reasons.emplace_back("its name does not tell how its content should begin, so that is not checked");
             break;
     }
     if (e.tail == Tail::foreign) {
-        hope *= kWeights.tail_foreign;
+        hope *= kRecordWeights.tail_foreign;
         reasons.emplace_back(
             "its last sector is not padded as files on this volume are: its end is probably overwritten");
     }
@@ -91,18 +76,18 @@ void judge_layout(const Evidence& e, double& hope, std::vector<std::string>& rea
     if (e.laid < e.size)
         reasons.push_back(fmt::format("the place of {} is not known", amount(e.size - e.laid, e.size)));
     if (e.trust == LayoutTrust::damaged) {
-        hope *= kWeights.record_damaged;
+        hope *= kRecordWeights.record_damaged;
         reasons.emplace_back("the record that tells where it lies is damaged");
     } else if (e.within_records) {
         reasons.emplace_back("its content stands in its record, which is whole");
     } else if (e.trust == LayoutTrust::exact) {
         reasons.emplace_back("the file system still tells where all of it lies");
     } else if (e.fragments <= 1) {
-        hope *= kWeights.layout_assumed;
+        hope *= kRecordWeights.layout_assumed;
         reasons.emplace_back("only its start is recorded; the rest is assumed to follow in one piece");
     } else {
         const bool fits = e.tail == Tail::padded && e.head != Agreement::disagrees;
-        hope *= fits ? kWeights.pieces_with_tail : kWeights.layout_in_pieces;
+        hope *= fits ? kRecordWeights.pieces_with_tail : kRecordWeights.layout_in_pieces;
         reasons.push_back(
             fmt::format("only its start is recorded; the rest is assumed in {} pieces around what was there "
                         "when it was written",
@@ -112,7 +97,7 @@ void judge_layout(const Evidence& e, double& hope, std::vector<std::string>& rea
 
 // Without the owner's key what comes back is of no use, however whole it is.
 void dampen_encrypted(Prospect& prospect) {
-    prospect.value = static_cast<int>(prospect.value * kWeights.encrypted);
+    prospect.value = static_cast<int>(prospect.value * kRecordWeights.encrypted);
     prospect.band = prospect.value >= kFaintFrom ? Band::faint : Band::gone;
     prospect.check = Check::unknown;
     prospect.reasons.emplace_back(
@@ -160,8 +145,9 @@ Prospect judge(const Evidence& e, const Namer& name_of) {
 
     const std::uint64_t lost =
         std::min(e.size, e.held_by_live + e.taken_by_unknown + (e.size - std::min(e.laid, e.size)));
-    const double left = size - static_cast<double>(lost) -
-                        (1 - kWeights.newer_claim) * static_cast<double>(std::min(e.claimed_by_newer, e.size - lost));
+    const double left =
+        size - static_cast<double>(lost) -
+        (1 - kRecordWeights.newer_claim) * static_cast<double>(std::min(e.claimed_by_newer, e.size - lost));
     double hope = 100.0 * left / size;
     // A start that is known to be another file's says nothing of the rest.
     const bool start_is_lost = e.head == Agreement::disagrees && lost > 0 && !e.within_records;

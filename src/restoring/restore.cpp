@@ -11,8 +11,7 @@
 #include <unistd.h>
 
 #include "base/checked.h"
-#include "media/drives.h"
-#include "media/file_medium.h"
+#include "catalog/attaching.h"
 #include "restoring/file_writer.h"
 #include "restoring/manifest.h"
 
@@ -86,7 +85,7 @@ class Restoration {
 
     // What is selected, and of which volumes.
     Result<void> survey_selection() {
-        return catalog_.each(request_.selection, Sort::path, false, [&](const Candidate& c) {
+        return catalog_.each(request_.selection, Order{Order::By::path}, false, [&](const Candidate& c) {
             c.record.is_folder ? ++report_.folders : ++report_.files;
             report_.bytes = checked_add(report_.bytes, c.record.size).value_or(report_.bytes);
             ++selected_in_[c.volume];
@@ -95,20 +94,17 @@ class Restoration {
     }
 
     Result<void> open_sources() {
-        DREDGER_TRY(const auto sources, catalog_.sources());
+        std::set<std::int64_t> selected;
+        for (const auto& [volume, count] : selected_in_) selected.insert(volume);
+        DREDGER_TRY(Attached attached, attach(catalog_, selected,
+                                              {request_.source, request_.destination, request_.onto_same_drive,
+                                               request_.from_changed_source}));
+        media_ = std::move(attached.media);
+        remarks_ = std::move(attached.remarks);
+        for (const std::string& remark : remarks_) observer_.warning(remark);
         DREDGER_TRY(const auto volumes, catalog_.volumes());
-        std::map<std::int64_t, MediumPtr> media;
-        for (const ScannedVolume& volume : volumes) {
-            if (!selected_in_.contains(volume.id)) continue;
-            const auto source =
-                std::find_if(sources.begin(), sources.end(), [&](const auto& s) { return s.id == volume.source; });
-            if (source == sources.end()) continue;
-            if (!media.contains(source->id)) {
-                DREDGER_TRY(media[source->id], open_source(*source));
-            }
-            media_[volume.id] = media[source->id];
-            folder_for_[volume.id] = selected_in_.size() > 1 ? folder_of(volume) : fs::path();
-        }
+        for (const ScannedVolume& volume : volumes)
+            if (media_.contains(volume.id)) folder_for_[volume.id] = media_.size() > 1 ? folder_of(volume) : fs::path();
         return {};
     }
 
@@ -117,37 +113,6 @@ class Restoration {
         return safe_part(volume.facts.label.empty()
                              ? fmt::format("volume {}", volume.place.number)
                              : fmt::format("volume {} {}", volume.place.number, volume.facts.label));
-    }
-
-    Result<MediumPtr> open_source(const ScannedSource& source) {
-        const fs::path place = request_.source.empty() ? fs::path(source.path) : request_.source;
-        auto opened = FileMedium::open(place);
-        if (!opened) {
-            Error error = opened.error();
-            error.hint = "attach the medium that was scanned, or tell where it is now: --source PATH";
-            return tl::unexpected<Error>(error);
-        }
-        DREDGER_TRY(const Identity identity, identify(**opened));
-        const Comparison comparison = compare(source.identity, identity);
-        if (!comparison.same && !request_.from_changed_source)
-            return fail(ErrorKind::unsafe, "this is not the medium that was scanned", at(place),
-                        comparison.finding + "; attach the right one, or spell out --from-changed-source");
-        if (!comparison.finding.empty()) {
-            observer_.warning(fmt::format("{}: {}", at(place), comparison.finding));
-            remarks_.push_back(fmt::format("{}: {}", at(place), comparison.finding));
-        }
-        if (const std::string danger = writing_endangers(request_.destination, place); !danger.empty()) {
-            if (!request_.onto_same_drive)
-                return fail(ErrorKind::unsafe, "writing here could destroy what is to be restored: " + danger,
-                            at(request_.destination), "restore to another drive, or spell out --onto-same-drive");
-            remarks_.push_back(
-                fmt::format("{}: {}; overridden with --onto-same-drive", at(request_.destination), danger));
-            observer_.warning(remarks_.back());
-        }
-        if (comparison.same) return MediumPtr(*opened);
-        remarks_.push_back(
-            fmt::format("{}: not the medium that was scanned; overridden with --from-changed-source", at(place)));
-        return MediumPtr(*opened);
     }
 
     Result<void> check_destination() {
@@ -186,7 +151,7 @@ class Restoration {
 
     Result<void> restore_all() {
         std::optional<Error> stopped;
-        DREDGER_CHECK(catalog_.each(request_.selection, Sort::path, true, [&](const Candidate& c) {
+        DREDGER_CHECK(catalog_.each(request_.selection, Order{Order::By::path}, true, [&](const Candidate& c) {
             if (observer_.should_stop()) {
                 report_.interrupted = true;
                 return false;

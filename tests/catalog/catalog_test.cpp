@@ -1,5 +1,6 @@
 #include "catalog/catalog.h"
 
+#include <fmt/format.h>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 #include <sqlite3.h>
@@ -54,9 +55,9 @@ class CatalogTest : public testing::Test {
         c.id = catalog_->next_id().value_or(0);
         return catalog_->add(c) ? c.id : 0;
     }
-    std::vector<std::string> listed(const Selection& selection, Sort sort = Sort::prospect) const {
+    std::vector<std::string> listed(const Selection& selection, const Order& order = {}) const {
         std::vector<std::string> names;
-        EXPECT_TRUE(catalog_->each(selection, sort, false, [&](const Candidate& c) {
+        EXPECT_TRUE(catalog_->each(selection, order, false, [&](const Candidate& c) {
             names.push_back(c.record.name);
             return true;
         }));
@@ -106,7 +107,7 @@ TEST_F(CatalogTest, ListsTheBestFirst) {
     ASSERT_GT(add(candidate("b", "high.jpg", 90)), 0);
     ASSERT_GT(add(candidate("a", "live.jpg", 100, State::live)), 0);
     EXPECT_THAT(listed({}), ElementsAre("high.jpg", "low.jpg"));
-    EXPECT_THAT(listed({}, Sort::path), ElementsAre("high.jpg", "low.jpg"));
+    EXPECT_THAT(listed({}, Order{Order::By::path}), ElementsAre("high.jpg", "low.jpg"));
     Selection all;
     all.states = {};
     EXPECT_EQ(catalog_->count(all).value(), 3);
@@ -143,13 +144,41 @@ TEST_F(CatalogTest, SelectsByTheWholeGrammar) {
 TEST_F(CatalogTest, TellsWhoSharesBytes) {
     Candidate other = candidate("b", "newer.jpg", 100, State::live);
     other.record.layout.extents = {{8500, 1000}};
-    ASSERT_GT(add(candidate("a", "older.jpg", 10)), 0);
-    ASSERT_GT(add(other), 0);
-    const auto overlaps = catalog_->overlapping(1, {8192, 600}, 10).value();
+    Candidate third = candidate("c", "across.jpg", 10);
+    third.record.layout.extents = {{16000, 500}};
+    Candidate apart = candidate("d", "apart.jpg", 10);
+    apart.record.layout.extents = {{9500, 100}, {Extent::kHole, 100}};
+    Candidate elsewhere = other;
+    elsewhere.volume = 2;
+    const auto older = add(candidate("a", "older.jpg", 10));
+    for (const Candidate& c : {third, other, elsewhere}) ASSERT_GT(add(c), 0);
+    const auto lonely = add(apart);
+    const auto overlaps = catalog_->overlapping(*catalog_->find(older).value()).value();
     ASSERT_EQ(overlaps.size(), 2U);
-    EXPECT_EQ(overlaps[0].path, "b/newer.jpg");
+    EXPECT_EQ(overlaps[0].path, "b/newer.jpg") << "what is live comes first";
+    EXPECT_EQ(overlaps[0].piece, 0U);
     EXPECT_EQ(overlaps[0].shared, (Extent{8500, 292}));
-    EXPECT_TRUE(catalog_->overlapping(1, {100, 50}, 10).value().empty());
+    EXPECT_EQ(overlaps[1].path, "c/across.jpg");
+    EXPECT_EQ(overlaps[1].piece, 3U);
+    EXPECT_EQ(overlaps[1].shared, (Extent{16384, 116}));
+    EXPECT_TRUE(catalog_->overlapping(*catalog_->find(lonely).value()).value().empty());
+}
+
+TEST_F(CatalogTest, TellsWhatHasTheSameName) {
+    const auto log = add(candidate("Logs", "terns.csv", 90));
+    const auto earlier = add(candidate("Logs", "terns.csv", 10));
+    const auto stream = add(candidate("Logs", "terns.csv:note", 90));
+    for (const char* name : {"terns.csv2", "Terns.csv", "terns.cs"}) ASSERT_GT(add(candidate("Logs", name, 90)), 0);
+    ASSERT_GT(add(candidate("Calls", "terns.csv", 90)), 0);
+    ASSERT_GT(add(candidate("Logs", "terns.csv", 100, State::live)), 0);
+    const auto others = [&](std::int64_t id) {
+        std::vector<std::int64_t> ids;
+        const auto same = catalog_->of_same_name(*catalog_->find(id).value()).value();
+        for (const Candidate& c : same) ids.push_back(c.id);
+        return ids;
+    };
+    EXPECT_THAT(others(log), ElementsAre(earlier, stream));
+    EXPECT_THAT(others(stream), ElementsAre(log, earlier));
 }
 
 TEST_F(CatalogTest, AnUnfinishedVolumeCanBeTakenBack) {
@@ -201,6 +230,15 @@ TEST(CatalogFile, ANewerVersionIsAClearError) {
     sqlite3_close(handle);
     EXPECT_THAT(Catalog::open(folder / "a.dredge").error().line(), HasSubstr("version 99"));
     EXPECT_THAT(Catalog::open(folder / "a.dredge").error().line(), HasSubstr("newer dredger"));
+}
+
+TEST(Selection, ReadsOffsets) {
+    EXPECT_EQ(parse_offsets("0x200..0x3ff")->from, 512);
+    EXPECT_EQ(parse_offsets("0X200..0x3FF")->to, 1023);
+    EXPECT_EQ(parse_offsets("4096..")->from, 4096);
+    EXPECT_FALSE(parse_offsets("4096..")->to);
+    for (const char* wrong : {"", "..", "0x", "0xzz", "-4..", "9..8", "1..2..3"})
+        EXPECT_FALSE(parse_offsets(wrong)) << wrong;
 }
 
 TEST(SelectionWords, AreReadOrExplained) {
@@ -264,6 +302,139 @@ TEST_F(CatalogTest, WhatIsKnownBetterReplacesWhatWas) {
     EXPECT_EQ(read.proof, Proof::checksums);
     EXPECT_EQ(read.record.name, "NEST0001.JPG");
     EXPECT_EQ(read.record.modified, known.record.modified);
+}
+
+TEST_F(CatalogTest, ListsInAnyOrder) {
+    Candidate big = candidate("Counts", "terns.csv", 40);
+    big.record.size = 5000;
+    big.record.modified.reset();
+    Candidate old = candidate("", "alder.jpg", 90);
+    old.record.modified = FileTime{parse_time("2019-01-01")->first, 0, FileTime::Clock::utc};
+    Candidate folder = candidate("", "Zoo", 100);
+    folder.record.is_folder = true;
+    folder.record.size = 0;
+    for (const Candidate& c : {big, old, folder}) ASSERT_GT(add(c), 0);
+    const auto by = [&](const char* words) { return listed({}, parse_order(words).value()); };
+    EXPECT_THAT(by("prospect"), ElementsAre("alder.jpg", "terns.csv", "Zoo")) << "folders behind the files";
+    EXPECT_THAT(by("-prospect"), ElementsAre("terns.csv", "alder.jpg", "Zoo"));
+    EXPECT_THAT(by("path"), ElementsAre("Zoo", "alder.jpg", "terns.csv"));
+    EXPECT_THAT(by("name"), ElementsAre("Zoo", "alder.jpg", "terns.csv"));
+    EXPECT_THAT(by("-name"), ElementsAre("terns.csv", "alder.jpg", "Zoo"));
+    EXPECT_THAT(by("size"), ElementsAre("Zoo", "alder.jpg", "terns.csv"));
+    EXPECT_THAT(by("-size"), ElementsAre("terns.csv", "alder.jpg", "Zoo"));
+    EXPECT_THAT(by("modified"), ElementsAre("alder.jpg", "Zoo", "terns.csv")) << "what has no time comes last";
+    EXPECT_THAT(by("-modified"), ElementsAre("Zoo", "alder.jpg", "terns.csv"));
+    EXPECT_THAT(by("kind").front(), "alder.jpg");
+    EXPECT_FALSE(parse_order("colour"));
+    EXPECT_FALSE(parse_order(""));
+    EXPECT_FALSE(parse_order("--size"));
+}
+
+TEST_F(CatalogTest, HandsOverAPage) {
+    for (int i = 0; i < 10; ++i) ASSERT_GT(add(candidate("", fmt::format("ring {}.csv", i), 90)), 0);
+    const auto page = [&](std::uint64_t skip, std::optional<std::uint64_t> most) {
+        std::vector<std::string> names;
+        EXPECT_TRUE(catalog_->each({}, Order{Order::By::path}, true,
+                                   [&](const Candidate& c) {
+                                       EXPECT_EQ(c.record.layout.extents.size(), 4U) << "rows of a page are whole";
+                                       names.push_back(c.record.name);
+                                       return true;
+                                   },
+                                   {skip, most}));
+        return names;
+    };
+    EXPECT_THAT(page(0, 2), ElementsAre("ring 0.csv", "ring 1.csv"));
+    EXPECT_THAT(page(8, 5), ElementsAre("ring 8.csv", "ring 9.csv"));
+    EXPECT_THAT(page(9, std::nullopt), ElementsAre("ring 9.csv"));
+    EXPECT_THAT(page(10, 5), IsEmpty());
+}
+
+TEST_F(CatalogTest, CountsWhatIsSelected) {
+    ASSERT_GT(add(candidate("Counts", "a.csv", 90)), 0);
+    ASSERT_GT(add(candidate("Counts", "b.csv", 50)), 0);
+    ASSERT_GT(add(candidate("Counts", "live.csv", 100, State::live)), 0);
+    Candidate folder = candidate("", "Counts", 100);
+    folder.record.is_folder = true;
+    ASSERT_GT(add(folder), 0);
+    const Totals all = catalog_->totals({}).value();
+    EXPECT_EQ(all.files, 2U);
+    EXPECT_EQ(all.folders, 1U);
+    EXPECT_EQ(all.bytes, 2000U);
+    EXPECT_EQ(all.expected_bytes, 1400U);
+    EXPECT_EQ(all.prospect(), 70);
+    EXPECT_THAT(all.bands, ElementsAre(1, 1, 0, 0));
+    EXPECT_EQ(all.band(), Band::patchy);
+    Selection good;
+    good.prospect = {80, {}};
+    EXPECT_EQ(catalog_->totals(good).value().files, 1U);
+    good.names = {"nothing"};
+    EXPECT_EQ(catalog_->totals(good).value().files, 0U);
+}
+
+// The sum is kept at a scan's end, and must not outlive a change.
+TEST_F(CatalogTest, ItsSummaryFollowsWhatChanges) {
+    const auto files = [&] { return catalog_->totals({}).value().files; };
+    EXPECT_EQ(files(), 0U);
+    ASSERT_GT(add(candidate("", "a.csv", 90)), 0);
+    ASSERT_TRUE(catalog_->finish_volume(catalog_->volumes().value().front()));
+    EXPECT_EQ(files(), 1U);
+    ASSERT_TRUE(catalog_->begin());
+    ASSERT_GT(add(candidate("", "b.csv", 90)), 0);
+    ASSERT_TRUE(catalog_->commit());
+    EXPECT_EQ(files(), 2U);
+    ASSERT_TRUE(catalog_->save_sweep({1, "", 0, 10, 10, "", true}));
+    EXPECT_EQ(files(), 2U);
+    ASSERT_TRUE(catalog_->remove_volume(1));
+    EXPECT_EQ(files(), 0U);
+}
+
+TEST_F(CatalogTest, CountsByGroup) {
+    ASSERT_GT(add(candidate("Counts/2026", "a.csv", 90)), 0);
+    ASSERT_GT(add(candidate("Counts", "b.csv", 50)), 0);
+    Candidate undated = candidate("", "c.jpg", 90);
+    undated.record.modified.reset();
+    ASSERT_GT(add(undated), 0);
+    Candidate before_1970 = candidate("", "d.jpg", 90);
+    before_1970.record.modified = FileTime{-1, 0, FileTime::Clock::utc};
+    ASSERT_GT(add(before_1970), 0);
+    const auto groups = [&](Grouping grouping, std::size_t depth) {
+        GroupTree tree(depth);
+        EXPECT_TRUE(catalog_->each_group(
+            {}, grouping, [&](GroupTree::Path path, const Totals& totals) { tree.add(std::move(path), totals); }));
+        std::vector<std::string> lines;
+        for (const auto& group : tree.groups())
+            lines.push_back(fmt::format("{} {}", fmt::join(group.path, "/"), group.totals.files));
+        return lines;
+    };
+    EXPECT_THAT(groups(Grouping::folder, 9), ElementsAre(" 2", "Counts 2", "Counts/2026 1"));
+    EXPECT_THAT(groups(Grouping::folder, 1), ElementsAre(" 2", "Counts 2"));
+    EXPECT_THAT(groups(Grouping::kind, 9), ElementsAre("document 2", "picture 2"));
+    EXPECT_THAT(groups(Grouping::format, 9), ElementsAre("csv 2", "jpeg 2"));
+    EXPECT_THAT(groups(Grouping::date, 2), ElementsAre(" 1", "1969 1", "1969/12 1", "2026 2", "2026/05 2"));
+    EXPECT_THAT(groups(Grouping::date, 3).back(), "2026/05/03 2");
+    EXPECT_THAT(groups(Grouping::medium, 1), ElementsAre("/images/card.img 4"));
+}
+
+TEST(Totals, AGroupIsSoundOnlyWhereAllOfItIs) {
+    Totals all_sound;
+    all_sound.files = 3;
+    all_sound.bands = {3, 0, 0, 0};
+    EXPECT_EQ(all_sound.band(), Band::sound);
+    EXPECT_EQ(all_sound.prospect(), 100) << "empty files that are all there";
+    Totals nearly;
+    nearly.files = 100;
+    nearly.bytes = 1000;
+    nearly.expected_bytes = 999;
+    nearly.bands = {99, 1, 0, 0};
+    EXPECT_EQ(nearly.band(), Band::patchy);
+    Totals gone;
+    gone.files = 2;
+    gone.bytes = 10;
+    gone.bands = {0, 0, 0, 2};
+    EXPECT_EQ(gone.band(), Band::gone);
+    gone.files = 3;
+    gone.bands[2] = 1;
+    EXPECT_EQ(gone.band(), Band::faint) << "something is left of one";
 }
 
 TEST_F(CatalogTest, TellsWhatIsToBeCheckedAndWhatIsProven) {

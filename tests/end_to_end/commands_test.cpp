@@ -188,6 +188,70 @@ TEST_F(ProgramTest, ListNarrowsAndSaysWhenNothingIsLeft) {
     expect_one_line(run_program({"list", catalog, "--as", "xml"}), 2, "--as");
 }
 
+TEST_F(ProgramTest, ListSortsAndPages) {
+    scanned("ringing-station-drive");
+    const Ran big = run_program({"list", path("a.dredge"), "--sort", "-size", "--limit", "2"});
+    EXPECT_EQ(big.exit_code, 0) << big.err;
+    const auto at = [&](const char* text) { return big.out.find(text); };
+    EXPECT_LT(at("cam2 2026-06-14 0410.mp4"), at("All rings since 1987.csv"));
+    EXPECT_THAT(big.out, HasSubstr("Shown: 1 to 2. Go on with --from 3"));
+    EXPECT_THAT(big.out, HasSubstr("47 files, 2.2 MiB")) << "the totals are those of all";
+    const Ran last = run_program({"list", path("a.dredge"), "--from", "56", "--limit", "9"});
+    EXPECT_THAT(last.out, HasSubstr("Shown: 56 to 57.\n"));
+    EXPECT_THAT(run_program({"list", path("a.dredge"), "--from", "58"}).out,
+                HasSubstr("There are 57 finds: --from 58 is behind the last."));
+    const auto lines = lines_of(
+        run_program({"list", path("a.dredge"), "--as", "jsonl", "--sort", "size", "--from", "20", "--limit", "3"}).out);
+    ASSERT_EQ(lines.size(), 3U);
+    EXPECT_LE(lines[0]["size"], lines[1]["size"]);
+    expect_one_line(run_program({"list", path("a.dredge"), "--sort", "colour"}), 2, "colour is no order");
+}
+
+TEST_F(ProgramTest, ListPagesThroughSeveralCatalogs) {
+    scanned("ringing-station-drive");
+    fs::copy_file(path("a.dredge"), path("b.dredge"));
+    const auto page = [&](const char* from) {
+        return run_program({"list", path("a.dredge"), path("b.dredge"), "--from", from, "--limit", "4", "--as", "csv"});
+    };
+    const std::string seam = page("56").out;
+    EXPECT_EQ(std::count(seam.begin(), seam.end(), '\n'), 5) << seam;
+    EXPECT_THAT(seam, AllOf(HasSubstr("a.dredge"), HasSubstr("b.dredge")));
+    EXPECT_THAT(page("58").out, Not(HasSubstr("a.dredge")));
+}
+
+TEST_F(ProgramTest, ListGroups) {
+    scanned("ringing-station-drive");
+    const Ran tree = run_program({"list", path("a.dredge"), "--group", "folder"});
+    EXPECT_EQ(tree.exit_code, 0) << tree.err;
+    EXPECT_THAT(tree.out, AllOf(HasSubstr("  Gannet colony survey 2026/\n"), HasSubstr("    Photos/\n"),
+                                HasSubstr("      West cliff/\n"), HasSubstr("(top folder)")));
+    const Ran flat = run_program({"list", path("a.dredge"), "--group", "folder", "--depth", "1"});
+    EXPECT_THAT(flat.out, Not(HasSubstr("Photos/")));
+    EXPECT_THAT(run_program({"list", path("a.dredge"), "--group", "date"}).out, HasSubstr("  2026-06\n"));
+
+    // Every file is in one group, whatever the grouping.
+    for (const char* grouping : {"kind", "format", "medium"}) {
+        const auto groups = lines_of(run_program({"list", path("a.dredge"), "--group", grouping, "--as", "jsonl"}).out);
+        std::uint64_t files = 0;
+        std::uint64_t sound = 0;
+        for (const json& group : groups) {
+            files += group["files"].get<std::uint64_t>();
+            sound += group["sound"].get<std::uint64_t>();
+        }
+        EXPECT_EQ(files, 47U) << grouping;
+        EXPECT_EQ(sound, 43U) << grouping;
+    }
+    const auto csv = parse_csv(run_program({"list", path("a.dredge"), "--group", "kind", "--as", "csv"}).out);
+    ASSERT_TRUE(csv);
+    ASSERT_FALSE(csv->empty());
+    auto first = csv->front();
+    EXPECT_EQ(first["group"], "audio");
+    EXPECT_EQ(first["sound"], first["files"]);
+    EXPECT_THAT(run_program({"list", path("a.dredge"), "--group", "kind", "--name", "*.nothing"}).out,
+                HasSubstr("Nothing in the catalog is selected."));
+    expect_one_line(run_program({"list", path("a.dredge"), "--group", "colour"}), 2, "--group");
+}
+
 TEST_F(ProgramTest, ShowTellsEverything) {
     ASSERT_EQ(scanned("ringing-station-drive").exit_code, 0);
     const auto found = lines_of(run_program({"list", path("a.dredge"), "--as", "jsonl", "--name", "NEST0002.JPG"}).out);
@@ -204,6 +268,96 @@ TEST_F(ProgramTest, ShowTellsEverything) {
     EXPECT_THAT(run_program({"show", path("a.dredge"), id}).out, HasSubstr("tell where it is with --source"));
     EXPECT_THAT(run_program({"show", path("a.dredge"), id, "--source", path("moved.img")}).out, HasSubstr("000000"));
     expect_one_line(run_program({"show", path("a.dredge"), "9999"}), 2, "no candidate 9999");
+}
+
+TEST_F(ProgramTest, ShowDrawsWhatBecameOfEachPart) {
+    scanned("ringing-station-drive");
+    const auto finds = lines_of(run_program({"list", path("a.dredge"), "--as", "jsonl"}).out);
+    const auto id_of = [&](const std::string& name) {
+        const auto found = std::find_if(finds.begin(), finds.end(), [&](const json& f) { return f["name"] == name; });
+        return found == finds.end() ? std::string("0") : std::to_string((*found)["id"].get<int>());
+    };
+    const std::string half = run_program({"show", path("a.dredge"), id_of("March razorbills.jpg")}).out;
+    EXPECT_THAT(half, AllOf(HasSubstr("  ××××"), HasSubstr("━━━━\n"), HasSubstr("× taken over by a file that is there"),
+                            HasSubstr("28.5 KiB of it: "), HasSubstr("Answer to the ministry.docx (live)")));
+    const std::string whole = run_program({"show", path("a.dredge"), id_of("storm petrel burrow 7.wav")}).out;
+    EXPECT_THAT(whole, AllOf(HasSubstr("━━━━\n"), Not(HasSubstr("××"))));
+
+    const std::string wav = id_of("storm petrel burrow 7.wav");
+    EXPECT_THAT(run_program({"show", path("a.dredge"), wav, "--hex", "0x8..0xf"}).out,
+                AllOf(HasSubstr("  000008  57 41 56 45 66 6d 74 20 "), HasSubstr("WAVEfmt"), Not(HasSubstr("000010"))));
+    expect_one_line(run_program({"show", path("a.dredge"), wav, "--hex", "9..3"}), 2, "9..3 ends before it begins");
+    expect_one_line(run_program({"show", path("a.dredge"), wav, "--hex", "99999999.."}), 2, "the file has only");
+}
+
+TEST_F(ProgramTest, PreviewShowsWhatCanBePicked) {
+    scanned("ringing-station-drive");
+    const auto image = test::sha256_of(path("ringing-station-drive.img"));
+    const Ran look =
+        run_program({"preview", path("a.dredge"), "--kind", "picture", "--limit", "5", "--to", path("look")});
+    EXPECT_EQ(look.exit_code, 0) << look.err;
+    EXPECT_THAT(look.out,
+                AllOf(HasSubstr("5 finds looked at, 5 with a picture, 1 contact sheet. Open "),
+                      HasSubstr("look/index.html in a browser."), HasSubstr("more: --limit takes more of them"),
+                      HasSubstr("dredger restore " + path("a.dredge") + " --picks picks.csv")));
+    EXPECT_TRUE(fs::exists(path("look/sheets/sheet-001.png")));
+    EXPECT_FALSE(fs::exists(path("look/sheets/sheet-002.png")));
+    EXPECT_EQ(test::sha256_of(path("ringing-station-drive.img")), image) << "the medium is only read";
+
+    // The page's pick list, as its script writes it.
+    const auto finds = lines_of(run_program({"list", path("a.dredge"), "--kind", "picture", "--as", "jsonl"}).out);
+    test::write_text(path("picks.csv"), "catalog,id,state,prospect,band,kind,format,size,path\r\na.dredge," +
+                                            std::to_string(finds.front()["id"].get<int>()) +
+                                            ",deleted,99,sound,picture,jpeg,1,x\r\n");
+    const Ran restore = run_program({"restore", path("a.dredge"), "--picks", path("picks.csv"), "--to", path("out")});
+    EXPECT_EQ(restore.exit_code, 0) << restore.err;
+    EXPECT_THAT(restore.out, HasSubstr("1 file and 0 folders selected"));
+
+    const Ran nothing = run_program({"preview", path("a.dredge"), "--name", "*.nothing", "--to", path("none")});
+    EXPECT_EQ(nothing.exit_code, 2);
+    EXPECT_THAT(nothing.out, HasSubstr("Nothing is selected."));
+    EXPECT_FALSE(fs::exists(path("none")));
+    fs::rename(path("ringing-station-drive.img"), path("moved.img"));
+    expect_one_line(run_program({"preview", path("a.dredge"), "--to", path("none")}), 3, "--source PATH");
+    EXPECT_EQ(
+        run_program({"preview", path("a.dredge"), "--limit", "1", "--source", path("moved.img"), "--to", path("none")})
+            .exit_code,
+        0);
+    test::write_text(path("file"), "in the way");
+    expect_one_line(
+        run_program({"preview", path("a.dredge"), "--source", path("moved.img"), "--to", path("file/below")}), 2,
+        "the folder for previews can't be made");
+}
+
+TEST_F(ProgramTest, ListFindsWhatStandsInFiles) {
+    scanned("ringing-station-drive");
+    const auto with = [&](const std::string& text, std::vector<std::string> more = {}) {
+        std::vector<std::string> words = {"list", path("a.dredge"), "--contains", text};
+        words.insert(words.end(), more.begin(), more.end());
+        return run_program(words);
+    };
+    EXPECT_THAT(with("report 2024").out, AllOf(HasSubstr("Season reports/Report 2024.pdf"), HasSubstr("\n1 file, ")));
+    const Ran observer = with("OKONKWO", {"--limit", "2"});
+    EXPECT_THAT(observer.out, AllOf(HasSubstr("Recoveries 2026.csv"), HasSubstr("Shown: 1 to 2. Go on with --from 3")));
+    const auto second = lines_of(with("okonkwo", {"--as", "jsonl", "--from", "2", "--limit", "1"}).out);
+    EXPECT_EQ(second.size(), 1U);
+    EXPECT_THAT(with("no such thing").out, HasSubstr("Nothing in the catalog is selected."));
+    EXPECT_EQ(lines_of(with("okonkwo", {"--as", "jsonl", "--kind", "audio"}).out).size(), 0U);
+    expect_one_line(with("x", {"--group", "kind"}), 2, "--group and --contains can't go together");
+    expect_one_line(with("x", {"--source", path("nowhere")}), 3, "--source PATH");
+}
+
+TEST_F(ProgramTest, ReportIsWrittenElsewhere) {
+    scanned("ringing-station-drive");
+    const Ran report = run_program({"report", path("a.dredge"), "--to", path("report")});
+    EXPECT_EQ(report.exit_code, 0) << report.err;
+    EXPECT_THAT(report.out, HasSubstr("Open " + path("report/report.html") + " in a browser."));
+    EXPECT_TRUE(fs::exists(path("report/finds.dfxml")));
+    expect_one_line(run_program({"report", path("none.dredge"), "--to", path("report")}), 3, "no such catalog");
+    expect_one_line(run_program({"report", path("a.dredge"), "--to", path("ringing-station-drive.img")}), 4,
+                    "writing here could destroy");
+    expect_one_line(run_program({"report", path("a.dredge"), "--restored", path("none"), "--to", path("report")}), 3,
+                    "manifest.csv");
 }
 
 TEST_F(ProgramTest, SurveyShowsVolumesAndWhatIsWrongWithThem) {

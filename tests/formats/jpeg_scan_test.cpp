@@ -38,17 +38,29 @@ TEST(JpegHuffman, RefusesWhatIsNoCode) {
     EXPECT_FALSE(table.define({1, 1, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0}, {1})) << "too few symbols";
 }
 
-TEST(JpegHuffman, StridesEndWithTheBlock) {
-    JpegHuffman table = small_ac();
-    table.prepare_strides();
-    using Stride = JpegHuffman::Stride;
-    EXPECT_EQ(table.stride(0).bits, 1);
-    EXPECT_EQ(table.stride(0).advance, Stride::kEnd);
+TEST(JpegStrides, EndWithTheBlock) {
+    const JpegStrides table = ac_strides(small_ac());
+    const auto stride = [&](std::uint32_t peeked) { return table[peeked >> (16 - JpegStride::kLookup)]; };
+    EXPECT_EQ(stride(0).bits(), 1U);
+    EXPECT_EQ(stride(0).advance(), 0U);
+    EXPECT_NE(stride(0).ends(), 0);
     // A coefficient of one bit, then the end; three such coefficients, and a code that is not all there.
-    EXPECT_EQ(table.stride(0b1010'0000'0000'0000).bits, 4);
-    EXPECT_EQ(table.stride(0b1010'0000'0000'0000).advance, Stride::kEnd + 1);
-    EXPECT_EQ(table.stride(0b1011'0010'1100'0000).advance, 3);
-    EXPECT_EQ(table.stride(0b1100'0000'0000'0000).advance, Stride::kNone) << "no such code";
+    EXPECT_EQ(stride(0b1010'0000'0000'0000).bits(), 4U);
+    EXPECT_EQ(stride(0b1010'0000'0000'0000).advance(), 1U);
+    EXPECT_NE(stride(0b1010'0000'0000'0000).ends(), 0);
+    EXPECT_EQ(stride(0b1011'0010'1110'0000).advance(), 3U);
+    EXPECT_EQ(stride(0b1011'0010'1110'0000).ends(), 0);
+    EXPECT_TRUE(JpegStride::leads_nowhere(1 + stride(0b1100'0000'0000'0000).advance())) << "no such code";
+}
+
+TEST(JpegStrides, StartABlockWithItsDifference) {
+    const JpegStrides table = block_strides(standard_dc(), small_ac());
+    // "00": no difference; "10 1 0": a coefficient of one bit, and the end.
+    const JpegStride stride = table[0b0010'1000'0000'0000 >> (16 - JpegStride::kLookup)];
+    EXPECT_EQ(stride.bits(), 6U);
+    EXPECT_EQ(stride.advance(), 2U);
+    EXPECT_NE(stride.ends(), 0);
+    EXPECT_TRUE(JpegStride::leads_nowhere(table.back().advance())) << "nothing but ones: a longer code, or none";
 }
 
 // A grey picture of `blocks` blocks in a row.

@@ -23,7 +23,7 @@ class DeepScanTest : public test::ScanFixture {
     std::vector<Candidate> candidates(const std::string& catalog = "a.dredge") {
         const auto opened = Catalog::open(folder_ / catalog).value();
         std::vector<Candidate> all;
-        EXPECT_TRUE(opened.each({}, Sort::path, true, [&](const Candidate& c) {
+        EXPECT_TRUE(opened.each({}, Order{Order::By::path}, true, [&](const Candidate& c) {
             all.push_back(c);
             return true;
         }));

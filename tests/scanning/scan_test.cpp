@@ -23,7 +23,7 @@ class ScanTest : public test::ScanFixture {
         Selection all;
         all.states = {};
         std::string text;
-        EXPECT_TRUE(opened->each(all, Sort::path, true, [&](const Candidate& c) {
+        EXPECT_TRUE(opened->each(all, Order{Order::By::path}, true, [&](const Candidate& c) {
             text += c.record.path() + " " + std::to_string(c.record.size) + " " + std::to_string(c.prospect.value);
             for (const std::string& reason : c.prospect.reasons) text += "; " + reason;
             for (const Extent& e : c.record.layout.extents)
@@ -52,7 +52,7 @@ TEST_F(ScanTest, FindsWhatWasDeletedAndJudgesIt) {
     std::map<std::string, nlohmann::json> files;
     for (const auto& file : truth["files"]) files[file["path"]] = file;
     std::size_t judged = 0;
-    ASSERT_TRUE(catalog.each({}, Sort::path, true, [&](const Candidate& c) {
+    ASSERT_TRUE(catalog.each({}, Order{Order::By::path}, true, [&](const Candidate& c) {
         const auto file = files.find(c.record.path());
         if (c.record.is_folder || file == files.end()) return true;
         ++judged;
@@ -73,7 +73,7 @@ TEST_F(ScanTest, ExtentsAreOnTheMedium) {
     const auto truth = test::truth_of("ringing-station-drive");
     for (const auto& file : truth["files"]) {
         if (file["path"] != "DCIM/100NESTS/NEST0005.JPG") continue;
-        ASSERT_TRUE(catalog.each({}, Sort::path, true, [&](const Candidate& c) {
+        ASSERT_TRUE(catalog.each({}, Order{Order::By::path}, true, [&](const Candidate& c) {
             if (c.record.name == "NEST0005.JPG") {
                 EXPECT_EQ(c.record.layout.extents.at(0).offset, file["extents"][0][0].get<std::uint64_t>());
             }

@@ -1,0 +1,54 @@
+#include "preview/page.h"
+
+#include <fmt/format.h>
+#include <nlohmann/json.hpp>
+
+#include "preview/page_template.h"
+
+namespace dredger::preview {
+namespace {
+
+using Json = nlohmann::json;
+
+Json described(const Shown& shown) {
+    const Candidate& c = shown.candidate;
+    Json facts = Json::array();
+    for (const Fact& fact : shown.tile.facts) facts.push_back({fact.name, fact.value});
+    return {{"id", c.id},
+            {"name", c.record.name},
+            {"path", c.record.path()},
+            {"state", word_for(c.record.state)},
+            {"kind", word_for(c.kind)},
+            {"format", c.format},
+            {"size", c.record.size},
+            {"modified", c.record.modified ? Json(iso8601(*c.record.modified)) : Json(nullptr)},
+            {"prospect", c.prospect.value},
+            {"band", word_for(c.prospect.band)},
+            {"reasons", c.prospect.reasons},
+            {"picture", shown.tile.has_picture},
+            {"clip", shown.tile.has_clip},
+            {"text", shown.tile.text},
+            {"facts", std::move(facts)},
+            {"likeness", shown.tile.likeness == 0 ? std::string() : fmt::format("{:016x}", shown.tile.likeness)}};
+}
+
+}  // namespace
+
+std::string page_of(const std::vector<Shown>& shown, const std::string& catalog) {
+    std::string page(kPageStart);
+    Json finds = Json::array();
+    for (const Shown& one : shown) finds.push_back(described(one));
+    const std::string data =
+        Json{{"catalog", catalog}, {"finds", std::move(finds)}}.dump(-1, ' ', false, Json::error_handler_t::replace);
+    // Within a script element only "<" could end it; as an escape it is the same to JSON.
+    for (const char c : data) {
+        if (c == '<')
+            page += "\\u003c";
+        else
+            page += c;
+    }
+    page += kPageEnd;
+    return page;
+}
+
+}  // namespace dredger::preview

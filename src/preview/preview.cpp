@@ -1,0 +1,80 @@
+#include "preview/preview.h"
+
+#include <fmt/format.h>
+#include <fstream>
+
+#include "media/content.h"
+#include "preview/page.h"
+#include "preview/sheets.h"
+
+namespace dredger {
+namespace {
+
+namespace fs = std::filesystem;
+
+Result<void> make_folders(const fs::path& folder) {
+    std::error_code failed;
+    for (const char* part : {"tiles", "clips", "texts", "sheets"}) {
+        fs::create_directories(folder / part, failed);
+        if (failed)
+            return fail(ErrorKind::output, "the folder for previews can't be made: " + failed.message(),
+                        folder.string(), "choose a folder that is yours");
+    }
+    return {};
+}
+
+Result<void> write_file(const fs::path& path, const std::string& text) {
+    std::ofstream out(path, std::ios::binary | std::ios::trunc);
+    out << text;
+    out.flush();
+    if (!out) return fail(ErrorKind::output, "this can't be written", path.string(), "check for room on the drive");
+    return {};
+}
+
+}  // namespace
+
+Result<PreviewReport> make_previews(const Catalog& catalog, const PreviewRequest& request, Observer& observer) {
+    const fs::path& folder = request.attach.destination;
+    PreviewReport report;
+    std::vector<preview::Shown> shown;
+    std::set<std::int64_t> volumes;
+    DREDGER_CHECK(catalog.each(request.selection, request.order, true,
+                               [&](const Candidate& c) {
+                                   if (c.record.is_folder) return true;
+                                   volumes.insert(c.volume);
+                                   shown.push_back({c, {}});
+                                   return true;
+                               },
+                               {0, request.most}));
+    report.files = shown.size();
+    if (shown.empty()) return report;
+    DREDGER_TRY(const Attached attached, attach(catalog, volumes, request.attach));
+    for (const std::string& remark : attached.remarks) observer.warning(remark);
+    DREDGER_CHECK(make_folders(folder));
+
+    std::size_t done = 0;
+    for (preview::Shown& one : shown) {
+        observer.progress({"looking at finds", done, shown.size(), "files", report.pictures});
+        if (observer.should_stop()) {
+            report.interrupted = true;
+            break;
+        }
+        ++done;
+        const auto medium = attached.media.find(one.candidate.volume);
+        const Record& record = one.candidate.record;
+        if (medium == attached.media.end() || record.layout.empty() || record.size == 0) continue;
+        const auto content = open_content(medium->second, record.layout, record.size);
+        one.tile = preview::make_tile(*content, one.candidate, folder);
+        report.pictures += one.tile.has_picture ? 1 : 0;
+        report.failed += one.tile.failed ? 1 : 0;
+        if (!one.tile.text.empty())
+            DREDGER_CHECK(write_file(folder / "texts" / (std::to_string(one.candidate.id) + ".txt"), one.tile.text));
+    }
+    shown.resize(done);
+    report.sheets = preview::write_sheets(shown, folder);
+    report.page = folder / "index.html";
+    DREDGER_CHECK(write_file(report.page, preview::page_of(shown, catalog.path().filename().string())));
+    return report;
+}
+
+}  // namespace dredger

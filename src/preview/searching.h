@@ -1,0 +1,15 @@
+// Whether content has a text in it: as it stands, or within the documents that pack it.
+#pragma once
+
+#include <string>
+
+#include "catalog/candidate.h"
+#include "media/medium.h"
+
+namespace dredger::preview {
+
+// `text` in UTF-8, not empty; upper and lower case of A to Z are the same. Looks at the bytes as UTF-8 and UTF-16, at
+// the text of office documents and e-books, and of PDF pages; the latter two in a process of their own.
+bool contains(const Medium& content, const Candidate& candidate, const std::string& text);
+
+}  // namespace dredger::preview

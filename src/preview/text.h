@@ -1,0 +1,31 @@
+// The first page of what there is to read in content.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "formats/reader.h"
+
+namespace dredger::preview {
+
+constexpr std::size_t kMostText = 4000;  // bytes of UTF-8
+
+// Characters as they stand, in UTF-8, UTF-16 or an old code page; without the tags of mark-up.
+std::string plain_text(Reader& content, bool is_markup);
+
+struct ZipEntry {
+    std::string name;
+    std::uint64_t size = 0;    // bytes unpacked
+    std::uint64_t packed = 0;  // bytes
+    bool is_intact = false;    // it can be unpacked, and its checksum agrees
+    std::uint64_t data = 0;    // where its bytes begin
+    unsigned method = 0;
+};
+// The entries in the order of their bytes, up to where these stop making sense; at most `most` of them.
+std::vector<ZipEntry> zip_entries(Reader& content, std::size_t most);
+
+// The text of an office document or an e-book that is kept in a ZIP, up to `most` bytes; empty where there is none.
+std::string office_text(Reader& content, std::size_t most = kMostText);
+
+}  // namespace dredger::preview

@@ -1,0 +1,29 @@
+// What helps to recognise one candidate: a picture of it, facts, text, a sound clip.
+#pragma once
+
+#include <filesystem>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "base/fact.h"
+#include "catalog/candidate.h"
+#include "media/medium.h"
+
+namespace dredger::preview {
+
+constexpr int kTileWidth = 480, kTileHeight = 360;  // pixels
+
+struct Tile {
+    bool has_picture = false;  // in tiles/ID.png
+    bool has_clip = false;     // in clips/ID.wav
+    std::string text;          // the first page
+    std::vector<Fact> facts;
+    std::uint64_t likeness = 0;  // of a picture; 0: none
+    bool failed = false;         // its decoder crashed or met a limit
+};
+
+// Looks at the content in a process of its own and writes what is to be seen and heard below `folder`.
+Tile make_tile(const Medium& content, const Candidate& candidate, const std::filesystem::path& folder);
+
+}  // namespace dredger::preview

@@ -1,0 +1,213 @@
+#include "reporting/report.h"
+
+#include <fmt/format.h>
+#include <fstream>
+#include <openssl/evp.h>
+#include <sstream>
+
+#include "base/amounts.h"
+#include "base/csv.h"
+#include "base/text.h"
+#include "reporting/dfxml.h"
+#include "reporting/figures.h"
+#include "reporting/markup.h"
+
+namespace dredger {
+namespace {
+
+namespace fs = std::filesystem;
+using reporting::escaped;
+
+constexpr const char* kHead = R"(<!DOCTYPE html>
+<html lang="en">
+<head>
+<meta charset="utf-8">
+<meta http-equiv="Content-Security-Policy" content="default-src 'none'; img-src data:; style-src 'unsafe-inline'">
+<title>Report</title>
+<style>
+body { font: 15px/1.5 system-ui, sans-serif; color: #2b2a28; background: #efece5; margin: 0; }
+main { max-width: 1080px; margin: 24px auto; background: #fff; padding: 24px 36px; border: 1px solid #d8d3c8; border-radius: 8px; }
+h1 { font-size: 24px; margin: 0 0 4px; } h2 { font-size: 18px; margin: 32px 0 8px; }
+p.pale { color: #6f6a61; margin: 0 0 16px; }
+table { border-collapse: collapse; width: 100%; font-size: 14px; }
+th, td { text-align: left; padding: 5px 10px; border-bottom: 1px solid #e3dfd5; vertical-align: top; overflow-wrap: anywhere; }
+td.number, th.number { text-align: right; white-space: nowrap; }
+td.sum { font: 12px ui-monospace, monospace; }
+img { width: 100%; border: 1px solid #e3dfd5; border-radius: 4px; margin: 8px 0; }
+@media print { body { background: #fff; } main { border: 0; margin: 0; max-width: none; } }
+</style>
+</head>
+<body><main>
+)";
+
+Result<std::string> read_file(const fs::path& path) {
+    std::ifstream in(path, std::ios::binary);
+    std::stringstream text;
+    text << in.rdbuf();
+    if (!in) return fail(ErrorKind::unreadable, "this can't be read", path.string(), "check the path");
+    return text.str();
+}
+
+std::string base64(const std::string& bytes) {
+    std::string text((bytes.size() + 2) / 3 * 4 + 1, '\0');
+    EVP_EncodeBlock(reinterpret_cast<unsigned char*>(text.data()), reinterpret_cast<const unsigned char*>(bytes.data()),
+                    static_cast<int>(bytes.size()));
+    text.pop_back();
+    return text;
+}
+
+class ReportPage {
+  public:
+    ReportPage(const Catalog& catalog, const ReportRequest& request) : catalog_(catalog), request_(request) {}
+
+    Result<std::string> run() {
+        DREDGER_TRY(sources_, catalog_.sources());
+        DREDGER_TRY(volumes_, catalog_.volumes());
+        DREDGER_TRY(const Totals totals, catalog_.totals(request_.selection));
+        html_ = kHead;
+        html_ += fmt::format("<h1>What was found</h1>\n<p class=\"pale\">Catalog {}, reported {} by Dredger {}</p>\n",
+                             escaped(printable(catalog_.path().filename().string())), escaped(request_.made),
+                             escaped(request_.version));
+        html_ += fmt::format(
+            "<p>{} files, {} bytes by their records: {} sound, {} patchy, {} faint, {} gone. Of their bytes "
+            "{} % are expected to come back right.</p>\n",
+            count_text(totals.files), count_text(totals.bytes), count_text(totals.bands[0]),
+            count_text(totals.bands[1]), count_text(totals.bands[2]), totals.bands[3], totals.prospect());
+        media();
+        DREDGER_CHECK(figures());
+        DREDGER_CHECK(kinds());
+        DREDGER_CHECK(unread());
+        if (!request_.restored.empty()) DREDGER_CHECK(restored());
+        html_ += "</main></body>\n</html>\n";
+        return std::move(html_);
+    }
+
+  private:
+    void media() {
+        html_ +=
+            "<h2>Media and volumes</h2>\n<table><tr><th>Medium</th><th class=\"number\">Bytes</th><th>Serial "
+            "number</th></tr>\n";
+        for (const ScannedSource& s : sources_)
+            html_ +=
+                fmt::format("<tr><td>{}</td><td class=\"number\">{}</td><td>{}</td></tr>\n", escaped(printable(s.path)),
+                            count_text(s.identity.size), escaped(printable(s.identity.serial)));
+        html_ +=
+            "</table>\n<table><tr><th class=\"number\">Volume</th><th>File system</th><th>Label</th><th "
+            "class=\"number\">At byte</th><th class=\"number\">Bytes</th><th>Scan</th></tr>\n";
+        for (const ScannedVolume& v : volumes_) {
+            std::vector<std::string> how;
+            if (v.place.number != 0) how.emplace_back(v.done ? "records read" : "not finished");
+            if (const auto sweep = catalog_.sweep_of(v.id); sweep && *sweep)
+                how.push_back(fmt::format("content searched: {} of {} bytes", count_text((*sweep)->position),
+                                          count_text((*sweep)->total)));
+            if (!v.map_is_trusted) how.emplace_back("its space map is not to be trusted");
+            html_ += fmt::format(
+                "<tr><td class=\"number\">{}</td><td>{}</td><td>{}</td><td class=\"number\">{}</td><td "
+                "class=\"number\">{}</td><td>{}</td></tr>\n",
+                v.place.number == 0 ? "outside" : std::to_string(v.place.number), escaped(v.facts.filesystem),
+                escaped(printable(v.facts.label)), count_text(v.place.offset), count_text(v.place.length),
+                escaped(fmt::format("{}", fmt::join(how, "; "))));
+        }
+        html_ += "</table>\n";
+    }
+
+    Result<void> figure(const reporting::Figure& figure) {
+        DREDGER_CHECK(reporting::write_figure(figure, request_.destination));
+        DREDGER_TRY(const std::string svg, read_file(request_.destination / (figure.name + ".svg")));
+        html_ +=
+            fmt::format("<img alt=\"{}\" src=\"data:image/svg+xml;base64,{}\">\n", escaped(figure.title), base64(svg));
+        return {};
+    }
+
+    Result<void> figures() {
+        html_ += "<h2>Where the finds lie</h2>\n";
+        for (const ScannedSource& source : sources_) {
+            DREDGER_TRY(reporting::Figure map, reporting::medium_map(catalog_, source));
+            if (sources_.size() > 1) map.name += fmt::format("-{}", source.id);
+            DREDGER_CHECK(figure(map));
+        }
+        html_ += "<h2>What they are</h2>\n";
+        DREDGER_TRY(const reporting::Figure kinds, reporting::kinds_figure(catalog_, request_.selection));
+        DREDGER_CHECK(figure(kinds));
+        html_ += "<h2>When they went</h2>\n";
+        DREDGER_TRY(const reporting::Figure deletions, reporting::deletions_figure(catalog_, request_.selection));
+        return figure(deletions);
+    }
+
+    Result<void> kinds() {
+        html_ +=
+            "<h2>By format</h2>\n<table><tr><th>Format</th><th class=\"number\">Files</th><th "
+            "class=\"number\">Bytes</th><th "
+            "class=\"number\">Sound</th><th class=\"number\">Patchy</th><th class=\"number\">Faint</th><th "
+            "class=\"number\">Gone</th></tr>\n";
+        DREDGER_CHECK(catalog_.each_group(
+            request_.selection, Grouping::format, [&](const GroupTree::Path& path, const Totals& t) {
+                if (t.files == 0) return;
+                html_ += fmt::format("<tr><td>{}</td>", path.front().empty() ? "not known" : escaped(path.front()));
+                for (const std::uint64_t count : {t.files, t.bytes, t.bands[0], t.bands[1], t.bands[2], t.bands[3]})
+                    html_ += fmt::format("<td class=\"number\">{}</td>", count_text(count));
+                html_ += "</tr>\n";
+            }));
+        html_ += "</table>\n";
+        return {};
+    }
+
+    Result<void> unread() {
+        std::vector<std::string> warnings;
+        for (const ScannedVolume& v : volumes_)
+            for (const std::string& warning : v.facts.warnings)
+                warnings.push_back(fmt::format("volume {}: {}", v.place.number, warning));
+        html_ += "<h2>What was odd or could not be read</h2>\n";
+        if (warnings.empty()) html_ += "<p>Nothing.</p>\n";
+        for (const std::string& warning : warnings) html_ += fmt::format("<p>{}</p>\n", escaped(printable(warning)));
+        return {};
+    }
+
+    // From the manifest that a restore leaves.
+    Result<void> restored() {
+        DREDGER_TRY(const std::string text, read_file(request_.restored / "manifest.csv"));
+        const auto rows = parse_csv(text);
+        if (!rows)
+            return fail(ErrorKind::usage, "this is no manifest", (request_.restored / "manifest.csv").string(),
+                        "give a folder that dredger restore wrote");
+        html_ +=
+            "<h2>What was restored</h2>\n<table><tr><th>File</th><th "
+            "class=\"number\">Bytes</th><th>Outcome</th><th>SHA-256"
+            "</th></tr>\n";
+        for (auto row : *rows)
+            html_ +=
+                fmt::format("<tr><td>{}</td><td class=\"number\">{}</td><td>{}</td><td class=\"sum\">{}</td></tr>\n",
+                            escaped(printable(row["restored_path"])), escaped(row["restored_bytes"]),
+                            escaped(row["outcome"]), escaped(row["sha256"]));
+        html_ += "</table>\n";
+        return {};
+    }
+
+    const Catalog& catalog_;
+    const ReportRequest& request_;
+    std::vector<ScannedSource> sources_;
+    std::vector<ScannedVolume> volumes_;
+    std::string html_;
+};
+
+}  // namespace
+
+Result<fs::path> write_report(const Catalog& catalog, const ReportRequest& request) {
+    std::error_code failed;
+    fs::create_directories(request.destination, failed);
+    if (failed)
+        return fail(ErrorKind::output, "the folder for the report can't be made: " + failed.message(),
+                    request.destination.string(), "choose a folder that is yours");
+    DREDGER_TRY(const std::string html, ReportPage(catalog, request).run());
+    DREDGER_CHECK(
+        reporting::write_dfxml(catalog, request.selection, request.version, request.destination / "finds.dfxml"));
+    const fs::path page = request.destination / "report.html";
+    std::ofstream out(page, std::ios::binary | std::ios::trunc);
+    out << html;
+    out.flush();
+    if (!out)
+        return fail(ErrorKind::output, "the report can't be written", page.string(), "check for room on the drive");
+    return page;
+}
+
+}  // namespace dredger

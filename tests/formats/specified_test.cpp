@@ -1,0 +1,250 @@
+// Formats that no sample stands for, laid out here as their specifications say: where each ends, whatever follows, and
+// that damage shows.
+#include <gmock/gmock.h>
+#include <random>
+
+#include "base/digest.h"
+#include "formats/format.h"
+#include "support/support.h"
+
+namespace dredger {
+namespace {
+
+using test::MemoryMedium;
+using End = Measured::End;
+
+// Bytes written one after the other.
+class Layout {
+  public:
+    Layout& text(std::string_view bytes) {
+        bytes_ += bytes;
+        return *this;
+    }
+    Layout& little(std::uint64_t value, int size) {
+        for (int i = 0; i < size; ++i) bytes_ += static_cast<char>(value >> (8 * i) & 0xFF);
+        return *this;
+    }
+    Layout& big(std::uint64_t value, int size) {
+        for (int i = size - 1; i >= 0; --i) bytes_ += static_cast<char>(value >> (8 * i) & 0xFF);
+        return *this;
+    }
+    Layout& fill(std::size_t count, char with = '\0') {
+        bytes_.append(count, with);
+        return *this;
+    }
+    Layout& up_to(std::size_t size, char with = '\0') { return fill(size - bytes_.size(), with); }
+    Layout& put(std::size_t at, std::uint64_t value, int size) {
+        for (int i = 0; i < size; ++i)
+            bytes_[at + static_cast<std::size_t>(i)] = static_cast<char>(value >> (8 * i) & 0xFF);
+        return *this;
+    }
+    const std::string& bytes() const { return bytes_; }
+    std::size_t size() const { return bytes_.size(); }
+
+  private:
+    std::string bytes_;
+};
+
+std::uint32_t sum_of(std::string_view bytes) { return crc32(std::as_bytes(std::span(bytes)), 0); }
+
+Measured measured(std::string_view format, std::string bytes) {
+    const MemoryMedium medium(test::bytes_of(bytes));
+    Reader reader(medium);
+    return format_named(format)->measure(reader);
+}
+
+// It ends where it ends, with nothing, with zeros and with other bytes behind it; cut short it is not whole; and no
+// damage makes it reach past what there is.
+void expect_whole(std::string_view format, const std::string& bytes) {
+    const ByteView head(std::as_bytes(std::span(bytes)));
+    EXPECT_GT(bid_of(*format_named(format), head), 0U) << format << " does not bid for itself";
+    for (const std::string& behind : {std::string(), std::string(4096, '\0'), std::string(4096, 'x'), bytes}) {
+        std::string all = bytes;
+        all += behind;
+        const Measured found = measured(format, all);
+        EXPECT_TRUE(found.is_whole()) << format << ": " << found.trouble;
+        EXPECT_EQ(found.length, bytes.size()) << format;
+    }
+    for (std::size_t length = 0; length < bytes.size(); length += length < 2048 ? 1 : bytes.size() / 256 + 1) {
+        const Measured cut = measured(format, bytes.substr(0, length));
+        ASSERT_FALSE(cut.is_whole()) << format << " cut at " << length;
+        ASSERT_LE(cut.length, length) << format;
+        ASSERT_LE(cut.sure, cut.length) << format;
+    }
+    EXPECT_FALSE(measured(format, bytes.substr(0, bytes.size() - 1)).is_whole()) << format;
+    std::mt19937 random(5);
+    for (int n = 0; n < 2000; ++n) {
+        std::string damaged = bytes;
+        for (auto blows = 1 + random() % 4; blows > 0; --blows)
+            damaged[random() % (random() % 2 == 0 ? std::min<std::size_t>(damaged.size(), 256) : damaged.size())] =
+                static_cast<char>(random());
+        const Measured found = measured(format, damaged);
+        ASSERT_LE(found.length, damaged.size()) << format;
+        ASSERT_LE(found.sure, found.length) << format;
+    }
+}
+
+TEST(Specified, Midi) {
+    Layout tune;
+    tune.text("MThd").big(6, 4).big(1, 2).big(2, 2).big(96, 2);
+    for (int track = 0; track < 2; ++track)
+        tune.text("MTrk")
+            .big(8, 4)
+            .text(std::string_view("\0\x90\x3C\x40", 4))
+            .text(std::string_view("\0\xFF\x2F\0", 4));
+    expect_whole("midi", tune.bytes());
+    std::string lost = tune.bytes();
+    lost[lost.size() - 2] = 'x';
+    EXPECT_EQ(measured("midi", lost).end, End::broken) << "the second track has no end";
+}
+
+TEST(Specified, Amr) {
+    Layout speech;
+    speech.text("#!AMR\n");
+    for (int frame = 0; frame < 30; ++frame) speech.text("\x3C").fill(31, 'v');  // 12.2 kbit/s
+    const Measured found = measured("amr", speech.bytes() + std::string(600, '\xFF'));
+    EXPECT_EQ(found.end, End::open);
+    EXPECT_EQ(found.length, speech.size());
+    EXPECT_EQ(measured("amr", speech.bytes().substr(0, 200)).end, End::nonsense) << "too few frames to believe it";
+}
+
+// A header of RAR 5.0: checksum, size, type, flags, and what the flags ask for.
+std::string rar5_header(unsigned type, unsigned flags, std::string_view rest) {
+    Layout inner;
+    inner.little(type, 1).little(flags, 1).text(rest);
+    Layout counted;
+    counted.little(inner.size(), 1).text(inner.bytes());
+    return Layout().little(sum_of(counted.bytes()), 4).text(counted.bytes()).bytes();
+}
+
+TEST(Specified, Rar5) {
+    Layout archive;
+    archive.text(std::string_view("Rar!\x1A\7\1\0", 8)).text(rar5_header(1, 0, std::string_view("\0", 1)));
+    archive
+        .text(rar5_header(2, 2,
+                          "\x64"
+                          "terns"))
+        .fill(100, 'd')
+        .text(rar5_header(5, 0, std::string_view("\0", 1)));
+    expect_whole("rar", archive.bytes());
+    std::string damaged = archive.bytes();
+    damaged[22] = '!';
+    const Measured found = measured("rar", damaged);
+    EXPECT_EQ(found.end, End::broken);
+    EXPECT_LT(found.sure, 40U);
+}
+
+TEST(Specified, Rar4) {
+    const auto header = [](unsigned type, unsigned flags, std::string_view rest) {
+        Layout inner;
+        inner.little(type, 1).little(flags, 2).little(7 + rest.size(), 2).text(rest);
+        return Layout().little(sum_of(inner.bytes()) & 0xFFFF, 2).text(inner.bytes()).bytes();
+    };
+    Layout archive;
+    archive.text(std::string_view("Rar!\x1A\7\0", 7)).text(header(0x73, 0, std::string(6, '\0')));
+    Layout file;
+    file.little(50, 4).fill(21).text("logs.csv");
+    archive.text(header(0x74, 0x8000, file.bytes())).fill(50, 'd').text(header(0x7B, 0x4000, ""));
+    expect_whole("rar", archive.bytes());
+}
+
+TEST(Specified, PortableExecutable) {
+    Layout program;
+    program.text("MZ").up_to(60).little(128, 4).up_to(128).text(std::string_view("PE\0\0", 4));
+    program.little(0x8664, 2).little(1, 2).fill(12).little(240, 2).little(2, 2);  // one section, an optional header
+    program.little(0x20B, 2).up_to(128 + 24 + 240);
+    program.text(".text\0\0\0").fill(3).little(100, 4).little(0x1000, 4).little(512, 4).little(1024, 4).fill(16);
+    program.up_to(1024 + 512, 'c');
+    expect_whole("pe", program.bytes());
+    // Certificates behind the sections belong to it.
+    Layout signed_program = program;
+    signed_program.put(128 + 24 + 112 + 32, signed_program.size(), 4).put(128 + 24 + 112 + 36, 256, 4).fill(256, 's');
+    expect_whole("pe", signed_program.bytes());
+}
+
+TEST(Specified, MachO) {
+    Layout program;
+    program.little(0xFEEDFACF, 4).little(0x01000007, 4).little(3, 4).little(2, 4).little(1, 4).little(72, 4).fill(8);
+    program.little(25, 4).little(72, 4).text("__TEXT").fill(10).fill(16).little(256, 8).little(300, 8).fill(16);
+    program.up_to(556, 'c');
+    expect_whole("macho", program.bytes());
+}
+
+TEST(Specified, WoffSaysItsLength) {
+    Layout font;
+    font.text("wOFF").little(0x0100, 4).big(400, 4).big(1, 2).big(0, 2).up_to(44);
+    font.text("cmap").big(64, 4).big(100, 4).big(100, 4).fill(4).up_to(400, 'f');
+    expect_whole("woff", font.bytes());
+    font.put(44 + 4, 0xFFFFFFFF, 4);
+    EXPECT_EQ(measured("woff", font.bytes()).end, End::nonsense) << "a table beyond the end";
+}
+
+TEST(Specified, Shortcut) {
+    Layout link;
+    link.little(76, 4).text(std::string_view("\1\x14\2\0\0\0\0\0\xC0\0\0\0\0\0\0\x46", 16));
+    link.little(0x85, 4).up_to(76);                       // an ID list, and a name in UTF-16
+    link.little(4, 2).fill(4).little(3, 2).fill(6, 'n');  // which follow
+    link.little(0x60, 4).little(0xA0000003, 4).up_to(link.size() + 0x58);
+    link.little(0, 4);
+    expect_whole("lnk", link.bytes());
+}
+
+TEST(Specified, EventLog) {
+    Layout log;
+    log.text(std::string_view("ElfFile\0", 8)).up_to(32).little(128, 4).little(1, 2).little(3, 2).little(4096, 2);
+    log.little(2, 2).up_to(4096);
+    log.put(124, sum_of(std::string_view(log.bytes()).substr(0, 120)), 4);
+    for (int chunk = 0; chunk < 2; ++chunk)
+        log.text(std::string_view("ElfChnk\0", 8)).up_to(4096 + 65536 * (1 + static_cast<std::size_t>(chunk)), 'e');
+    expect_whole("evtx", log.bytes());
+    std::string damaged = log.bytes();
+    damaged[4096 + 65536] = 'x';
+    EXPECT_EQ(measured("evtx", damaged).end, End::broken);
+    EXPECT_EQ(measured("evtx", damaged).length, 4096U + 65536);
+}
+
+TEST(Specified, RegistryHive) {
+    Layout hive;
+    hive.text("regf").little(1, 4).little(1, 4).up_to(40).little(8192, 4).up_to(508);
+    std::uint32_t sum = 0;
+    for (std::size_t at = 0; at < 508; at += 4) {
+        std::uint32_t word = 0;
+        std::memcpy(&word, hive.bytes().data() + at, 4);
+        sum ^= word;
+    }
+    hive.little(sum, 4).up_to(4096);
+    for (unsigned bin = 0; bin < 2; ++bin)
+        hive.text("hbin").little(4096 * bin, 4).little(4096, 4).up_to(4096 * (2 + std::size_t{bin}), 'k');
+    expect_whole("hive", hive.bytes());
+}
+
+TEST(Specified, PasswordDatabase) {
+    Layout vault;
+    vault.little(0x9AA2D903, 4).little(0xB54BFB67, 4).little(0, 2).little(4, 2);
+    vault.little(2, 1).little(16, 4).fill(16, 'c').little(0, 1).little(4, 4).text("\r\n\r\n");
+    Sha256 sum;
+    sum.add(std::as_bytes(std::span(vault.bytes())));
+    const std::string hex = sum.finish();
+    for (std::size_t i = 0; i < hex.size(); i += 2) vault.little(std::stoul(hex.substr(i, 2), nullptr, 16), 1);
+    vault.fill(32, 'm').fill(32, 'h').little(500, 4).fill(500, 'p').fill(32, 'h').little(0, 4);
+    expect_whole("kdbx", vault.bytes());
+    std::string damaged = vault.bytes();
+    damaged[14] = '!';
+    EXPECT_EQ(measured("kdbx", damaged).end, End::nonsense) << "the checksum of its header";
+}
+
+TEST(Specified, LengthsThatCanNotBeAreNoFiles) {
+    EXPECT_EQ(measured("dbx", std::string(200, '\xFF')).end, End::nonsense);
+    EXPECT_EQ(
+        measured("prefetch", Layout().little(23, 4).text("SCCA").little(0, 4).little(40, 4).fill(100).bytes()).end,
+        End::nonsense);
+    EXPECT_EQ(measured("pst", "!BDN" + std::string(600, 'x')).end, End::nonsense);
+    EXPECT_EQ(measured("pe", "MZ" + std::string(200, '\xFF')).end, End::nonsense);
+    EXPECT_EQ(measured("lnk", std::string(200, '\0')).end, End::nonsense);
+    Layout prefetch;
+    prefetch.little(23, 4).text("SCCA").little(0, 4).little(300, 4).up_to(300, 'p');
+    expect_whole("prefetch", prefetch.bytes());
+}
+
+}  // namespace
+}  // namespace dredger

@@ -1,0 +1,196 @@
+// Pictures, films and sounds of samples that other programs made, whole and damaged.
+#include "preview/decoders.h"
+
+#include <atomic>
+#include <gmock/gmock.h>
+#include <random>
+
+#include "preview/sandbox.h"
+#include "support/support.h"
+
+namespace dredger::preview {
+namespace {
+
+using test::MemoryMedium;
+
+const std::map<std::string, std::vector<std::byte>>& all_samples() {
+    static const auto samples = test::samples();
+    return samples;
+}
+MemoryMedium sample(const std::string& name) { return MemoryMedium(all_samples().at(name)); }
+
+std::vector<std::byte> cut(const std::string& name, double share) {
+    const auto& whole = all_samples().at(name);
+    return {whole.begin(), whole.begin() + static_cast<std::ptrdiff_t>(share * static_cast<double>(whole.size()))};
+}
+
+class PictureSample : public testing::TestWithParam<const char*> {};
+
+TEST_P(PictureSample, CanBeSeen) {
+    const MemoryMedium content = sample(GetParam());
+    const auto picture = decode_picture(content, 64);
+    ASSERT_TRUE(picture);
+    EXPECT_GT(picture->width, 0);
+    EXPECT_EQ(picture->good_rows, picture->height);
+    EXPECT_EQ(picture->pixels.size(),
+              static_cast<std::size_t>(picture->width) * static_cast<std::size_t>(picture->height));
+}
+
+INSTANTIATE_TEST_SUITE_P(Formats, PictureSample,
+                         testing::Values("png-plain.png", "png-interlaced.png", "gif-still.gif", "gif-animated.gif",
+                                         "bmp-plain.bmp", "tiff-strips.tiff", "webp-lossy.webp", "webp-lossless.webp",
+                                         "heic-still.heic", "avif-still.avif", "jpeg2000-box.jp2",
+                                         "jpeg-progressive.jpg"),
+                         [](const auto& one) {
+                             std::string name = one.param;
+                             std::replace_if(
+                                 name.begin(), name.end(), [](char c) { return !std::isalnum(c); }, '_');
+                             return name;
+                         });
+
+TEST(Jpeg, IsReducedButNotTooFar) {
+    const MemoryMedium content = sample("jpeg-baseline.jpg");
+    const auto large = decode_jpeg(content, 10'000);
+    const auto small = decode_jpeg(content, 16);
+    ASSERT_TRUE(large && small);
+    EXPECT_GE(std::max(small->width, small->height), 16);
+    EXPECT_LT(small->width, large->width);
+    EXPECT_EQ(small->good_rows, small->height);
+}
+
+TEST(Jpeg, OfHalfAPictureTheUpperRowsAreGood) {
+    for (const char* name : {"jpeg-baseline.jpg", "jpeg-grey.jpg", "jpeg-restarts.jpg"}) {
+        const MemoryMedium content(cut(name, 0.6));
+        const auto picture = decode_jpeg(content, 10'000);
+        ASSERT_TRUE(picture) << name;
+        EXPECT_GT(picture->good_rows, 0) << name;
+        EXPECT_LT(picture->good_rows, picture->height) << name;
+        const auto whole = decode_jpeg(sample(name), 10'000);
+        const auto good = static_cast<std::ptrdiff_t>((picture->good_rows - 16) * picture->width);
+        ASSERT_GT(good, 0) << name;
+        EXPECT_TRUE(std::equal(picture->pixels.begin(), picture->pixels.begin() + good, whole->pixels.begin())) << name;
+    }
+}
+
+TEST(Jpeg, NothingOfAPictureIsNoPicture) {
+    EXPECT_FALSE(decode_jpeg(MemoryMedium(cut("jpeg-baseline.jpg", 0.02)), 64));
+    EXPECT_FALSE(decode_jpeg(MemoryMedium(std::vector<std::byte>(5000)), 64));
+    EXPECT_FALSE(decode_jpeg(MemoryMedium(std::vector<std::byte>()), 64));
+}
+
+TEST(Film, ShowsFramesAndItsLength) {
+    for (const char* name : {"mp4-first.mp4", "mp4-last.mp4", "mkv-plain.mkv", "webm-plain.webm", "avi-plain.avi"}) {
+        const MemoryMedium content = sample(name);
+        const Film film = decode_film(content, 4, 80);
+        EXPECT_FALSE(film.frames.empty()) << name;
+        EXPECT_GT(film.seconds, 0) << name;
+        EXPECT_THAT(film.described, testing::HasSubstr(" x ")) << name;
+        for (const Picture& frame : film.frames) EXPECT_LE(std::max(frame.width, frame.height), 80) << name;
+    }
+    EXPECT_TRUE(decode_film(MemoryMedium(std::vector<std::byte>(4096)), 4, 80).frames.empty());
+}
+
+TEST(Sound, HasALengthAWaveAndAClip) {
+    for (const char* name : {"wav-plain.wav", "mp3-tagged.mp3", "flac-plain.flac", "ogg-plain.ogg", "opus-plain.opus",
+                             "m4a-plain.m4a", "aac-plain.aac", "aiff-plain.aiff", "wma-plain.wma"}) {
+        const MemoryMedium content = sample(name);
+        const auto sound = decode_sound(content);
+        ASSERT_TRUE(sound) << name;
+        EXPECT_GT(sound->seconds, 0.2) << name;
+        EXPECT_NEAR(static_cast<double>(sound->peaks.size()), sound->seconds * 20, 1.01) << name;
+        EXPECT_GT(*std::max_element(sound->peaks.begin(), sound->peaks.end()), 0.01F) << name << " is silent";
+        EXPECT_NEAR(static_cast<double>(sound->clip.size()), std::min(20.0, sound->seconds) * Sound::kRate, 2) << name;
+    }
+    EXPECT_FALSE(decode_sound(MemoryMedium(std::vector<std::byte>(4096))));
+}
+
+TEST(Page, IsDrawnUpright) {
+    for (const char* name : {"pdf-linear.pdf", "pdf-packed.pdf", "pdf-picture.pdf"}) {
+        const MemoryMedium content = sample(name);
+        const auto page = decode_first_page(content, 200);
+        ASSERT_TRUE(page) << name;
+        EXPECT_NEAR(std::max(page->width, page->height), 200, 2) << name;
+        EXPECT_GT(
+            std::count_if(page->pixels.begin(), page->pixels.end(), [](std::uint32_t p) { return p != 0xFFFFFF; }), 0)
+            << name << " is blank";
+    }
+    EXPECT_FALSE(decode_first_page(MemoryMedium(std::vector<std::byte>(4096)), 200));
+}
+
+TEST(Oriented, TurnsAsTheCameraWasHeld) {
+    // 1 2 3
+    // 4 5 6
+    const Picture picture = {3, 2, {1, 2, 3, 4, 5, 6}, 2};
+    const auto turned = [&](unsigned orientation) { return oriented(picture, orientation).pixels; };
+    EXPECT_EQ(turned(1), picture.pixels);
+    EXPECT_EQ(turned(2), (std::vector<std::uint32_t>{3, 2, 1, 6, 5, 4}));
+    EXPECT_EQ(turned(3), (std::vector<std::uint32_t>{6, 5, 4, 3, 2, 1}));
+    EXPECT_EQ(turned(4), (std::vector<std::uint32_t>{4, 5, 6, 1, 2, 3}));
+    EXPECT_EQ(turned(5), (std::vector<std::uint32_t>{1, 4, 2, 5, 3, 6}));
+    EXPECT_EQ(turned(6), (std::vector<std::uint32_t>{4, 1, 5, 2, 6, 3})) << "the top was on the right";
+    EXPECT_EQ(turned(7), (std::vector<std::uint32_t>{6, 3, 5, 2, 4, 1}));
+    EXPECT_EQ(turned(8), (std::vector<std::uint32_t>{3, 6, 2, 5, 1, 4}));
+    EXPECT_EQ(turned(99), picture.pixels);
+    EXPECT_EQ(oriented(picture, 6).width, 2);
+    // The lower row was lost: turned, that is the left column.
+    const Picture half = {3, 2, {1, 2, 3, 4, 5, 6}, 1};
+    const auto left = oriented(half, 6);
+    EXPECT_EQ(left.pixels[1], 1U);
+    EXPECT_EQ(left.pixels[0], left.pixels[2]) << "all of it in the colour of paper";
+    EXPECT_EQ(left.pixels[0], left.pixels[4]);
+}
+
+TEST(Likeness, IsThatOfWhatIsSeen) {
+    const auto baseline = decode_jpeg(sample("jpeg-baseline.jpg"), 64);
+    const auto large = decode_jpeg(sample("jpeg-baseline.jpg"), 10'000);
+    ASSERT_TRUE(baseline && large);
+    const auto apart = [](std::uint64_t a, std::uint64_t b) { return __builtin_popcountll(a ^ b); };
+    EXPECT_LE(apart(likeness_of(*baseline), likeness_of(*large)), 6);
+    Picture mirrored = oriented(*large, 2);
+    EXPECT_GT(apart(likeness_of(mirrored), likeness_of(*large)), 12);
+    EXPECT_EQ(likeness_of({4, 4, std::vector<std::uint32_t>(16), 4}), 0U) << "too small to tell";
+}
+
+TEST(Sandbox, GivesBackTheAnswer) {
+    EXPECT_EQ(run_apart([] { return std::string("seen"); }), "seen");
+    const std::string long_answer(300'000, 'x');
+    EXPECT_EQ(run_apart([&] { return long_answer; }), long_answer);
+}
+
+TEST(Sandbox, OutlivesWhateverHappensInIt) {
+    EXPECT_FALSE(run_apart([]() -> std::string { std::abort(); }));
+    EXPECT_FALSE(run_apart([]() -> std::string { throw std::runtime_error("no"); }));
+    EXPECT_FALSE(run_apart([]() -> std::string { ::_exit(3); }));
+    EXPECT_FALSE(run_apart([] { return std::string(8 << 20, 'x'); })) << "more than anyone asked for";
+    const auto endless = []() -> std::string {
+        std::atomic<unsigned> turns = 0;
+        for (;;) ++turns;
+    };
+    EXPECT_FALSE(run_apart(endless, {std::uint64_t{1} << 30, 1}));
+#if !defined(__SANITIZE_ADDRESS__)
+    EXPECT_FALSE(run_apart([] { return std::to_string(std::vector<char>(std::size_t{1} << 31, 'x').size()); },
+                           {std::uint64_t{64} << 20, 5}));
+#endif
+}
+
+// Whatever a decoder makes of damage, the run goes on.
+TEST(Sandbox, DamagedSamplesCostOnlyThemselves) {
+    std::mt19937 random(11);
+    for (const auto& [name, bytes] : all_samples()) {
+        auto damaged = bytes;
+        for (auto blows = 3 + random() % 20; blows > 0; --blows)
+            damaged[random() % damaged.size()] = static_cast<std::byte>(random());
+        const MemoryMedium content(std::move(damaged));
+        (void)run_apart([&content = content] {
+            (void)decode_picture(content, 64);
+            (void)decode_film(content, 2, 64);
+            (void)decode_sound(content);
+            (void)decode_first_page(content, 64);
+            return std::string("done");
+        });
+    }
+    EXPECT_EQ(run_apart([] { return std::string("still here"); }), "still here");
+}
+
+}  // namespace
+}  // namespace dredger::preview

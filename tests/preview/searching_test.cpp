@@ -1,0 +1,73 @@
+#include "preview/searching.h"
+
+#include <gmock/gmock.h>
+
+#include "preview/decoders.h"
+#include "preview/text.h"
+#include "support/support.h"
+
+namespace dredger::preview {
+namespace {
+
+using test::MemoryMedium;
+
+bool found(std::vector<std::byte> bytes, const std::string& text, const std::string& format = "") {
+    Candidate candidate;
+    candidate.format = format;
+    return contains(MemoryMedium(std::move(bytes)), candidate, text);
+}
+bool found(std::string_view bytes, const std::string& text) { return found(test::bytes_of(bytes), text); }
+
+TEST(Contains, FindsTextWhateverItsCase) {
+    EXPECT_TRUE(found("Ring SK566403, Alca torda", "alca TORDA"));
+    EXPECT_FALSE(found("Ring SK566403, Alca torda", "uria"));
+    EXPECT_TRUE(found("Küken", "küken"));
+    EXPECT_TRUE(found("end", "end"));
+    EXPECT_FALSE(found("en", "end"));
+    EXPECT_FALSE(found("", "end"));
+}
+
+TEST(Contains, FindsUtf16) {
+    EXPECT_TRUE(found(std::string_view("x\0T\0e\0r\0n\0", 10), "tern"));
+    EXPECT_TRUE(found(std::string_view("K\0\xFC\0k\0e\0n\0", 10), "Küken"));
+    EXPECT_TRUE(found(std::string_view("\xAC\x20 \0", 4), "\xE2\x82\xAC")) << "a euro sign";
+    EXPECT_FALSE(found(std::string_view("T\0e\0r\0x\0", 8), "tern"));
+}
+
+TEST(Contains, FindsWhatLiesAcrossPieces) {
+    constexpr std::size_t kPiece = 1 << 20;
+    for (const std::size_t at : {kPiece - 1, kPiece - 4, kPiece, 2 * kPiece - 11, 3 * kPiece - 8}) {
+        std::string text(3 * kPiece, '.');
+        text.replace(at, 8, "guillemot", 0, 8);
+        EXPECT_TRUE(found(text, "guillemo")) << at;
+        EXPECT_FALSE(found(text, "guillemot")) << at;
+    }
+}
+
+TEST(Contains, LooksIntoDocuments) {
+    const auto samples = test::samples();
+    for (const char* name : {"docx-plain.docx", "odt-plain.odt"}) {
+        const MemoryMedium content(samples.at(name));
+        Reader reader(content);
+        // Some words that stand in the document, but packed.
+        const std::string text = office_text(reader);
+        const std::size_t from = text.find_first_not_of(" \n\t");
+        ASSERT_NE(from, std::string::npos) << name;
+        const std::string words = text.substr(from, 12);
+        EXPECT_TRUE(found(samples.at(name), words, "docx")) << name << ": " << words;
+        EXPECT_FALSE(found(samples.at(name), "kittiwake on the moon", "docx")) << name;
+    }
+    for (const char* name : {"pdf-linear.pdf", "pdf-packed.pdf"}) {
+        const MemoryMedium content(samples.at(name));
+        const std::string text = text_of_pages(content, 1 << 20);
+        const std::size_t from = text.find_first_not_of(" \n\t\f");
+        if (from == std::string::npos) continue;  // a page without text
+        EXPECT_TRUE(found(samples.at(name), text.substr(from, 6), "pdf")) << name;
+    }
+    auto damaged = samples.at("docx-plain.docx");
+    damaged.resize(damaged.size() / 2);
+    EXPECT_FALSE(found(damaged, "kittiwake on the moon", "docx"));
+}
+
+}  // namespace
+}  // namespace dredger::preview

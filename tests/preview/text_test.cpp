@@ -1,0 +1,93 @@
+#include "preview/text.h"
+
+#include <gmock/gmock.h>
+
+#include "support/support.h"
+
+namespace dredger::preview {
+namespace {
+
+using test::MemoryMedium;
+using testing::AllOf;
+using testing::HasSubstr;
+using testing::Not;
+
+std::string text_of(std::string_view bytes, bool is_markup = false) {
+    const MemoryMedium content(test::bytes_of(bytes));
+    Reader reader(content);
+    return plain_text(reader, is_markup);
+}
+
+TEST(PlainText, ComesAsUtf8FromWhateverItWasWrittenIn) {
+    EXPECT_EQ(text_of("Küken, Nest 4\r\nalle beringt"), "Küken, Nest 4\nalle beringt");
+    EXPECT_EQ(text_of("\xEF\xBB\xBFK\xC3\xBCken"), "Küken");
+    EXPECT_EQ(text_of("K\xFCken"), "Küken") << "an old code page";
+    EXPECT_EQ(text_of(std::string_view("\xFF\xFEK\0\xFC\0", 6)), "Kü");
+    EXPECT_EQ(text_of(std::string_view("\xFE\xFF\0K\0\xFC", 6)), "Kü");
+    EXPECT_EQ(text_of(""), "");
+}
+
+TEST(PlainText, IsCutBetweenCharacters) {
+    std::string hens;
+    while (hens.size() < 3 * kMostText) hens += "ü";
+    const std::string text = text_of(hens);
+    EXPECT_LE(text.size(), kMostText);
+    EXPECT_EQ(text.size() % 2, 0U);
+    EXPECT_EQ(text, hens.substr(0, text.size()));
+}
+
+TEST(PlainText, LeavesOutTags) {
+    const std::string text = text_of(
+        "<html><head><title>Log &amp; notes</title><script>let a = '<p>no</p>';</script></head>"
+        "<body><p>First <b>line</b></p><p>Second&nbsp;line<br>third &lt;3</p></body></html>",
+        true);
+    EXPECT_EQ(text, "Log & notes\nFirst line\nSecond line\nthird <3\n");
+    EXPECT_EQ(text_of("<p>never ends", true), "never ends");
+    EXPECT_EQ(text_of("a < b", true), "a ") << "an open tag hides the rest";
+}
+
+TEST(OfficeText, IsThatOfTheDocument) {
+    const auto samples = test::samples();
+    for (const char* name : {"docx-plain.docx", "odt-plain.odt", "ods-plain.ods", "epub-plain.epub"}) {
+        const MemoryMedium content(samples.at(name));
+        Reader reader(content);
+        const std::string text = office_text(reader);
+        EXPECT_GT(text.size(), 3U) << name;
+        EXPECT_THAT(text, AllOf(Not(HasSubstr("<")), Not(HasSubstr("xmlns")))) << name;
+    }
+    const MemoryMedium archive(samples.at("zip-plain.zip"));
+    Reader reader(archive);
+    EXPECT_EQ(office_text(reader), "");
+}
+
+TEST(ZipEntries, TellWhichAreIntact) {
+    for (const char* name : {"zip-plain.zip", "zip-described.zip"}) {
+        auto bytes = test::samples().at(name);
+        std::vector<ZipEntry> before;
+        {
+            const MemoryMedium content(bytes);
+            Reader reader(content);
+            before = zip_entries(reader, 100);
+            EXPECT_EQ(zip_entries(reader, 1).size(), 1U) << name;
+        }
+        ASSERT_GE(before.size(), 2U) << name;
+        for (const ZipEntry& entry : before)
+            EXPECT_TRUE(entry.is_intact || entry.size == 0) << name << " " << entry.name;
+        const auto hit = std::find_if(before.begin(), before.end(), [](const ZipEntry& e) { return e.packed > 8; });
+        ASSERT_NE(hit, before.end()) << name;
+        bytes[hit->data + hit->packed / 2] ^= std::byte{0xFF};
+        const MemoryMedium damaged(std::move(bytes));
+        Reader reader(damaged);
+        const auto after = zip_entries(reader, 100);
+        const auto same =
+            std::find_if(after.begin(), after.end(), [&](const ZipEntry& e) { return e.name == hit->name; });
+        ASSERT_NE(same, after.end()) << name;
+        EXPECT_FALSE(same->is_intact) << name;
+    }
+    const MemoryMedium nothing(std::vector<std::byte>(100));
+    Reader reader(nothing);
+    EXPECT_TRUE(zip_entries(reader, 10).empty());
+}
+
+}  // namespace
+}  // namespace dredger::preview
