@@ -2,6 +2,7 @@
 #pragma once
 
 #include <cstdint>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -40,16 +41,23 @@ struct Sweep {
     bool done = false;
 };
 
-// A candidate with all that is known of it. `record.layout` counts from the start of the medium, and `record.id` from
-// the start of the volume.
-struct Candidate {
+// What looking at a candidate's content tells of it.
+struct Learnt {
     std::int64_t id = 0;
-    std::int64_t volume = 0;  // ScannedVolume::id
-    Record record;
     Kind kind = Kind::other;
     std::string format;  // empty: not known
     Prospect prospect;
-    Proof proof = Proof::none;  // of its content, as far as it was checked
+    Proof proof = Proof::none;              // of its content, as far as it was checked
+    bool is_checked = false;                // its content was read through its format
+    std::optional<std::uint64_t> likeness;  // of a picture; 0: nothing can be seen of it. None: not looked at yet
+};
+
+// A candidate with all that is known of it. `record.layout` counts from the start of the medium, and `record.id` from
+// the start of the volume.
+struct Candidate : Learnt {
+    std::int64_t volume = 0;  // ScannedVolume::id
+    Record record;
+    std::int64_t content = 0;               // the first candidate of those with this same content; 0: none is known
 };
 
 // "PATH (written TIME)": how one file is told of to explain another.

@@ -3,7 +3,9 @@
 
 #include <filesystem>
 #include <functional>
+#include <map>
 #include <optional>
+#include <set>
 
 #include "catalog/candidate.h"
 #include "catalog/grouping.h"
@@ -15,7 +17,7 @@ namespace dredger {
 
 class Catalog {
   public:
-    static constexpr int kVersion = 4;
+    static constexpr int kVersion = 5;
 
     // For a scan: made where there is none.
     static Result<Catalog> open_for_scan(const std::filesystem::path& path);
@@ -39,6 +41,8 @@ class Catalog {
     Result<void> begin();
     Result<void> commit();
     void roll_back();
+    // To be called before the last commit, so that the usual questions are answered at once.
+    Result<void> summarise();
 
     // The first id that is free, and all after it.
     Result<std::int64_t> next_id() const;
@@ -47,11 +51,31 @@ class Catalog {
 
     // What is known better now: everything but the record's own words.
     Result<void> update(const Candidate& candidate);
+    // What was learnt of these after the scan. False where the catalog can't be written now: it is learnt again then.
+    bool keep(const std::vector<Learnt>& learnt);
+
+    // The files of a source of which another one with as many bytes, deleted ones among them, is there: by size.
+    Result<void> each_of_same_size(
+        std::int64_t source, const std::function<bool(std::int64_t candidate, std::uint64_t size)>& visit) const;
+    // Up to which candidate the contents of a source were compared with each other.
+    Result<std::int64_t> compared_to(std::int64_t source) const;
+    Result<void> save_compared(std::int64_t source, std::int64_t last);
+    Result<void> save_content(std::int64_t candidate, std::int64_t content);
+
+    // Of the selected ones whose content others of them have, too: how many have it, by the one that comes first in the
+    // order, and those that come after it.
+    struct Copies {
+        std::map<std::int64_t, std::uint64_t> count;  // by candidate
+        std::set<std::int64_t> further;
+    };
+    Result<Copies> copies(const Selection& selection, const Order& order) const;
+    // All with the content of this one, live ones too, without itself and without layouts.
+    Result<std::vector<Candidate>> of_same_content(const Candidate& candidate) const;
 
     // The candidates of a volume that are not live and whose content begins at this byte of the medium.
     Result<std::vector<Candidate>> beginning_at(std::int64_t volume, std::uint64_t offset) const;
     // Those with an id above `after`, in order, with layouts: the next `most` files of a volume that are not live and
-    // were not found by signature.
+    // were not found by signature or checked before.
     Result<std::vector<Candidate>> to_check(std::int64_t volume, std::int64_t after, std::size_t most) const;
 
     // The pieces of all of them, on the medium, and whether the content was found right.
@@ -93,7 +117,6 @@ class Catalog {
     Catalog(std::filesystem::path path, sqlite::Database database);
     static Result<Catalog> checked(const std::filesystem::path& path, sqlite::Database database);
     Result<void> add_layout(const Candidate& candidate);
-    Result<void> summarise();
     Result<std::optional<Candidate>> row_of(std::int64_t id) const;  // without its layout
     Result<void> load_layout(Candidate& candidate) const;
 

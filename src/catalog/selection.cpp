@@ -99,6 +99,13 @@ class Builder {
         require(fmt::format("{} IN ({})", column, fmt::join(numbers, ",")));
     }
 
+    // As a list that may be as long as the catalog.
+    void require_listed(const char* what, const std::set<std::int64_t>& ids) {
+        if (ids.empty()) return;
+        require(fmt::format("{} IN (SELECT value FROM json_each(?))", what));
+        text(fmt::format("[{}]", fmt::join(ids, ",")));
+    }
+
     void require_any(const std::vector<std::string>& values, const char* sql) {
         if (values.empty()) return;
         std::vector<std::string> parts;
@@ -243,6 +250,9 @@ Condition condition_for(const Selection& selection) {
         }
         builder.require(fmt::format("{}", fmt::join(parts, " OR ")));
     }
+    builder.require_listed("id", selection.only);
+    builder.require_listed("id NOT", selection.without);
+    builder.require_listed("volume", selection.volumes);
     builder.require_range("size", selection.size);
     builder.require_range("modified", selection.modified);
     builder.require_range("created", selection.created);

@@ -28,6 +28,8 @@ struct Selection {
     std::vector<std::string> names;    // globs, letter case ignored; any of them
     std::vector<std::string> folders;  // globs; what lies below a folder counts too
     std::vector<Range> ids;
+    std::set<std::int64_t> only, without;  // further ids; empty: none
+    std::set<std::int64_t> volumes;        // ScannedVolume::id; empty: all
     Range size;                        // bytes
     Range modified, created, deleted;  // seconds since 1970
     Range prospect;

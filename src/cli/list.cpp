@@ -10,6 +10,7 @@
 #include "cli/words.h"
 #include "media/content.h"
 #include "preview/searching.h"
+#include "preview/similar.h"
 
 namespace dredger::cli {
 namespace {
@@ -20,13 +21,15 @@ struct Options {
     std::vector<std::string> catalogs;
     SelectionOptions selection;
     std::string form = "table";
-    std::string sort = "prospect";
+    std::string sort;
     std::string group;
     std::optional<std::size_t> depth;
     std::uint64_t from = 1;
     std::optional<std::uint64_t> limit;
     bool extents = false;
     std::string contains, source;
+    std::optional<std::int64_t> similar;
+    bool every_copy = false;
 
     bool is_table() const { return form == "table"; }
 };
@@ -81,7 +84,26 @@ struct Opened {
     std::string name;
     std::map<std::int64_t, unsigned> volume_numbers;
     std::map<std::int64_t, MediumPtr> media;  // by volume, where contents are looked into
+    std::vector<Similar> similar;             // the likest first
 };
+
+// Those that are like a given find, instead of all that are selected.
+Result<void> keep_similar(Opened& from, const Options& options) {
+    DREDGER_TRY(const auto wanted, from.catalog.find(*options.similar));
+    if (!wanted)
+        return fail(ErrorKind::usage, fmt::format("there is no candidate {}", *options.similar),
+                    from.catalog.path().string(), "dredger list shows the IDs");
+    catch_interrupts();
+    TerminalObserver<Observer> observer;
+    auto similar = similar_to(from.catalog, from.media, *wanted, from.selection, observer);
+    observer.line().clear();
+    if (!similar) return tl::unexpected<Error>(similar.error());
+    if (is_interrupted()) warn("interrupted: not all pictures were looked at");
+    from.similar = std::move(*similar);
+    from.selection.only = {-1};  // where nothing is like it
+    for (const Similar& one : from.similar) from.selection.only.insert(one.candidate);
+    return {};
+}
 
 Result<Opened> opened(const std::string& path, const Options& options) {
     DREDGER_TRY(Catalog catalog, Catalog::open(path));
@@ -94,13 +116,14 @@ Result<Opened> opened(const std::string& path, const Options& options) {
             warn(fmt::format("{}: the scan of volume {} is not finished", path, volume.place.number));
     }
     std::string name = catalog.path().filename().string();
-    Opened opened{std::move(catalog), std::move(selection), std::move(name), std::move(numbers), {}};
-    if (!options.contains.empty()) {
+    Opened opened{std::move(catalog), std::move(selection), std::move(name), std::move(numbers), {}, {}};
+    if (!options.contains.empty() || options.similar) {
         std::set<std::int64_t> all;
         for (const ScannedVolume& volume : volumes) all.insert(volume.id);
         DREDGER_TRY(Attached attached, attach(opened.catalog, all, {options.source, {}, false, false}));
         opened.media = std::move(attached.media);
     }
+    if (options.similar) DREDGER_CHECK(keep_similar(opened, options));
     return opened;
 }
 
@@ -141,11 +164,32 @@ void print_totals(const Totals& totals) {
 }
 
 void say_nothing_found(const Options& options) {
+    if (options.similar) {
+        fmt::print("Nothing that is selected is like {}. dredger list CATALOG --sort name puts like names together.\n",
+                   *options.similar);
+        return;
+    }
     fmt::print("{}\n",
                options.selection.is_narrowed() || !options.contains.empty()
                    ? "Nothing in the catalog is selected. Leave out an option, or widen it; --state live shows "
                      "what is not deleted."
                    : "The catalog has no deleted files. dredger list CATALOG --state live shows what is there.");
+}
+
+std::string why_of(const Opened& from, std::int64_t id) {
+    const auto found = std::find_if(from.similar.begin(), from.similar.end(),
+                                    [&](const Similar& one) { return one.candidate == id; });
+    return found == from.similar.end() ? "" : found->why;
+}
+
+Result<void> show_similar(const Opened& from, Page page, const std::function<bool(const Candidate&)>& visit) {
+    std::uint64_t at = 0;
+    for (const Similar& one : from.similar) {
+        if (at++ < page.skip || (page.most && at > page.skip + *page.most)) continue;
+        DREDGER_TRY(const auto candidate, from.catalog.find(one.candidate));
+        if (candidate) visit(*candidate);
+    }
+    return {};
 }
 
 // Several catalogs are listed one behind the other, each in order; a page counts through all of them.
@@ -157,15 +201,25 @@ Result<void> list_rows(std::vector<Opened>& catalogs, const Options& options) {
         {"ID", Table::Align::right},           {"PROSPECT"}, {"STATE"}, {"SIZE", Table::Align::right}, {"MODIFIED"},
         {"DELETED", Table::Align::left, true}, {"PATH"}};
     const bool several = catalogs.size() > 1;
+    DREDGER_TRY(const Order order, parse_order(options.sort.empty() ? "prospect" : options.sort));
+    std::vector<Catalog::Copies> copies(catalogs.size());
+    std::uint64_t further = 0;
+    if (options.is_table() && !options.every_copy && !options.similar && options.contains.empty())
+        for (std::size_t i = 0; i < catalogs.size(); ++i) {
+            DREDGER_TRY(copies[i], catalogs[i].catalog.copies(catalogs[i].selection, order));
+            further += copies[i].further.size();
+        }
+    if (further > 0) columns.insert(columns.end() - 1, {"COPIES", Table::Align::right});
+    if (options.similar) columns.insert(columns.end() - 1, {"HOW ALIKE"});
     if (several) columns.insert(columns.begin(), {"CATALOG"});
     Table table(columns);
-    DREDGER_TRY(const Order order, parse_order(options.sort));
     Page page{options.from > 0 ? options.from - 1 : 0, options.limit};
     if (!page.most && options.is_table()) page.most = kRowsAtOnce;
     const std::uint64_t skipped = page.skip;
     Totals all;
     std::uint64_t shown = 0;
-    for (Opened& from : catalogs) {
+    for (std::size_t i = 0; i < catalogs.size(); ++i) {
+        Opened& from = catalogs[i];
         std::uint64_t here = 0;
         const auto show = [&](const Candidate& c) {
             ++here;
@@ -180,23 +234,33 @@ Result<void> list_rows(std::vector<Opened>& catalogs, const Options& options) {
                                             time_text(c.record.modified),
                                             time_text(c.record.deleted),
                                             printable(c.record.path()) + (c.record.is_folder ? "/" : "")};
+            if (further > 0) {
+                const auto same = copies[i].count.find(c.id);
+                row.insert(row.end() - 1, same == copies[i].count.end() ? "" : count_text(same->second));
+            }
+            if (options.similar) row.insert(row.end() - 1, why_of(from, c.id));
             if (several) row.insert(row.begin(), from.name);
             table.add(std::move(row));
             return true;
         };
         Totals totals;
-        if (!options.contains.empty()) {
+        Selection shown_ones = from.selection;
+        shown_ones.without = copies[i].further;
+        if (options.similar && options.sort.empty()) {
+            DREDGER_TRY(totals, from.catalog.totals(from.selection));
+            DREDGER_CHECK(show_similar(from, page, show));
+        } else if (!options.contains.empty()) {
             DREDGER_TRY(totals, search(from, options, order, page, show));
         } else {
             if (options.is_table() || several) {
                 DREDGER_TRY(totals, from.catalog.totals(from.selection));
             }
-            DREDGER_CHECK(from.catalog.each(from.selection, order, options.extents, show, page));
+            DREDGER_CHECK(from.catalog.each(shown_ones, order, options.extents, show, page));
         }
         all.add(totals);
         shown += here;
         if (page.most) *page.most -= here;
-        page.skip -= std::min(page.skip, totals.files + totals.folders);
+        page.skip -= std::min(page.skip, totals.files + totals.folders - copies[i].further.size());
     }
     if (!options.is_table()) return {};
     const std::uint64_t count = all.files + all.folders;
@@ -207,9 +271,12 @@ Result<void> list_rows(std::vector<Opened>& catalogs, const Options& options) {
     if (!table.empty()) table.print();
     if (shown == 0) fmt::print("There are {} finds: --from {} is behind the last.\n", count_text(count), options.from);
     print_totals(all);
-    if (shown > 0 && shown < count)
+    if (further > 0)
+        fmt::print("{} with the same content {} counted, not shown: --every-copy lists them, too.\n",
+                   counted(further, "further copy", "further copies"), further == 1 ? "is" : "are");
+    if (shown > 0 && shown < count - further)
         fmt::print("Shown: {} to {}.{}\n", count_text(skipped + 1), count_text(skipped + shown),
-                   skipped + shown < count
+                   skipped + shown < count - further
                        ? fmt::format(" Go on with --from {}, or show more at once with --limit.", skipped + shown + 1)
                        : "");
     return {};
@@ -287,6 +354,9 @@ int list(const Options& options) {
         if (!one) return report(one.error());
         catalogs.push_back(std::move(*one));
     }
+    if (options.similar && (options.catalogs.size() > 1 || !options.contains.empty() || !options.group.empty()))
+        return report({ErrorKind::usage, "--similar goes with one catalog, and not with --contains or --group", "",
+                       "leave the others out"});
     if (!options.group.empty() && !options.contains.empty())
         return report({ErrorKind::usage, "--group and --contains can't go together", "", "use one of them"});
     const auto done = options.group.empty() ? list_rows(catalogs, options) : list_groups(catalogs, options);
@@ -317,14 +387,21 @@ void add_list(CLI::App& program, int& exit_code) {
     command->add_option("--contains", options->contains,
                         "only files that have this text in them: as it stands, or within office documents and PDF; "
                         "letter case is ignored");
+    command->add_option("--similar", options->similar,
+                        "only what is like the find with this ID: pictures that look alike, copies, and files of its "
+                        "name; the likest first")
+        ->check(CLI::PositiveNumber);
+    command->add_flag("--every-copy", options->every_copy,
+                      "list finds of the same content one by one; a table shows them once");
     command->add_option("--source", options->source,
-                        "with --contains: where the medium is now, if not where it was scanned");
+                        "with --contains or --similar: where the medium is now, if not where it was scanned");
     command->add_flag("--extents", options->extents, "with --as jsonl: where each piece lies on the medium");
     options->selection.add_to(*command);
     command->footer(
         "Examples:\n"
         "  dredger list card.dredge --kind picture --prospect 60..\n"
         "  dredger list office.dredge --kind document --contains \"storm petrel\"\n"
+        "  dredger list card.dredge --similar 17\n"
         "  dredger list card.dredge --group folder --depth 2\n"
         "  dredger list card.dredge office.dredge --sort -size --limit 20\n"
         "  dredger list card.dredge --folder \"Ringing logs\" --as csv > picks.csv");

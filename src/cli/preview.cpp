@@ -18,7 +18,7 @@ struct Options {
 };
 
 int preview_selection(const Options& options) {
-    const auto catalog = Catalog::open(options.catalog);
+    auto catalog = Catalog::open(options.catalog);
     if (!catalog) return report(catalog.error());
     auto selection = options.selection.selection_for(*catalog);
     if (!selection) return report(selection.error());

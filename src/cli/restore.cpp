@@ -35,7 +35,7 @@ class RestoreLines final : public TerminalObserver<RestoreObserver> {
 };
 
 int restore_selection(const Options& options) {
-    const auto catalog = Catalog::open(options.catalog);
+    auto catalog = Catalog::open(options.catalog);
     if (!catalog) return report(catalog.error());
     RestoreRequest request;
     auto selection = options.selection.selection_for(*catalog);

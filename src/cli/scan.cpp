@@ -19,6 +19,7 @@ struct Options {
     std::vector<unsigned> volumes;
     int code_page = 850;
     bool quick = false;
+    bool verify = false;
     bool deep = false;
     bool whole_surface = false;
     bool every_offset = false;
@@ -70,6 +71,13 @@ void say(const SurfaceReport& surface) {
     if (!more.empty()) fmt::print("    {}\n", fmt::join(more, "; "));
 }
 
+void say_checked(const SurfaceReport& surface) {
+    if (surface.checked > 0)
+        fmt::print("  volume {}: content of {} checked\n", surface.number, counted(surface.checked, "file"));
+    else
+        fmt::print("  volume {}: everything is checked already\n", surface.number);
+}
+
 int scan_all(const Options& options) {
     ScanRequest request;
     request.volumes = {options.volumes.begin(), options.volumes.end()};
@@ -88,6 +96,7 @@ int scan_all(const Options& options) {
                    !options.until.empty() || options.until_count > 0;
     if (options.quick && request.deep)
         return report({ErrorKind::usage, "--quick reads records only", {}, "leave it out to search the surface"});
+    request.verify = options.verify;
     request.whole_surface = options.whole_surface;
     request.every_offset = options.every_offset;
     request.inside = options.inside;
@@ -135,7 +144,7 @@ int scan_all(const Options& options) {
         fmt::print("{}\n", source);
         for (const VolumeReport& volume : outcome->volumes)
             if (!volume.filesystem.empty() || !request.deep) say(volume);
-        for (const SurfaceReport& surface : outcome->surfaces) say(surface);
+        for (const SurfaceReport& surface : outcome->surfaces) request.deep ? say(surface) : say_checked(surface);
         if (outcome->is_over)
             fmt::print("  What was wanted has turned up; the same command without --until goes on.\n");
         if (outcome->interrupted) {
@@ -182,6 +191,8 @@ void add_scan(CLI::App& program, int& exit_code) {
     command->add_flag("--quick", options->quick, "records only (the default)");
     command->add_flag("--deep", options->deep,
                       "records, and files by their content in free space and outside of volumes");
+    command->add_flag("--verify", options->verify,
+                      "also read what the records tell of and check it as far as its format allows; --deep does, too");
     command->add_flag("--whole-surface", options->whole_surface, "deep, and not only in free space");
     command->add_flag("--every-offset", options->every_offset,
                       "deep, and not only where sectors begin: for media whose files lie anywhere; slow");
@@ -203,6 +214,7 @@ void add_scan(CLI::App& program, int& exit_code) {
     command->footer(
         "Examples:\n"
         "  dredger scan nest-card.img -c nest-card.dredge\n"
+        "  dredger scan --verify office.img -c office.dredge\n"
         "  dredger scan --deep nest-card.img -c nest-card.dredge --kind picture,video\n"
         "  dredger scan /dev/sdc -c /mnt/rescue/card.dredge --folder \"DCIM/100NESTS\" --kind picture\n"
         "\nRun again with the same catalog, it goes on where it was stopped and reads nothing twice.");

@@ -1,13 +1,13 @@
 #include <fmt/format.h>
 
-#include "catalog/catalog.h"
+#include "catalog/attaching.h"
+#include "catalog/checking.h"
 #include "cli/commands.h"
 #include "cli/content_bar.h"
 #include "cli/selection_options.h"
 #include "cli/table.h"
 #include "cli/words.h"
 #include "media/content.h"
-#include "media/file_medium.h"
 
 namespace dredger::cli {
 namespace {
@@ -111,34 +111,40 @@ Result<void> print_pieces(const Catalog& catalog, const Candidate& c) {
     return {};
 }
 
-// Earlier versions of it, and its streams.
-Result<void> print_namesakes(const Catalog& catalog, const Candidate& c) {
-    DREDGER_TRY(const auto others, catalog.of_same_name(c));
-    if (others.empty()) return {};
-    fmt::print("\n{}\n", styled("Others of this name", Style::bold));
+void print_others(const char* title, const std::vector<Candidate>& others, bool with_paths) {
+    if (others.empty()) return;
+    fmt::print("\n{}\n", styled(title, Style::bold));
     Table table(
         {{"ID", Table::Align::right}, {"PROSPECT"}, {"STATE"}, {"SIZE", Table::Align::right}, {"MODIFIED"}, {"NAME"}});
     for (const Candidate& other : others)
         table.add({std::to_string(other.id), meter(other.prospect), std::string(word_for(other.record.state)),
-                   size_text(other.record.size), time_text(other.record.modified), printable(other.record.name)});
+                   size_text(other.record.size), time_text(other.record.modified),
+                   printable(with_paths ? other.record.path() : other.record.name)});
     table.print(2);
+}
+
+// Its copies, earlier versions of it, and its streams.
+Result<void> print_relatives(const Catalog& catalog, const Candidate& c) {
+    DREDGER_TRY(const auto copies, catalog.of_same_content(c));
+    print_others("The same content", copies, true);
+    DREDGER_TRY(const auto others, catalog.of_same_name(c));
+    print_others("Others of this name", others, false);
     return {};
 }
 
 // The bytes that were asked for, or the first ones. The source need not be attached to read what the catalog knows.
-int print_bytes(const ScannedSource& source, const Options& options, const Candidate& c) {
+int print_bytes(const ScannedSource& source, const MediumPtr& medium, const Options& options, const Candidate& c) {
     const bool asked = options.hex.has_value();
     if (c.record.layout.empty() || c.record.size == 0) {
         if (asked) fmt::print("\nIt has no bytes to show.\n");
         return kDone;
     }
     fmt::print("\n{}\n", styled(asked ? "Its bytes" : "How it begins", Style::bold));
-    const auto medium = FileMedium::open(options.source.empty() ? source.path : options.source);
-    if (!medium) {
+    if (medium == nullptr) {
         fmt::print("  The medium is not at {}; tell where it is with --source PATH.\n", source.path);
         return asked ? kSource : kDone;
     }
-    const auto content = open_content(*medium, c.record.layout, c.record.size);
+    const auto content = open_content(medium, c.record.layout, c.record.size);
     const std::uint64_t from = asked ? static_cast<std::uint64_t>(options.hex->from.value_or(0)) : 0;
     if (from >= content->size())
         return report({ErrorKind::usage, fmt::format("--hex: the file has only {} bytes", count_text(content->size())),
@@ -162,18 +168,32 @@ int print_bytes(const ScannedSource& source, const Options& options, const Candi
 }
 
 int show(const Options& options) {
-    const auto catalog = Catalog::open(options.catalog);
+    auto catalog = Catalog::open(options.catalog);
     if (!catalog) return report(catalog.error());
     const auto found = catalog->find(options.id);
     if (!found) return report(found.error());
     if (!*found)
         return report({ErrorKind::usage, fmt::format("there is no candidate {}", options.id), options.catalog,
                        fmt::format("dredger list {} shows the IDs", options.catalog)});
-    const Candidate& c = **found;
+    Candidate c = **found;
     const auto volumes = catalog->volumes();
     const auto sources = catalog->sources();
     if (!volumes) return report(volumes.error());
     if (!sources) return report(sources.error());
+
+    // What was never read is checked now, where the medium is at hand.
+    MediumPtr medium;
+    if (const auto attached = attach(*catalog, {c.volume}, {options.source, {}, false, false})) {
+        for (const std::string& remark : attached->remarks) warn(remark);
+        const auto there = attached->media.find(c.volume);
+        if (there != attached->media.end()) medium = there->second;
+    } else if (attached.error().kind == ErrorKind::unsafe) {
+        warn(attached.error().line());
+    }
+    if (medium != nullptr) {
+        check_content(medium, c);
+        if (c.is_checked && !(*found)->is_checked) catalog->keep({c});
+    }
 
     fmt::print("{}  {}\n\n", styled(fmt::format("{}", c.id), Style::bold),
                styled(printable(c.record.path()), Style::bold));
@@ -204,8 +224,8 @@ int show(const Options& options) {
         fmt::print("{}\n", wrapped("  - " + printable(reason), width_of_stdout(), 4));
     if (c.record.is_folder) return kDone;
     if (const auto printed = print_pieces(*catalog, c); !printed) return report(printed.error());
-    if (const auto printed = print_namesakes(*catalog, c); !printed) return report(printed.error());
-    return source != nullptr ? print_bytes(*source, options, c) : kDone;
+    if (const auto printed = print_relatives(*catalog, c); !printed) return report(printed.error());
+    return source != nullptr ? print_bytes(*source, medium, options, c) : kDone;
 }
 
 }  // namespace

@@ -136,5 +136,7 @@ Kind kind_of_name(std::string_view name);
 // themselves are told apart when another one of it is.
 std::span<const Format* const> all_formats();
 std::span<const std::vector<Format>* const> all_families();
+// Formats that are measured together: the finer one shows in the content.
+bool are_kin(std::string_view a, std::string_view b);
 
 }  // namespace dredger

@@ -36,6 +36,17 @@ std::span<const std::vector<Format>* const> all_families() {
     return families;
 }
 
+bool are_kin(std::string_view a, std::string_view b) {
+    if (a == b) return true;
+    for (const auto* family : all_families()) {
+        const auto has = [&](std::string_view name) {
+            return std::any_of(family->begin(), family->end(), [&](const Format& f) { return f.name == name; });
+        };
+        if (has(a) && has(b)) return true;
+    }
+    return false;
+}
+
 std::span<const Format* const> all_formats() {
     static const std::vector<const Format*> all = [] {
         std::vector<const Format*> list;

@@ -35,6 +35,12 @@ struct Sound {
 };
 std::optional<Sound> decode_sound(const Medium& content);
 
+// What there is to read in mail, up to about `most` bytes: of one message, or of the messages of a mailbox.
+std::string text_of_mail(const Medium& content, std::size_t most);
+
+// The tables of an SQLite database, each with its rows counted and its columns; empty where it can't be read.
+std::string tables_of(const Medium& content);
+
 // Of a PDF, with its longer side of `side` pixels.
 std::optional<Picture> decode_first_page(const Medium& content, int side);
 // The text of a PDF's pages in UTF-8, up to about `most` bytes.

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 #include <fstream>
 
+#include "catalog/checking.h"
 #include "media/content.h"
 #include "preview/page.h"
 #include "preview/sheets.h"
@@ -33,7 +34,7 @@ Result<void> write_file(const fs::path& path, const std::string& text) {
 
 }  // namespace
 
-Result<PreviewReport> make_previews(const Catalog& catalog, const PreviewRequest& request, Observer& observer) {
+Result<PreviewReport> make_previews(Catalog& catalog, const PreviewRequest& request, Observer& observer) {
     const fs::path& folder = request.attach.destination;
     PreviewReport report;
     std::vector<preview::Shown> shown;
@@ -52,6 +53,7 @@ Result<PreviewReport> make_previews(const Catalog& catalog, const PreviewRequest
     for (const std::string& remark : attached.remarks) observer.warning(remark);
     DREDGER_CHECK(make_folders(folder));
 
+    std::vector<Learnt> learnt;
     std::size_t done = 0;
     for (preview::Shown& one : shown) {
         observer.progress({"looking at finds", done, shown.size(), "files", report.pictures});
@@ -61,15 +63,21 @@ Result<PreviewReport> make_previews(const Catalog& catalog, const PreviewRequest
         }
         ++done;
         const auto medium = attached.media.find(one.candidate.volume);
-        const Record& record = one.candidate.record;
+        Candidate& candidate = one.candidate;
+        const Record& record = candidate.record;
         if (medium == attached.media.end() || record.layout.empty() || record.size == 0) continue;
+        const bool was_known = !can_be_checked(candidate) && candidate.likeness.has_value();
+        check_content(medium->second, candidate);
         const auto content = open_content(medium->second, record.layout, record.size);
-        one.tile = preview::make_tile(*content, one.candidate, folder);
+        one.tile = preview::make_tile(*content, candidate, folder);
+        candidate.likeness = one.tile.likeness;
+        if (!was_known) learnt.push_back(candidate);
         report.pictures += one.tile.has_picture ? 1 : 0;
         report.failed += one.tile.failed ? 1 : 0;
         if (!one.tile.text.empty())
             DREDGER_CHECK(write_file(folder / "texts" / (std::to_string(one.candidate.id) + ".txt"), one.tile.text));
     }
+    catalog.keep(learnt);
     shown.resize(done);
     report.sheets = preview::write_sheets(shown, folder);
     report.page = folder / "index.html";

@@ -26,6 +26,7 @@ struct PreviewReport {
     bool interrupted = false;
 };
 
-Result<PreviewReport> make_previews(const Catalog& catalog, const PreviewRequest& request, Observer& observer);
+// What is learnt of the finds meanwhile is kept in the catalog.
+Result<PreviewReport> make_previews(Catalog& catalog, const PreviewRequest& request, Observer& observer);
 
 }  // namespace dredger

@@ -57,10 +57,13 @@ bool contains(const Medium& content, const Candidate& candidate, const std::stri
     Reader reader(content);
     if (stands_in(reader, wanted, utf16_of(wanted))) return true;
     const bool is_pdf = candidate.format == "pdf";
-    if (!is_pdf && !reader.has(0, "PK\3\4")) return false;
+    const bool is_mail = candidate.format == "eml" || candidate.format == "mbox";
+    if (!is_pdf && !is_mail && !reader.has(0, "PK\3\4")) return false;
     const auto found = run_apart([&] {
         const std::string document =
-            is_pdf ? text_of_pages(content, kMostDocument) : office_text(reader, kMostDocument);
+            is_pdf    ? text_of_pages(content, kMostDocument)
+            : is_mail ? text_of_mail(content, kMostDocument)
+                      : office_text(reader, kMostDocument);
         return std::string(lower_case(document).find(wanted) != std::string::npos ? "yes" : "no");
     });
     return found == "yes";

@@ -8,15 +8,6 @@
 namespace dredger::preview {
 namespace {
 
-// In whole characters.
-std::string cut(std::string text, std::size_t most = kMostText) {
-    if (text.size() <= most) return text;
-    std::size_t end = most;
-    while (end > 0 && (static_cast<unsigned char>(text[end]) & 0xC0U) == 0x80) --end;
-    text.resize(end);
-    return text;
-}
-
 bool is_utf8(std::string_view text) {
     unsigned more = 0;
     for (const char c : text) {
@@ -36,8 +27,23 @@ std::string entity(std::string_view name) {
     return name == "nbsp" ? " " : "";
 }
 
-// What stands between tags; paragraphs, rows and breaks begin lines.
-std::string without_tags(std::string_view markup, std::size_t most = kMostText) {
+std::string unpacked(Reader& content, const ZipEntry& entry, std::size_t most) {
+    if (entry.method == 0) return content.text(entry.data, std::min<std::size_t>(most, entry.size));
+    if (entry.method != 8) return {};
+    return formats::unpack(content, formats::Packing::deflate, entry.data, content.size() - entry.data, most).head;
+}
+
+}  // namespace
+
+std::string cut_to_characters(std::string text, std::size_t most) {
+    if (text.size() <= most) return text;
+    std::size_t end = most;
+    while (end > 0 && (static_cast<unsigned char>(text[end]) & 0xC0U) == 0x80) --end;
+    text.resize(end);
+    return text;
+}
+
+std::string text_of_markup(std::string_view markup, std::size_t most) {
     std::string text;
     const auto new_line = [&] {
         if (!text.empty() && text.back() != '\n') text += '\n';
@@ -78,14 +84,6 @@ std::string without_tags(std::string_view markup, std::size_t most = kMostText) 
     return text;
 }
 
-std::string unpacked(Reader& content, const ZipEntry& entry, std::size_t most) {
-    if (entry.method == 0) return content.text(entry.data, std::min<std::size_t>(most, entry.size));
-    if (entry.method != 8) return {};
-    return formats::unpack(content, formats::Packing::deflate, entry.data, content.size() - entry.data, most).head;
-}
-
-}  // namespace
-
 std::string plain_text(Reader& content, bool is_markup) {
     const std::size_t wanted = is_markup ? 16 * kMostText : 2 * kMostText;
     std::string bytes = content.text(0, static_cast<std::size_t>(std::min<std::uint64_t>(wanted, content.size())));
@@ -104,7 +102,7 @@ std::string plain_text(Reader& content, bool is_markup) {
         text = is_utf8(whole) ? bytes : code_page_to_utf8(std::as_bytes(std::span(bytes)), CodePage::windows1252);
     }
     std::erase(text, '\r');
-    return cut(is_markup ? without_tags(text) : text);
+    return cut_to_characters(is_markup ? text_of_markup(text) : text);
 }
 
 std::vector<ZipEntry> zip_entries(Reader& content, std::size_t most) {
@@ -146,6 +144,23 @@ std::vector<ZipEntry> zip_entries(Reader& content, std::size_t most) {
     return entries;
 }
 
+std::string own_thumbnail(Reader& content) {
+    constexpr std::size_t kMostEntries = 4000;
+    constexpr std::size_t kMostBytes = 32 << 20;
+    const auto entries = zip_entries(content, kMostEntries);
+    const auto is_picture = [](std::string_view name) {
+        return name.ends_with(".jpg") || name.ends_with(".jpeg") || name.ends_with(".png");
+    };
+    for (const char* start : {"docProps/thumbnail", "Thumbnails/thumbnail", "QuickLook/Thumbnail", "preview"})
+        for (const ZipEntry& entry : entries)
+            if (entry.name.starts_with(start) && is_picture(folded(entry.name)))
+                return unpacked(content, entry, kMostBytes);
+    for (const ZipEntry& entry : entries)
+        if (const std::string name = folded(entry.name); name.find("cover") != std::string::npos && is_picture(name))
+            return unpacked(content, entry, kMostBytes);
+    return {};
+}
+
 std::string office_text(Reader& content, std::size_t most) {
     constexpr std::size_t kMostEntries = 4000;
     const std::size_t to_unpack = std::max<std::size_t>(512 << 10, 16 * most);
@@ -153,10 +168,10 @@ std::string office_text(Reader& content, std::size_t most) {
     for (const char* name : {"word/document.xml", "content.xml", "xl/sharedStrings.xml", "xl/worksheets/sheet1.xml",
                              "ppt/slides/slide1.xml"})
         for (const ZipEntry& entry : entries)
-            if (entry.name == name) return cut(without_tags(unpacked(content, entry, to_unpack), most), most);
+            if (entry.name == name) return cut_to_characters(text_of_markup(unpacked(content, entry, to_unpack), most), most);
     for (const ZipEntry& entry : entries)
         if (entry.name.ends_with(".xhtml") || entry.name.ends_with(".html"))
-            return cut(without_tags(unpacked(content, entry, to_unpack), most), most);
+            return cut_to_characters(text_of_markup(unpacked(content, entry, to_unpack), most), most);
     return {};
 }
 

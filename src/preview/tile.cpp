@@ -20,6 +20,29 @@ using Json = nlohmann::json;
 
 constexpr std::uint32_t kPaper = 0xF6F3EC, kInk = 0x2B2A28, kPale = 0x8A857B, kSea = 0x1F6F8B;
 
+std::optional<Picture> decoded(const Medium& content, const Candidate& candidate, int side) {
+    auto picture = candidate.format == "jpeg" ? decode_jpeg(content, side) : std::nullopt;
+    return picture ? picture : decode_picture(content, side);
+}
+
+// What was unpacked from a file, to be read like one.
+class InMemory final : public Medium {
+  public:
+    explicit InMemory(std::span<const std::byte> bytes) : bytes_(bytes) {}
+    std::uint64_t size() const override { return bytes_.size(); }
+    std::uint32_t sector_size() const override { return 512; }
+    std::string name() const override { return {}; }
+
+  protected:
+    Result<void> read_within(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>&) const override {
+        std::copy_n(bytes_.begin() + static_cast<std::ptrdiff_t>(offset), into.size(), into.begin());
+        return {};
+    }
+
+  private:
+    std::span<const std::byte> bytes_;
+};
+
 class TileMaker {
   public:
     TileMaker(const Medium& content, const Candidate& candidate, const std::filesystem::path& folder)
@@ -63,8 +86,7 @@ class TileMaker {
     }
 
     void picture() {
-        auto picture = candidate_.format == "jpeg" ? decode_jpeg(content_, kTileWidth) : std::nullopt;
-        if (!picture) picture = decode_picture(content_, kTileWidth);
+        const auto picture = decoded(content_, candidate_, kTileWidth);
         if (!picture) return;
         if (picture->good_rows < picture->height)
             tile_.facts.push_back({"can be seen", fmt::format("{} % of the picture, from the top",
@@ -133,15 +155,28 @@ class TileMaker {
     void reading() {
         Reader reader(content_);
         const Format* format = format_named(candidate_.format);
+        std::optional<Picture> thumbnail;
         if (reader.has(0, "PK\3\4")) {
             tile_.text = office_text(reader);
             if (tile_.text.empty()) entries(reader);
-        } else if ((format != nullptr && format->is_text) || candidate_.kind == Kind::mail ||
-                   candidate_.format == "svg" || format == nullptr) {
+            thumbnail = thumbnail_in(reader);
+        } else if (candidate_.format == "sqlite") {
+            tile_.text = tables_of(content_);
+        } else if (candidate_.format == "eml" || candidate_.format == "mbox") {
+            tile_.text = text_of_mail(content_, kMostText);
+        } else if ((format != nullptr && format->is_text) || candidate_.format == "svg" || format == nullptr) {
             const bool is_markup = candidate_.format == "html" || candidate_.format == "xml";
             if (looks_like_text(reader)) tile_.text = plain_text(reader, is_markup);
         }
-        if (!tile_.text.empty()) draw_text();
+        if (!tile_.text.empty() || thumbnail) draw_text(thumbnail);
+    }
+
+    static std::optional<Picture> thumbnail_in(Reader& reader) {
+        const std::string packed = own_thumbnail(reader);
+        if (packed.empty()) return std::nullopt;
+        const InMemory content(std::as_bytes(std::span(packed)));
+        auto picture = decode_jpeg(content, kTileHeight);
+        return picture ? picture : decode_picture(content, kTileHeight);
     }
 
     static bool looks_like_text(Reader& reader) {
@@ -160,9 +195,12 @@ class TileMaker {
                 fmt::format("{}  {}  {}\n", entry.is_intact ? "intact " : "damaged", printable(entry.name), entry.size);
     }
 
-    void draw_text() {
+    // Beside the picture that a document carries of itself.
+    void draw_text(const std::optional<Picture>& beside) {
         constexpr double kSize = 13, kLine = 17;
+        const double left = beside ? kTileWidth * 0.42 : 12;
         Canvas canvas(kTileWidth, kTileHeight, 0xFFFFFF);
+        if (beside) canvas.picture(*beside, 12, 12, left - 24, kTileHeight - 24);
         double y = 10;
         std::size_t from = 0;
         while (from < tile_.text.size() && y < kTileHeight - kLine) {
@@ -174,7 +212,7 @@ class TileMaker {
                 while (end > from && (static_cast<unsigned char>(tile_.text[end]) & 0xC0U) == 0x80) --end;
             }
             std::string line = printable(tile_.text.substr(from, end - from));
-            canvas.text(line, 12, y, kTileWidth - 24, kSize, kInk);
+            canvas.text(line, left, y, kTileWidth - left - 12, kSize, kInk);
             y += kLine;
             from = end < tile_.text.size() && tile_.text[end] == '\n' ? next : end;
         }
@@ -216,6 +254,19 @@ Tile unpacked(const std::string& text) {
 }
 
 }  // namespace
+
+std::uint64_t likeness_in(const Medium& content, const Candidate& candidate) {
+    constexpr int kSide = 64;  // pixels, more than enough
+    const auto answer = run_apart([&]() -> std::string {
+        if (candidate.kind == Kind::video) {
+            const Film film = decode_film(content, 1, kSide);
+            return film.frames.empty() ? "0" : std::to_string(likeness_of(film.frames.front()));
+        }
+        const auto picture = decoded(content, candidate, kSide);
+        return picture ? std::to_string(likeness_of(*picture)) : "0";
+    });
+    return answer ? std::strtoull(answer->c_str(), nullptr, 10) : 0;
+}
 
 Tile make_tile(const Medium& content, const Candidate& candidate, const std::filesystem::path& folder) {
     const auto answer = run_apart([&] { return packed(TileMaker(content, candidate, folder).run()); });

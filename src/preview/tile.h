@@ -23,6 +23,9 @@ struct Tile {
     bool failed = false;         // its decoder crashed or met a limit
 };
 
+// What a picture or the first frame of a video looks like; 0 where nothing can be seen. In a process of its own.
+std::uint64_t likeness_in(const Medium& content, const Candidate& candidate);
+
 // Looks at the content in a process of its own and writes what is to be seen and heard below `folder`.
 Tile make_tile(const Medium& content, const Candidate& candidate, const std::filesystem::path& folder);
 

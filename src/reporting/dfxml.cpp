@@ -67,8 +67,10 @@ Result<void> write_dfxml(const Catalog& catalog, const Selection& selection, con
             out << fmt::format("    <ftype_str>{}</ftype_str>\n", escaped(volume.facts.filesystem));
         if (volume.facts.cluster_size > 0)
             out << fmt::format("    <block_size>{}</block_size>\n", volume.facts.cluster_size);
-        DREDGER_CHECK(catalog.each(selection, Order{Order::By::path}, true, [&](const Candidate& c) {
-            if (c.volume == volume.id) file_object(out, c, volume.place.offset);
+        Selection here = selection;
+        here.volumes = {volume.id};
+        DREDGER_CHECK(catalog.each(here, Order{Order::By::path}, true, [&](const Candidate& c) {
+            file_object(out, c, volume.place.offset);
             return true;
         }));
         out << "  </volume>\n";

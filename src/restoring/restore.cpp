@@ -12,6 +12,7 @@
 
 #include "base/checked.h"
 #include "catalog/attaching.h"
+#include "catalog/checking.h"
 #include "restoring/file_writer.h"
 #include "restoring/manifest.h"
 
@@ -38,7 +39,7 @@ std::string at(const fs::path& path) { return path.string(); }
 
 class Restoration {
   public:
-    Restoration(const Catalog& catalog, const RestoreRequest& request, RestoreObserver& observer)
+    Restoration(Catalog& catalog, const RestoreRequest& request, RestoreObserver& observer)
         : catalog_(catalog),
           request_(request),
           observer_(observer),
@@ -60,6 +61,7 @@ class Restoration {
                         "check the destination");
         log_start();
         DREDGER_CHECK(restore_all());
+        catalog_.keep(learnt_);
         // The innermost first: writing into a folder changes its time.
         std::reverse(folders_.begin(), folders_.end());
         for (const auto& [folder, record] : folders_) set_times(folder, record);
@@ -180,7 +182,7 @@ class Restoration {
                               nullptr);
     }
 
-    Result<void> restore_file(const Candidate& c) {
+    Result<void> restore_file(Candidate c) {
         if (is_done_already(c)) return record_outcome(c, place_for(c), Outcome::already, "", nullptr);
         fs::path target = request_.destination / place_for(c);
         std::error_code failed;
@@ -199,6 +201,10 @@ class Restoration {
         if (c.record.size > 0 && c.record.layout.empty())
             return record_outcome(c, relative, Outcome::failed, "nothing tells where its content lies", nullptr);
         if (request_.dry_run) return record_outcome(c, relative, expected(c), "", nullptr);
+        if (can_be_checked(c)) {
+            check_content(medium->second, c);
+            learnt_.push_back(c);
+        }
 
         fs::create_directories(target.parent_path(), failed);
         auto written = write_file(medium->second, c.record, target, [&](std::uint64_t bytes) {
@@ -266,7 +272,7 @@ class Restoration {
         return manifest_->add(std::move(row));
     }
 
-    const Catalog& catalog_;
+    Catalog& catalog_;
     const RestoreRequest& request_;
     RestoreObserver& observer_;
     std::string catalog_name_;
@@ -276,6 +282,7 @@ class Restoration {
     std::map<std::int64_t, fs::path> folder_for_;        // by volume
     std::vector<std::string> remarks_;                   // for the log, from before there is one
     std::vector<std::pair<fs::path, Record>> folders_;   // whose times are set when all is written
+    std::vector<Learnt> learnt_;                         // of those that were checked on the way
     std::set<fs::path> promised_;                        // targets of this run
     std::optional<Manifest> manifest_;
     std::shared_ptr<spdlog::logger> log_;
@@ -283,7 +290,7 @@ class Restoration {
 
 }  // namespace
 
-Result<RestoreReport> restore(const Catalog& catalog, const RestoreRequest& request, RestoreObserver& observer) {
+Result<RestoreReport> restore(Catalog& catalog, const RestoreRequest& request, RestoreObserver& observer) {
     return Restoration(catalog, request, observer).run();
 }
 

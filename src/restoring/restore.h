@@ -56,6 +56,7 @@ class RestoreObserver : public Observer {
 
 // All or nothing is checked before the first byte is written: the source is the one scanned, the destination is safe to
 // write to and has room for all of it.
-Result<RestoreReport> restore(const Catalog& catalog, const RestoreRequest& request, RestoreObserver& observer);
+// What is learnt of the finds meanwhile is kept in the catalog.
+Result<RestoreReport> restore(Catalog& catalog, const RestoreRequest& request, RestoreObserver& observer);
 
 }  // namespace dredger

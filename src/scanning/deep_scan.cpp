@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include "catalog/checking.h"
 #include "media/content.h"
 #include "ranking/content_evidence.h"
 #include "scanning/find_name.h"
@@ -45,18 +46,6 @@ SweepState state_from(const Sweep& sweep) {
     return state;
 }
 
-// Formats that are measured together: the finer one shows in the content.
-bool are_kin(std::string_view a, std::string_view b) {
-    if (a == b) return true;
-    for (const auto* family : all_families()) {
-        const auto has = [&](std::string_view name) {
-            return std::any_of(family->begin(), family->end(), [&](const Format& f) { return f.name == name; });
-        };
-        if (has(a) && has(b)) return true;
-    }
-    return false;
-}
-
 std::uint64_t stored_bytes(const std::vector<Extent>& pieces) {
     std::uint64_t sum = 0;
     for (const Extent& piece : pieces) sum += piece.length;
@@ -84,7 +73,7 @@ Result<DeepScan::Outcome> DeepScan::run(const MediumPtr& medium, const ScannedVo
     sweep_ = before.value_or(Sweep{volume.id, settings, 0, 0, 0, {}, false});
     sweep_.total = stored_bytes(pieces);
     DREDGER_CHECK(catalog_.begin());
-    if (sweep_.settings != settings) {
+    if (request_.deep && sweep_.settings != settings) {
         // Other wishes: the search begins anew, what was checked stays checked.
         DREDGER_CHECK(catalog_.remove_finds(volume.id));
         sweep_ = {volume.id, settings, sweep_.checked, 0, sweep_.total, {}, false};
@@ -96,8 +85,8 @@ Result<DeepScan::Outcome> DeepScan::run(const MediumPtr& medium, const ScannedVo
 
     if (!sweep_.done) {
         auto checked = check_records();
-        if (checked && !stopped_) checked = learn_places();
-        if (checked && !stopped_) {
+        if (checked && !stopped_ && request_.deep) checked = learn_places();
+        if (checked && !stopped_ && request_.deep) {
             CarveOptions options;
             options.wanted = {request_.kinds, request_.formats};
             options.further = request_.further;
@@ -111,7 +100,7 @@ Result<DeepScan::Outcome> DeepScan::run(const MediumPtr& medium, const ScannedVo
             catalog_.roll_back();
             return tl::unexpected<Error>(checked.error());
         }
-        sweep_.done = !stopped_;
+        sweep_.done = request_.deep && !stopped_;
         DREDGER_CHECK(catalog_.save_sweep(sweep_));
     }
     report_.searched = sweep_.position;
@@ -125,7 +114,8 @@ Result<void> DeepScan::check_records() {
         DREDGER_TRY(auto batch, catalog_.to_check(volume_.id, sweep_.checked, kBatch));
         if (batch.empty()) return {};
         for (Candidate& candidate : batch) {
-            DREDGER_CHECK(check(candidate));
+            check_content(medium_, candidate);
+            if (candidate.is_checked) DREDGER_CHECK(catalog_.update(candidate));
             sweep_.checked = candidate.id;
         }
         report_.checked += batch.size();
@@ -136,45 +126,6 @@ Result<void> DeepScan::check_records() {
             return {};
         }
     }
-}
-
-Result<void> DeepScan::check(Candidate& candidate) {
-    const Record& record = candidate.record;
-    if (record.layout.empty() || record.size == 0 || candidate.prospect.band == Band::gone) return {};
-    const Format* named = format_with_extension(extension_of(record.name));
-    const auto content = open_content(medium_, record.layout, record.size);
-    if (content->size() != record.size) return {};
-    // Through the format that stands there, if it is one of the name's kin.
-    std::vector<std::byte> head(static_cast<std::size_t>(std::min<std::uint64_t>(record.size, 4096)));
-    std::vector<Extent> bad;
-    if (!content->read(0, head, &bad)) return {};
-    const Format* best = nullptr;
-    unsigned most = 0;
-    for (const Format* format : all_formats()) {
-        if (!format->measure || (named != nullptr && !are_kin(format->name, named->name)) ||
-            (named == nullptr && format->is_text))
-            continue;
-        if (const unsigned bits = bid_of(*format, ByteView(head)); bits > most) {
-            most = bits;
-            best = format;
-        }
-    }
-    // Of text nothing but its characters could be checked.
-    if (best == nullptr || best->name == "txt") return {};
-    Reader reader(*content);
-    ContentEvidence evidence;
-    evidence.measured = best->measure(reader);
-    if (!evidence.measured.is_file()) return {};
-    evidence.is_padded = true;
-    const bool is_right = evidence.measured.end != Measured::End::broken && evidence.measured.length <= record.size;
-    add_content(candidate.prospect, evidence, record.size);
-    candidate.proof = is_right ? evidence.measured.proof : Proof::none;
-    const Format* finer = format_named(evidence.measured.format.empty() ? best->name : evidence.measured.format);
-    if (finer != nullptr && (named == nullptr || named == best)) {
-        candidate.format = finer->name;
-        candidate.kind = finer->kind;
-    }
-    return catalog_.update(candidate);
 }
 
 Result<void> DeepScan::take(Find&& find) {
@@ -284,6 +235,7 @@ Result<void> DeepScan::add(Find&& find) {
     candidate.kind = find.format->kind;
     candidate.format = find.format->name;
     candidate.proof = find.measured.end == Measured::End::broken ? Proof::none : find.measured.proof;
+    candidate.is_checked = true;
     candidate.prospect =
         judge_content({find.measured, find.size, find.pieces.size(), find.is_padded, find.format->name});
     Record& record = candidate.record;

@@ -1,5 +1,6 @@
 // The deep scan of one stretch of a medium, a volume or what lies outside of them: the content of its records is
-// checked, then its ground is searched, and what turns up is merged with the records.
+// checked, then its ground is searched, and what turns up is merged with the records. Where the request only wants
+// contents verified, it ends with the first.
 #pragma once
 
 #include <chrono>
@@ -30,7 +31,6 @@ class DeepScan final : FindSink {
 
   private:
     Result<void> check_records();
-    Result<void> check(Candidate& candidate);
     Result<void> take(Find&& find) override;
     Result<bool> reached(const SweepState& state) override;
     Result<void> learn_places();

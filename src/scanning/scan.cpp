@@ -6,6 +6,7 @@
 #include "media/drives.h"
 #include "media/file_medium.h"
 #include "media/window.h"
+#include "scanning/comparing.h"
 #include "scanning/deep_scan.h"
 #include "scanning/volume_scan.h"
 
@@ -50,6 +51,7 @@ const ScannedVolume* find(const std::vector<ScannedVolume>& list, std::int64_t s
 struct Stretch {
     Volume place;
     std::vector<Extent> ground;  // on the medium
+    bool has_records = false;
 };
 
 // What lies outside of all volumes.
@@ -157,6 +159,7 @@ Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& 
                     VolumeScan(catalog, request, observer).run(source, place, volume, filesystem, before));
         report.volumes.push_back(outcome.report);
         if (!request.whole_surface) stretch.ground = shifted(filesystem.space().free_runs(), place.offset);
+        stretch.has_records = true;
         stretches.push_back(std::move(stretch));
         if (outcome.interrupted) {
             report.interrupted = true;
@@ -168,10 +171,14 @@ Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& 
                     "dredger survey lists the volumes with their numbers");
     const bool understood = std::any_of(report.volumes.begin(), report.volumes.end(),
                                         [](const VolumeReport& v) { return !v.filesystem.empty(); });
-    if (request.deep && !report.interrupted) {
-        if (request.volumes.empty())
+    if ((request.deep || (request.verify && understood)) && !report.interrupted) {
+        if (!request.deep) std::erase_if(stretches, [](const Stretch& s) { return !s.has_records; });
+        else if (request.volumes.empty())
             for (Stretch& gap : gaps_between(map, medium->size())) stretches.push_back(std::move(gap));
         DREDGER_CHECK(scan_deep(catalog, request, observer, medium, source, stretches, report));
+        if (report.interrupted || report.is_over) return report;
+        DREDGER_TRY(const bool compared, compare_contents(catalog, source, medium, observer));
+        report.interrupted = !compared;
         return report;
     }
     if (!understood && damaged) return tl::unexpected<Error>(*damaged);

@@ -22,6 +22,7 @@ struct ScanRequest {
     std::vector<std::string> extensions;   // lower case
     CodePage code_page = CodePage::cp850;  // of short names
 
+    bool verify = false;         // the contents of what records tell of are read and checked
     bool deep = false;           // also the content: the surface is searched, and what records tell is checked
     bool whole_surface = false;  // not only what the space maps call free
     bool every_offset = false;   // look for content not only where sectors begin

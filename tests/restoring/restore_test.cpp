@@ -27,7 +27,7 @@ class RestoreTest : public testing::Test {
         ASSERT_TRUE(scan(*catalog, {image_, {}, {}, {}, {}, {}}, quiet));
     }
     Result<RestoreReport> run(const std::function<void(RestoreRequest&)>& change = {}) {
-        const auto catalog = Catalog::open(folder_ / "a.dredge");
+        auto catalog = Catalog::open(folder_ / "a.dredge");
         RestoreRequest request;
         request.destination = out();
         if (change) change(request);

@@ -223,7 +223,13 @@ struct UsnRecordV2 {
     little_uint16_t FileNameOffset;
 };
 static_assert(sizeof(UsnRecordV2) == 60);
+constexpr std::uint32_t USN_REASON_DATA_OVERWRITE = 0x00000001;
+constexpr std::uint32_t USN_REASON_DATA_EXTEND = 0x00000002;
+constexpr std::uint32_t USN_REASON_DATA_TRUNCATION = 0x00000004;
+constexpr std::uint32_t USN_REASON_FILE_CREATE = 0x00000100;
 constexpr std::uint32_t USN_REASON_FILE_DELETE = 0x00000200;
+constexpr std::uint32_t USN_REASON_RENAME_OLD_NAME = 0x00001000;
+constexpr std::uint32_t USN_REASON_RENAME_NEW_NAME = 0x00002000;
 constexpr std::uint32_t USN_REASON_CLOSE = 0x80000000;
 
 // The numbers of the file system's own records.

@@ -1,5 +1,9 @@
 #include "filesystems/ntfs/usn_journal.h"
 
+#include <algorithm>
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
 #include "base/bytes.h"
 #include "base/text.h"
 
@@ -9,6 +13,18 @@ namespace {
 constexpr std::size_t kReadAtOnce = 1 << 20;     // bytes
 constexpr std::size_t kLongestRecord = 65'536;   // bytes
 constexpr std::size_t kMostDeletions = 200'000;  // of a journal of usual size a tenth are
+constexpr std::size_t kMostFiles = 500'000;      // with events
+constexpr std::size_t kMostEvents = 16;          // of a file, the last ones
+
+std::string words_for(const UsnJournal::Event& event) {
+    std::vector<std::string> words;
+    if ((event.reason & USN_REASON_FILE_CREATE) != 0) words.emplace_back("created");
+    if ((event.reason & (USN_REASON_DATA_OVERWRITE | USN_REASON_DATA_EXTEND | USN_REASON_DATA_TRUNCATION)) != 0)
+        words.emplace_back("written");
+    if ((event.reason & USN_REASON_RENAME_NEW_NAME) != 0) words.push_back("renamed to " + event.name);
+    if ((event.reason & USN_REASON_FILE_DELETE) != 0) words.emplace_back("deleted");
+    return fmt::format("{}", fmt::join(words, ", "));
+}
 
 }  // namespace
 
@@ -32,6 +48,20 @@ void UsnJournal::read(const Medium& content) {
                 continue;
             }
             if (length > view.size() - done) break;
+            constexpr std::uint32_t kTold = USN_REASON_FILE_CREATE | USN_REASON_DATA_OVERWRITE | USN_REASON_DATA_EXTEND |
+                                            USN_REASON_DATA_TRUNCATION | USN_REASON_RENAME_NEW_NAME |
+                                            USN_REASON_FILE_DELETE;
+            // Until a file is closed, each record repeats what the earlier ones told.
+            if ((record->Reason & USN_REASON_CLOSE) != 0 && (record->Reason & kTold) != 0) {
+                const auto when = windows_time(record->TimeStamp);
+                const auto name = view.slice(done + record->FileNameOffset, record->FileNameLength);
+                const Reference file = reference_of(record->FileReferenceNumber);
+                if (when && name && (events_.size() < kMostFiles || events_.contains(file))) {
+                    auto& events = events_[file];
+                    if (events.size() == kMostEvents) events.erase(events.begin());
+                    events.push_back({*when, record->Reason, utf16le_to_utf8(name->bytes())});
+                }
+            }
             if ((record->Reason & USN_REASON_FILE_DELETE) != 0) {
                 const auto name = view.slice(done + record->FileNameOffset, record->FileNameLength);
                 const auto when = windows_time(record->TimeStamp);
@@ -50,6 +80,18 @@ void UsnJournal::read(const Medium& content) {
         at += done > 0 ? done : part.size();
         if (part.size() < chunk.size()) return;
     }
+}
+
+std::vector<std::string> UsnJournal::history_of(Reference file) const {
+    std::vector<std::string> lines;
+    const auto found = events_.find(file);
+    if (found == events_.end()) return lines;
+    for (const Event& event : found->second) {
+        std::string when = iso8601(event.when).substr(0, 19);
+        std::replace(when.begin(), when.end(), 'T', ' ');
+        lines.push_back(fmt::format("{} {}", when, words_for(event)));
+    }
+    return lines;
 }
 
 const UsnJournal::Deletion* UsnJournal::find(Reference file) const {

@@ -258,12 +258,17 @@ Record Walk::record_of(const File& file, Reference parent, const std::string& na
     if (!file.in_use) {
         const UsnJournal::Deletion* told = usn_.find({file.number, sequence_before_freeing(file.sequence)});
         if (told != nullptr) record.deleted = told->when;
+        tell_history({file.number, sequence_before_freeing(file.sequence)}, record);
     }
     if (record.folder.starts_with("(folder "))
         record.notes.emplace_back("a folder above it is not known any more; the number of its record stands for it");
     if (file.damaged) record.trust = LayoutTrust::damaged;
     if (!file.link_target.empty()) record.facts.push_back({"link to", file.link_target});
     return record;
+}
+
+void Walk::tell_history(Reference file, Record& record) const {
+    for (std::string& line : usn_.history_of(file)) record.facts.push_back({"journal", std::move(line)});
 }
 
 void Walk::emit_name(const File& file, Reference parent, const std::string& name, std::vector<std::string> notes) {
@@ -338,6 +343,7 @@ void Walk::emit_remaining_names() {
         record.state = State::deleted;
         record.origin = Origin::remnant;
         record.deleted = deletion.when;
+        tell_history(reference, record);
         record.trust = LayoutTrust::none;
         record.notes.emplace_back("only the journal of changes tells of it: its record was given to another file");
         emit(std::move(record));
@@ -362,6 +368,7 @@ void Walk::emit_former(const FormerName& former, const RawRecord* record_now) {
     record.trust = LayoutTrust::none;
     if (const UsnJournal::Deletion* told = former.has_file ? usn_.find(former.file) : nullptr)
         record.deleted = told->when;
+    if (former.has_file) tell_history(former.file, record);
     if (record.is_folder || !restore_content(former, record_now, record))
         record.notes.emplace_back(
             "only its folder's index still has its name: its record was given to another file, so nothing tells where "

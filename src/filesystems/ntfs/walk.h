@@ -33,6 +33,7 @@ class Walk {
     void learn_folder(const RawRecord& record);
     void read_indexes();
     void read_journal();
+    void tell_history(Reference file, Record& record) const;
     void read_log();
 
     void take(const RawRecord& record);

@@ -1,0 +1,66 @@
+#include "catalog/checking.h"
+
+#include <algorithm>
+
+#include "base/text.h"
+#include "media/content.h"
+#include "ranking/content_evidence.h"
+
+namespace dredger {
+namespace {
+
+constexpr std::uint64_t kHead = 4096;  // bytes that tell the format
+
+// The format that stands there, if it is one of the name's kin.
+const Format* format_of(ByteView head, const Format* named) {
+    const Format* best = nullptr;
+    unsigned most = 0;
+    for (const Format* format : all_formats()) {
+        if (!format->measure || (named != nullptr && !are_kin(format->name, named->name)) ||
+            (named == nullptr && format->is_text))
+            continue;
+        if (const unsigned bits = bid_of(*format, head); bits > most) {
+            most = bits;
+            best = format;
+        }
+    }
+    return best;
+}
+
+}  // namespace
+
+bool can_be_checked(const Candidate& candidate) {
+    const Record& record = candidate.record;
+    return !candidate.is_checked && record.state != State::live && record.origin != Origin::signature &&
+           !record.is_folder && !record.layout.empty() && record.size > 0 && candidate.prospect.band != Band::gone;
+}
+
+void check_content(const MediumPtr& medium, Candidate& candidate) {
+    if (!can_be_checked(candidate)) return;
+    const Record& record = candidate.record;
+    const auto content = open_content(medium, record.layout, record.size);
+    if (content->size() != record.size) return;
+    std::vector<std::byte> head(static_cast<std::size_t>(std::min(record.size, kHead)));
+    std::vector<Extent> bad;
+    if (!content->read(0, head, &bad)) return;
+    candidate.is_checked = true;
+    const Format* named = format_with_extension(extension_of(record.name));
+    const Format* best = format_of(ByteView(head), named);
+    // Of text nothing but its characters could be checked.
+    if (best == nullptr || best->name == "txt") return;
+    Reader reader(*content);
+    ContentEvidence evidence;
+    evidence.measured = best->measure(reader);
+    if (!evidence.measured.is_file()) return;
+    evidence.is_padded = true;
+    const bool is_right = evidence.measured.end != Measured::End::broken && evidence.measured.length <= record.size;
+    add_content(candidate.prospect, evidence, record.size);
+    candidate.proof = is_right ? evidence.measured.proof : Proof::none;
+    const Format* finer = format_named(evidence.measured.format.empty() ? best->name : evidence.measured.format);
+    if (finer != nullptr && (named == nullptr || named == best)) {
+        candidate.format = finer->name;
+        candidate.kind = finer->kind;
+    }
+}
+
+}  // namespace dredger

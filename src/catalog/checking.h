@@ -1,0 +1,16 @@
+// The thorough check of a candidate's content: read through its layout and its format as far as that makes sense.
+#pragma once
+
+#include "catalog/candidate.h"
+#include "media/medium.h"
+
+namespace dredger {
+
+// What records tell of can be checked where its layout is known and something of it may be left. Finds by signature
+// were read when they were found.
+bool can_be_checked(const Candidate& candidate);
+
+// Sets what the content shows: prospect, proof, and a finer format. Leaves the rest as it is.
+void check_content(const MediumPtr& medium, Candidate& candidate);
+
+}  // namespace dredger

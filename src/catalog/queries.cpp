@@ -1,0 +1,348 @@
+// What a catalog answers: the selected candidates in order, by the page, counted and grouped, and what belongs together.
+#include <fmt/format.h>
+#include <limits>
+
+#include "catalog/catalog.h"
+#include "catalog/rows.h"
+
+namespace dredger {
+
+using rows::bind_values;
+using rows::candidate_at;
+using rows::kColumns;
+using rows::loaded;
+using rows::stored;
+using sqlite::Statement;
+
+namespace {
+
+// The totals of any candidates.
+constexpr const char* kTotalColumns =
+    "sum(is_folder), sum(NOT is_folder AND band=0), sum(NOT is_folder AND band=1), sum(NOT is_folder AND band=2), "
+    "sum(NOT is_folder AND band=3), sum(CASE WHEN is_folder THEN 0 ELSE size END), "
+    "sum(CASE WHEN is_folder THEN 0.0 ELSE size * (prospect / 100.0) END)";
+
+constexpr int kMostNamesakes = 20;
+
+}  // namespace
+
+Result<std::int64_t> Catalog::count(const Selection& selection) const {
+    const Condition condition = condition_for(selection);
+    DREDGER_TRY(Statement row, database_.prepare("SELECT count(*) FROM candidates WHERE " + condition.sql));
+    bind_values(row, condition);
+    DREDGER_TRY(const bool there, row.step());
+    return there ? row.number(0) : 0;
+}
+
+namespace {
+
+// From kTotalColumns, `first` being the first of them.
+Totals totals_at(const Statement& row, int first) {
+    Totals totals;
+    totals.folders = loaded(row.number(first));
+    for (int band = 0; band < 4; ++band) {
+        totals.bands[static_cast<std::size_t>(band)] = loaded(row.number(first + 1 + band));
+        totals.files += totals.bands[static_cast<std::size_t>(band)];
+    }
+    totals.bytes = loaded(row.number(first + 5));
+    totals.expected_bytes = loaded(row.number(first + 6));
+    return totals;
+}
+
+GroupTree::Path parts_of(const std::string& folder) {
+    if (folder.empty()) return {""};
+    GroupTree::Path path;
+    for (std::size_t from = 0; from <= folder.size();) {
+        const std::size_t end = std::min(folder.find('/', from), folder.size());
+        path.push_back(folder.substr(from, end - from));
+        from = end + 1;
+    }
+    return path;
+}
+
+constexpr std::int64_t kDay = 86'400;  // seconds
+
+GroupTree::Path parts_of_day(std::int64_t day) {
+    const std::string text = iso8601(FileTime{day * kDay, 0, FileTime::Clock::utc});
+    return {text.substr(0, 4), text.substr(5, 2), text.substr(8, 2)};
+}
+
+}  // namespace
+
+Result<void> Catalog::summarise() {
+    const Condition usual = condition_for({});
+    return database_.execute(fmt::format("DELETE FROM summary; INSERT INTO summary SELECT {} FROM candidates WHERE {} "
+                                         "HAVING count(*) > 0;",
+                                         kTotalColumns, usual.sql)
+                                 .c_str());
+}
+
+Result<Totals> Catalog::totals(const Selection& selection) const {
+    const Condition condition = condition_for(selection);
+    if (condition.sql == condition_for({}).sql) {
+        DREDGER_TRY(Statement kept, database_.prepare("SELECT * FROM summary"));
+        DREDGER_TRY(const bool is_known, kept.step());
+        if (is_known) return totals_at(kept, 0);
+    }
+    DREDGER_TRY(Statement row,
+                database_.prepare(fmt::format("SELECT {} FROM candidates WHERE {}", kTotalColumns, condition.sql)));
+    bind_values(row, condition);
+    DREDGER_TRY(const bool there, row.step());
+    return there ? totals_at(row, 0) : Totals();
+}
+
+Result<void> Catalog::each_group(const Selection& selection, Grouping grouping, const GroupSink& visit) const {
+    const Condition condition = condition_for(selection);
+    if (grouping == Grouping::folder) {
+        DREDGER_TRY(Statement rows,
+                    database_.prepare(fmt::format("SELECT folder, {} FROM candidates WHERE {} GROUP BY folder",
+                                                  kTotalColumns, condition.sql)));
+        bind_values(rows, condition);
+        for (;;) {
+            DREDGER_TRY(const bool there, rows.step());
+            if (!there) return {};
+            visit(parts_of(rows.text(0)), totals_at(rows, 1));
+        }
+    }
+    // The database would sort all rows for these few groups.
+    std::map<std::int64_t, Totals> by_number;
+    std::map<std::string, Totals, std::less<>> by_word;
+    const char* key = grouping == Grouping::kind     ? "kind"
+                      : grouping == Grouping::format ? "format"
+                      : grouping == Grouping::date   ? "modified"
+                                                     : "volume";
+    DREDGER_TRY(Statement rows, database_.prepare(fmt::format(
+                                    "SELECT {0}, {0} IS NULL, is_folder, band, size, prospect FROM candidates "
+                                    "WHERE {1}",
+                                    key, condition.sql)));
+    bind_values(rows, condition);
+    constexpr std::int64_t kNoDay = std::numeric_limits<std::int64_t>::min();
+    for (;;) {
+        DREDGER_TRY(const bool there, rows.step());
+        if (!there) break;
+        const Totals one = Totals::of_one(rows.number(2) != 0, static_cast<Band>(rows.number(3) % 4),
+                                          loaded(rows.number(4)), static_cast<int>(rows.number(5)));
+        if (grouping == Grouping::format) {
+            by_word[rows.text(0)].add(one);
+        } else if (grouping == Grouping::date) {
+            const std::int64_t seconds = rows.number(0);
+            by_number[rows.number(1) != 0 ? kNoDay : (seconds - (seconds < 0 ? kDay - 1 : 0)) / kDay].add(one);
+        } else {
+            by_number[rows.number(0)].add(one);
+        }
+    }
+    std::map<std::int64_t, std::string> media;
+    if (grouping == Grouping::medium) {
+        DREDGER_TRY(const auto all_sources, sources());
+        DREDGER_TRY(const auto all_volumes, volumes());
+        for (const ScannedVolume& volume : all_volumes)
+            for (const ScannedSource& source : all_sources)
+                if (source.id == volume.source) media[volume.id] = source.path;
+    }
+    for (const auto& [word, totals] : by_word) visit({word}, totals);
+    for (const auto& [number, totals] : by_number) {
+        if (grouping == Grouping::kind)
+            visit({std::string(word_for(static_cast<Kind>(number)))}, totals);
+        else if (grouping == Grouping::medium)
+            visit({media[number]}, totals);
+        else
+            visit(number == kNoDay ? GroupTree::Path{""} : parts_of_day(number), totals);
+    }
+    return {};
+}
+
+Result<void> Catalog::each(const Selection& selection, const Order& order, bool with_layouts,
+                           const std::function<bool(const Candidate&)>& visit, const Page& page) const {
+    const Condition condition = condition_for(selection);
+    // A page is chosen by what the indices hold, and only its rows are read.
+    const bool is_page = page.most || page.skip > 0;
+    DREDGER_TRY(Statement rows,
+                database_.prepare(
+                    fmt::format("SELECT {} FROM candidates WHERE {} ORDER BY {}{}", is_page ? "id" : kColumns,
+                                condition.sql, order_sql(order),
+                                is_page ? fmt::format(" LIMIT {} OFFSET {}",
+                                                      page.most ? static_cast<std::int64_t>(*page.most) : -1, page.skip)
+                                        : "")));
+    bind_values(rows, condition);
+    for (;;) {
+        DREDGER_TRY(const bool there, rows.step());
+        if (!there) return {};
+        std::optional<Candidate> candidate;
+        if (is_page) {
+            DREDGER_TRY(candidate, row_of(rows.number(0)));
+            if (!candidate) continue;
+        } else {
+            candidate = candidate_at(rows);
+        }
+        if (with_layouts) DREDGER_CHECK(load_layout(*candidate));
+        if (!visit(*candidate)) return {};
+    }
+}
+
+Result<std::vector<Catalog::Overlap>> Catalog::overlapping(const Candidate& candidate) const {
+    constexpr std::size_t kMost = 10'000;
+    struct Piece {
+        Extent where;
+        std::size_t index;
+    };
+    std::vector<Piece> pieces;
+    for (std::size_t i = 0; i < candidate.record.layout.extents.size(); ++i)
+        if (candidate.record.layout.extents[i].is_stored()) pieces.push_back({candidate.record.layout.extents[i], i});
+    if (pieces.empty()) return std::vector<Overlap>();
+    std::sort(pieces.begin(), pieces.end(),
+              [](const Piece& a, const Piece& b) { return a.where.offset < b.where.offset; });
+    std::uint64_t end = 0;
+    for (const Piece& piece : pieces) end = std::max(end, piece.where.end());
+
+    // One walk over all pieces of the catalog, however many this candidate has.
+    DREDGER_TRY(Statement rows, database_.prepare("SELECT candidate, offset, length FROM extents WHERE offset >= 0 AND "
+                                                  "offset < ? AND offset + length > ? AND candidate <> ?"));
+    rows.bind(1, stored(end)).bind(2, stored(pieces.front().where.offset)).bind(3, candidate.id);
+    std::vector<Overlap> list;
+    while (list.size() < kMost) {
+        DREDGER_TRY(const bool there, rows.step());
+        if (!there) break;
+        const Extent other{loaded(rows.number(1)), loaded(rows.number(2))};
+        for (auto piece = std::partition_point(pieces.begin(), pieces.end(),
+                                               [&](const Piece& p) { return p.where.end() <= other.offset; });
+             piece != pieces.end() && piece->where.offset < other.end(); ++piece) {
+            const std::uint64_t first = std::max(other.offset, piece->where.offset);
+            list.push_back({rows.number(0),
+                            "",
+                            State::live,
+                            piece->index,
+                            {first, std::min(other.end(), piece->where.end()) - first}});
+        }
+    }
+    for (Overlap& overlap : list) {
+        DREDGER_TRY(const auto row, row_of(overlap.candidate));
+        if (!row || row->volume != candidate.volume) {
+            overlap.shared.length = 0;
+            continue;
+        }
+        overlap.path = row->record.path();
+        overlap.state = row->record.state;
+    }
+    std::erase_if(list, [](const Overlap& o) { return o.shared.length == 0; });
+    std::stable_sort(list.begin(), list.end(), [](const Overlap& a, const Overlap& b) {
+        return std::tuple(a.state != State::live, a.piece, a.shared.offset) <
+               std::tuple(b.state != State::live, b.piece, b.shared.offset);
+    });
+    return list;
+}
+
+Result<std::vector<Candidate>> Catalog::of_same_name(const Candidate& candidate) const {
+    const std::string& name = candidate.record.name;
+    const std::string base = name.substr(0, name.find(':'));
+    // A stream's name follows that of its file behind a colon, the character before the semicolon.
+    DREDGER_TRY(
+        Statement rows,
+        database_.prepare(fmt::format(
+            "SELECT {} FROM candidates WHERE state > 0 AND folder = ? AND (name = ? OR (name > ? AND name < ?)) "
+            "AND id <> ? AND volume = ? AND is_folder = ? ORDER BY name, modified DESC, id LIMIT {}",
+            kColumns, kMostNamesakes)));
+    rows.bind(1, candidate.record.folder).bind(2, base).bind(3, base + ":").bind(4, base + ";").bind(5, candidate.id);
+    rows.bind(6, candidate.volume).bind(7, std::int64_t{candidate.record.is_folder});
+    std::vector<Candidate> list;
+    for (;;) {
+        DREDGER_TRY(const bool there, rows.step());
+        if (!there) return list;
+        list.push_back(candidate_at(rows));
+    }
+}
+
+Result<void> Catalog::each_of_same_size(
+    std::int64_t source, const std::function<bool(std::int64_t candidate, std::uint64_t size)>& visit) const {
+    const char* of_source = "volume IN (SELECT id FROM volumes WHERE source = ?1) AND is_folder = 0 AND size > 0";
+    DREDGER_TRY(Statement rows, database_.prepare(fmt::format(
+                                    "SELECT id, size FROM candidates WHERE {0} AND size IN (SELECT size FROM "
+                                    "candidates WHERE {0} GROUP BY size HAVING count(*) > 1 AND max(state) > 0) "
+                                    "ORDER BY size, id",
+                                    of_source)));
+    rows.bind(1, source);
+    for (;;) {
+        DREDGER_TRY(const bool there, rows.step());
+        if (!there || !visit(rows.number(0), loaded(rows.number(1)))) return {};
+    }
+}
+
+Result<Catalog::Copies> Catalog::copies(const Selection& selection, const Order& order) const {
+    const Condition condition = condition_for(selection);
+    DREDGER_TRY(Statement rows, database_.prepare(fmt::format(
+                                    "SELECT id, content FROM candidates INDEXED BY candidates_by_content WHERE "
+                                    "content > 0 AND {} ORDER BY {}",
+                                    condition.sql, order_sql(order))));
+    bind_values(rows, condition);
+    Copies copies;
+    std::map<std::int64_t, std::int64_t> first;  // by content
+    for (;;) {
+        DREDGER_TRY(const bool there, rows.step());
+        if (!there) break;
+        const auto [one, is_first] = first.emplace(rows.number(1), rows.number(0));
+        ++copies.count[one->second];
+        if (!is_first) copies.further.insert(rows.number(0));
+    }
+    std::erase_if(copies.count, [](const auto& one) { return one.second < 2; });
+    return copies;
+}
+
+Result<std::vector<Candidate>> Catalog::of_same_content(const Candidate& candidate) const {
+    std::vector<Candidate> list;
+    if (candidate.content == 0) return list;
+    DREDGER_TRY(Statement rows,
+                database_.prepare(fmt::format(
+                    "SELECT {} FROM candidates WHERE content = ? AND content > 0 AND id <> ? ORDER BY state, id LIMIT {}",
+                    kColumns, kMostNamesakes)));
+    rows.bind(1, candidate.content).bind(2, candidate.id);
+    for (;;) {
+        DREDGER_TRY(const bool there, rows.step());
+        if (!there) return list;
+        list.push_back(candidate_at(rows));
+    }
+}
+
+std::string Catalog::name_of(std::int64_t id) const {
+    name_.bind(1, id);
+    const auto there = name_.step();
+    std::string text;
+    if (there && *there) {
+        Record record;
+        record.folder = name_.text(0);
+        record.name = name_.text(1);
+        if (!name_.is_null(2)) record.created = FileTime{name_.number(2), 0, {}};
+        text = title_of(record);
+    }
+    name_.reset();
+    return text;
+}
+
+Result<void> Catalog::each_piece(
+    std::int64_t volume,
+    const std::function<void(std::int64_t candidate, const Extent&, bool is_proven)>& visit) const {
+    DREDGER_TRY(Statement rows,
+                database_.prepare("SELECT c.id, e.offset, e.length, c.proof>=2 AND c.chk<=1 FROM candidates c JOIN "
+                                  "extents e ON e.candidate = c.id WHERE c.volume=? AND c.state<>0 AND c.origin<>2 AND "
+                                  "c.is_folder=0 AND c.codec=0 ORDER BY c.id, e.position"));
+    rows.bind(1, volume);
+    for (;;) {
+        DREDGER_TRY(const bool there, rows.step());
+        if (!there) return {};
+        visit(rows.number(0), {loaded(rows.number(1)), loaded(rows.number(2))}, rows.number(3) != 0);
+    }
+}
+
+Result<void> Catalog::each_extent(
+    const std::function<void(std::int64_t volume, State state, Band band, const Extent&)>& visit) const {
+    DREDGER_TRY(
+        Statement rows,
+        database_.prepare("SELECT c.volume, c.state, c.band, e.offset, e.length FROM extents e JOIN candidates c "
+                          "ON c.id = e.candidate WHERE e.offset >= 0 AND c.is_folder = 0"));
+    for (;;) {
+        DREDGER_TRY(const bool there, rows.step());
+        if (!there) return {};
+        visit(rows.number(0), static_cast<State>(rows.number(1)), static_cast<Band>(rows.number(2)),
+              {loaded(rows.number(3)), loaded(rows.number(4))});
+    }
+}
+
+}  // namespace dredger

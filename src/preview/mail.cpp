@@ -1,0 +1,99 @@
+// Messages as people read them, through GMime: headers and text with their encodings undone.
+#include <algorithm>
+#include <fmt/format.h>
+#include <gmime/gmime.h>
+#include <memory>
+
+#include "preview/decoders.h"
+#include "preview/text.h"
+
+namespace dredger::preview {
+namespace {
+
+constexpr std::uint64_t kMostMail = 64 << 20;  // bytes of a mailbox that are read
+constexpr std::size_t kMostMessages = 100'000;
+
+struct Unreferenced {
+    void operator()(gpointer object) const { g_object_unref(object); }
+};
+template <class T>
+using Owned = std::unique_ptr<T, Unreferenced>;
+
+std::string taken(char* text) {
+    std::string copy = text != nullptr ? text : "";
+    g_free(text);
+    return copy;
+}
+
+struct Body {
+    std::string plain, markup;
+    std::string attachments;  // a line each
+};
+
+void take_part(GMimeObject*, GMimeObject* part, gpointer into) {
+    Body& body = *static_cast<Body*>(into);
+    if (!GMIME_IS_PART(part)) return;
+    GMimeContentType* type = g_mime_object_get_content_type(part);
+    const char* name = g_mime_part_get_filename(reinterpret_cast<GMimePart*>(part));
+    if (GMIME_IS_TEXT_PART(part) && !g_mime_part_is_attachment(reinterpret_cast<GMimePart*>(part))) {
+        const std::string text = taken(g_mime_text_part_get_text(reinterpret_cast<GMimeTextPart*>(part)));
+        (g_mime_content_type_is_type(type, "text", "html") ? body.markup : body.plain) += text;
+    } else {
+        body.attachments += fmt::format("[attached: {}, {}]\n", name != nullptr ? name : "without a name",
+                                        taken(g_mime_content_type_get_mime_type(type)));
+    }
+}
+
+std::string addresses(InternetAddressList* list) {
+    return list == nullptr ? "" : taken(internet_address_list_to_string(list, nullptr, FALSE));
+}
+
+std::string text_of(GMimeMessage* message) {
+    std::string text;
+    const auto line = [&](const char* name, const std::string& value) {
+        if (!value.empty()) text += fmt::format("{}: {}\n", name, value);
+    };
+    const auto header = [&](const char* name) -> std::string {
+        const char* value = g_mime_object_get_header(reinterpret_cast<GMimeObject*>(message), name);
+        return value != nullptr ? value : "";
+    };
+    line("From", addresses(g_mime_message_get_from(message)));
+    line("To", addresses(g_mime_message_get_to(message)));
+    line("Date", header("Date"));
+    const char* subject = g_mime_message_get_subject(message);
+    line("Subject", subject != nullptr ? subject : "");
+    Body body;
+    g_mime_message_foreach(message, take_part, &body);
+    text += body.attachments;
+    text += '\n';
+    text += body.plain.empty() ? text_of_markup(body.markup, kMostText) : body.plain;
+    return text;
+}
+
+}  // namespace
+
+std::string text_of_mail(const Medium& content, std::size_t most) {
+    g_mime_init();
+    Reader reader(content);
+    std::string bytes =
+        reader.text(0, static_cast<std::size_t>(std::min<std::uint64_t>(content.size(), kMostMail)));
+    // The length that some programs write before the message.
+    const std::size_t first = bytes.find('\n');
+    if (first < 12 && std::all_of(bytes.begin(), bytes.begin() + static_cast<std::ptrdiff_t>(first),
+                                  [](char c) { return (c >= '0' && c <= '9') || c == ' ' || c == '\r'; }))
+        bytes.erase(0, first + 1);
+    const Owned<GMimeStream> stream(g_mime_stream_mem_new_with_buffer(bytes.data(), bytes.size()));
+    const Owned<GMimeParser> parser(g_mime_parser_new_with_stream(stream.get()));
+    if (bytes.starts_with("From ")) g_mime_parser_set_format(parser.get(), GMIME_FORMAT_MBOX);
+    std::string text;
+    for (std::size_t n = 0; n < kMostMessages && text.size() < most && !g_mime_parser_eos(parser.get()); ++n) {
+        const Owned<GMimeMessage> message(g_mime_parser_construct_message(parser.get(), nullptr));
+        if (!message) break;
+        if (n > 0) text += "\n----\n";
+        text += text_of(message.get());
+    }
+    std::erase(text, '\r');
+    return cut_to_characters(std::move(text), most);
+}
+
+}  // namespace dredger::preview

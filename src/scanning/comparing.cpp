@@ -1,0 +1,97 @@
+#include "scanning/comparing.h"
+
+#include <map>
+
+#include "base/digest.h"
+#include "media/content.h"
+
+namespace dredger {
+namespace {
+
+constexpr std::size_t kHead = 4096;     // bytes that tell most files apart
+constexpr std::size_t kPiece = 1 << 20;  // bytes read together
+
+class ContentComparison {
+  public:
+    ContentComparison(Catalog& catalog, const MediumPtr& medium) : catalog_(catalog), medium_(medium) {}
+
+    // Of files that have as many bytes, in the order of their ids.
+    Result<void> group(const std::vector<std::int64_t>& ids) {
+        std::map<std::string, std::vector<Candidate>> by_head;
+        for (const std::int64_t id : ids) {
+            DREDGER_TRY(auto candidate, catalog_.find(id));
+            if (!candidate || candidate->record.layout.empty() || candidate->prospect.band == Band::gone) continue;
+            if (auto head = digest_of(*candidate, kHead)) by_head[*head].push_back(std::move(*candidate));
+        }
+        for (const auto& [head, alike] : by_head)
+            if (alike.size() > 1) DREDGER_CHECK(alike_heads(alike));
+        return {};
+    }
+
+  private:
+    Result<void> alike_heads(const std::vector<Candidate>& alike) {
+        std::map<std::string, std::vector<std::int64_t>> by_content;
+        for (const Candidate& candidate : alike)
+            if (auto digest = digest_of(candidate, candidate.record.size)) by_content[*digest].push_back(candidate.id);
+        for (const auto& [digest, same] : by_content)
+            if (same.size() > 1)
+                for (const std::int64_t id : same) DREDGER_CHECK(catalog_.save_content(id, same.front()));
+        return {};
+    }
+
+    // Of the first bytes, none where they can't be read.
+    std::optional<std::string> digest_of(const Candidate& candidate, std::uint64_t most) const {
+        const Record& record = candidate.record;
+        const auto content = open_content(medium_, record.layout, record.size);
+        if (content->size() != record.size) return std::nullopt;
+        Sha256 sum;
+        const std::uint64_t end = std::min(most, record.size);
+        std::vector<std::byte> piece(static_cast<std::size_t>(std::min<std::uint64_t>(end, kPiece)));
+        for (std::uint64_t at = 0; at < end; at += piece.size()) {
+            const std::span<std::byte> part =
+                std::span(piece).first(static_cast<std::size_t>(std::min<std::uint64_t>(piece.size(), end - at)));
+            std::vector<Extent> bad;
+            if (!content->read(at, part, &bad) || !bad.empty()) return std::nullopt;
+            sum.add(part);
+        }
+        return sum.finish();
+    }
+
+    Catalog& catalog_;
+    MediumPtr medium_;
+};
+
+}  // namespace
+
+Result<bool> compare_contents(Catalog& catalog, std::int64_t source, const MediumPtr& medium, Observer& observer) {
+    DREDGER_TRY(const std::int64_t next, catalog.next_id());
+    DREDGER_TRY(const std::int64_t before, catalog.compared_to(source));
+    if (before == next - 1) return true;
+    std::vector<std::vector<std::int64_t>> groups;
+    std::uint64_t size = 0, files = 0;
+    DREDGER_CHECK(catalog.each_of_same_size(source, [&](std::int64_t candidate, std::uint64_t bytes) {
+        if (groups.empty() || bytes != size) groups.emplace_back();
+        size = bytes;
+        groups.back().push_back(candidate);
+        ++files;
+        return true;
+    }));
+    ContentComparison comparison(catalog, medium);
+    std::uint64_t done = 0;
+    DREDGER_CHECK(catalog.begin());
+    for (const auto& group : groups) {
+        observer.progress({"comparing files of the same size", done, files, "files"});
+        const auto compared = observer.should_stop() ? Result<void>() : comparison.group(group);
+        if (!compared || observer.should_stop()) {
+            catalog.roll_back();
+            return compared ? Result<bool>(false) : tl::unexpected<Error>(compared.error());
+        }
+        done += group.size();
+    }
+    DREDGER_CHECK(catalog.save_compared(source, next - 1));
+    DREDGER_CHECK(catalog.summarise());
+    DREDGER_CHECK(catalog.commit());
+    return true;
+}
+
+}  // namespace dredger
