@@ -57,7 +57,7 @@ struct Learnt {
 struct Candidate : Learnt {
     std::int64_t volume = 0;  // ScannedVolume::id
     Record record;
-    std::int64_t content = 0;               // the first candidate of those with this same content; 0: none is known
+    std::int64_t content = 0;  // the first candidate of those with this same content; 0: none is known
 };
 
 // "PATH (written TIME)": how one file is told of to explain another.

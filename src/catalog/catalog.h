@@ -55,8 +55,8 @@ class Catalog {
     bool keep(const std::vector<Learnt>& learnt);
 
     // The files of a source of which another one with as many bytes, deleted ones among them, is there: by size.
-    Result<void> each_of_same_size(
-        std::int64_t source, const std::function<bool(std::int64_t candidate, std::uint64_t size)>& visit) const;
+    Result<void> each_of_same_size(std::int64_t source,
+                                   const std::function<bool(std::int64_t candidate, std::uint64_t size)>& visit) const;
     // Up to which candidate the contents of a source were compared with each other.
     Result<std::int64_t> compared_to(std::int64_t source) const;
     Result<void> save_compared(std::int64_t source, std::int64_t last);

@@ -1,4 +1,5 @@
-// What a catalog answers: the selected candidates in order, by the page, counted and grouped, and what belongs together.
+// What a catalog answers: the selected candidates in order, by the page, counted and grouped, and what belongs
+// together.
 #include <fmt/format.h>
 #include <limits>
 
@@ -289,10 +290,11 @@ Result<Catalog::Copies> Catalog::copies(const Selection& selection, const Order&
 Result<std::vector<Candidate>> Catalog::of_same_content(const Candidate& candidate) const {
     std::vector<Candidate> list;
     if (candidate.content == 0) return list;
-    DREDGER_TRY(Statement rows,
-                database_.prepare(fmt::format(
-                    "SELECT {} FROM candidates WHERE content = ? AND content > 0 AND id <> ? ORDER BY state, id LIMIT {}",
-                    kColumns, kMostNamesakes)));
+    DREDGER_TRY(
+        Statement rows,
+        database_.prepare(fmt::format(
+            "SELECT {} FROM candidates WHERE content = ? AND content > 0 AND id <> ? ORDER BY state, id LIMIT {}",
+            kColumns, kMostNamesakes)));
     rows.bind(1, candidate.content).bind(2, candidate.id);
     for (;;) {
         DREDGER_TRY(const bool there, rows.step());

@@ -9,7 +9,8 @@ using sqlite::Statement;
 const char* const kColumns =
     "id, volume, record, state, origin, is_folder, folder, name, name_is_whole, size, kind, format, created, "
     "created_ns, modified, modified_ns, accessed, accessed_ns, changed, changed_ns, deleted, deleted_ns, clock, "
-    "attributes, facts, trust, codec, unit, within_records, prospect, band, chk, reasons, proof, checked, likeness, content";
+    "attributes, facts, trust, codec, unit, within_records, prospect, band, chk, reasons, proof, checked, likeness, "
+    "content";
 
 std::string list_text(const std::vector<std::string>& list) {
     std::string text;

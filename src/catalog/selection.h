@@ -30,8 +30,8 @@ struct Selection {
     std::vector<Range> ids;
     std::set<std::int64_t> only, without;  // further ids; empty: none
     std::set<std::int64_t> volumes;        // ScannedVolume::id; empty: all
-    Range size;                        // bytes
-    Range modified, created, deleted;  // seconds since 1970
+    Range size;                            // bytes
+    Range modified, created, deleted;      // seconds since 1970
     Range prospect;
 };
 

@@ -177,8 +177,8 @@ void say_nothing_found(const Options& options) {
 }
 
 std::string why_of(const Opened& from, std::int64_t id) {
-    const auto found = std::find_if(from.similar.begin(), from.similar.end(),
-                                    [&](const Similar& one) { return one.candidate == id; });
+    const auto found =
+        std::find_if(from.similar.begin(), from.similar.end(), [&](const Similar& one) { return one.candidate == id; });
     return found == from.similar.end() ? "" : found->why;
 }
 
@@ -387,9 +387,10 @@ void add_list(CLI::App& program, int& exit_code) {
     command->add_option("--contains", options->contains,
                         "only files that have this text in them: as it stands, or within office documents and PDF; "
                         "letter case is ignored");
-    command->add_option("--similar", options->similar,
-                        "only what is like the find with this ID: pictures that look alike, copies, and files of its "
-                        "name; the likest first")
+    command
+        ->add_option("--similar", options->similar,
+                     "only what is like the find with this ID: pictures that look alike, copies, and files of its "
+                     "name; the likest first")
         ->check(CLI::PositiveNumber);
     command->add_flag("--every-copy", options->every_copy,
                       "list finds of the same content one by one; a table shows them once");

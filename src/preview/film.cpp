@@ -1,4 +1,5 @@
-// Pictures, videos and sound through FFmpeg's libraries, which read the content where it lies on the medium.
+// Pictures, videos and sound through FFmpeg's libraries, which read the content where it lies on the medium, and what
+// these do not know through others.
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
@@ -15,6 +16,11 @@ extern "C" {
 
 #include <libheif/heif.h>
 
+#define STB_IMAGE_IMPLEMENTATION
+#define STB_IMAGE_STATIC
+#define STBI_ONLY_PSD
+#include <stb/stb_image.h>
+
 #include "formats/reader.h"
 #include "media/window.h"
 #include "preview/decoders.h"
@@ -22,9 +28,10 @@ extern "C" {
 namespace dredger::preview {
 namespace {
 
-constexpr int kRoom = 64 << 10;          // bytes read at once
-constexpr unsigned kMostPackets = 4000;  // to come to a frame
-constexpr std::uint64_t kMostHeif = 128 << 20;
+constexpr int kRoom = 64 << 10;                    // bytes read at once
+constexpr unsigned kMostPackets = 4000;            // to come to a frame
+constexpr std::uint64_t kMostHeif = 128 << 20;     // bytes
+constexpr std::uint64_t kMostLayered = 512 << 20;  // bytes
 
 template <auto Free>
 struct FreedBy {
@@ -174,6 +181,26 @@ std::optional<Picture> decode_heif(const Medium& content, int side) {
     return picture;
 }
 
+// The merged picture of a layered one, which FFmpeg does not unpack.
+std::optional<Picture> decode_psd(const Medium& content, int side) {
+    if (content.size() > kMostLayered) return std::nullopt;
+    const auto bytes = content.bytes(0, static_cast<std::size_t>(content.size()));
+    if (!bytes) return std::nullopt;
+    const Frame frame(av_frame_alloc());
+    const std::unique_ptr<stbi_uc, void (*)(void*)> pixels(
+        stbi_load_from_memory(reinterpret_cast<const stbi_uc*>(bytes->data()), static_cast<int>(bytes->size()),
+                              &frame->width, &frame->height, nullptr, STBI_rgb),
+        stbi_image_free);
+    if (!pixels) return std::nullopt;
+    frame->format = AV_PIX_FMT_RGB24;
+    frame->data[0] = pixels.get();
+    frame->linesize[0] = 3 * frame->width;
+    Picture picture = reduced(*frame, side);
+    frame->data[0] = nullptr;
+    if (picture.empty()) return std::nullopt;
+    return picture;
+}
+
 // The largest JPEG within a camera's raw file.
 std::optional<Picture> decode_within(const Medium& content, int side) {
     constexpr unsigned kMostStarts = 8;
@@ -197,6 +224,8 @@ std::optional<Picture> decode_picture(const Medium& content, int side) {
     Reader head(content);
     if (head.has(4, "ftyp"))
         if (auto picture = decode_heif(content, side)) return picture;
+    if (head.has(0, "8BPS"))
+        if (auto picture = decode_psd(content, side)) return picture;
     Film film = decode_film(content, 1, side);
     if (!film.frames.empty()) return std::move(film.frames.front());
     return decode_within(content, side);

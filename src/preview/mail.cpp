@@ -28,6 +28,7 @@ std::string taken(char* text) {
 struct Body {
     std::string plain, markup;
     std::string attachments;  // a line each
+    std::string attached_text;
 };
 
 void take_part(GMimeObject*, GMimeObject* part, gpointer into) {
@@ -35,10 +36,12 @@ void take_part(GMimeObject*, GMimeObject* part, gpointer into) {
     if (!GMIME_IS_PART(part)) return;
     GMimeContentType* type = g_mime_object_get_content_type(part);
     const char* name = g_mime_part_get_filename(reinterpret_cast<GMimePart*>(part));
+    const std::string text =
+        GMIME_IS_TEXT_PART(part) ? taken(g_mime_text_part_get_text(reinterpret_cast<GMimeTextPart*>(part))) : "";
     if (GMIME_IS_TEXT_PART(part) && !g_mime_part_is_attachment(reinterpret_cast<GMimePart*>(part))) {
-        const std::string text = taken(g_mime_text_part_get_text(reinterpret_cast<GMimeTextPart*>(part)));
         (g_mime_content_type_is_type(type, "text", "html") ? body.markup : body.plain) += text;
     } else {
+        body.attached_text += text;
         body.attachments += fmt::format("[attached: {}, {}]\n", name != nullptr ? name : "without a name",
                                         taken(g_mime_content_type_get_mime_type(type)));
     }
@@ -67,6 +70,7 @@ std::string text_of(GMimeMessage* message) {
     text += body.attachments;
     text += '\n';
     text += body.plain.empty() ? text_of_markup(body.markup, kMostText) : body.plain;
+    if (!body.attached_text.empty()) text += "\n" + body.attached_text;
     return text;
 }
 
@@ -75,8 +79,7 @@ std::string text_of(GMimeMessage* message) {
 std::string text_of_mail(const Medium& content, std::size_t most) {
     g_mime_init();
     Reader reader(content);
-    std::string bytes =
-        reader.text(0, static_cast<std::size_t>(std::min<std::uint64_t>(content.size(), kMostMail)));
+    std::string bytes = reader.text(0, static_cast<std::size_t>(std::min<std::uint64_t>(content.size(), kMostMail)));
     // The length that some programs write before the message.
     const std::size_t first = bytes.find('\n');
     if (first < 12 && std::all_of(bytes.begin(), bytes.begin() + static_cast<std::ptrdiff_t>(first),

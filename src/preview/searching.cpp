@@ -60,10 +60,9 @@ bool contains(const Medium& content, const Candidate& candidate, const std::stri
     const bool is_mail = candidate.format == "eml" || candidate.format == "mbox";
     if (!is_pdf && !is_mail && !reader.has(0, "PK\3\4")) return false;
     const auto found = run_apart([&] {
-        const std::string document =
-            is_pdf    ? text_of_pages(content, kMostDocument)
-            : is_mail ? text_of_mail(content, kMostDocument)
-                      : office_text(reader, kMostDocument);
+        const std::string document = is_pdf    ? text_of_pages(content, kMostDocument)
+                                     : is_mail ? text_of_mail(content, kMostDocument)
+                                               : office_text(reader, kMostDocument);
         return std::string(lower_case(document).find(wanted) != std::string::npos ? "yes" : "no");
     });
     return found == "yes";

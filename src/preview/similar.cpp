@@ -13,9 +13,9 @@ namespace dredger {
 namespace {
 
 constexpr int kBits = 64;
-constexpr int kMostDifferent = 10;        // bits, of pictures that look alike
-constexpr std::size_t kKeepEvery = 200;   // pictures that were looked at
-constexpr unsigned kSameName = 100;       // ranks behind every picture
+constexpr int kMostDifferent = 10;       // bits, of pictures that look alike
+constexpr std::size_t kKeepEvery = 200;  // pictures that were looked at
+constexpr unsigned kSameName = 100;      // ranks behind every picture
 constexpr unsigned kSharedBytes = 101;
 
 bool is_seen(const Candidate& c) { return c.kind == Kind::picture || c.kind == Kind::video; }
@@ -77,8 +77,10 @@ class Search {
                     fmt::format("looks alike, {} %", 100 * (kBits - different) / kBits));
         };
         DREDGER_CHECK(catalog_.each(pictures, {}, false, [&](const Candidate& c) {
-            if (c.likeness) compare(c);
-            else if (!c.record.is_folder && c.prospect.band != Band::gone) unseen.push_back(c.id);
+            if (c.likeness)
+                compare(c);
+            else if (!c.record.is_folder && c.prospect.band != Band::gone)
+                unseen.push_back(c.id);
             return true;
         }));
         std::uint64_t done = 0;

@@ -168,7 +168,8 @@ std::string office_text(Reader& content, std::size_t most) {
     for (const char* name : {"word/document.xml", "content.xml", "xl/sharedStrings.xml", "xl/worksheets/sheet1.xml",
                              "ppt/slides/slide1.xml"})
         for (const ZipEntry& entry : entries)
-            if (entry.name == name) return cut_to_characters(text_of_markup(unpacked(content, entry, to_unpack), most), most);
+            if (entry.name == name)
+                return cut_to_characters(text_of_markup(unpacked(content, entry, to_unpack), most), most);
     for (const ZipEntry& entry : entries)
         if (entry.name.ends_with(".xhtml") || entry.name.ends_with(".html"))
             return cut_to_characters(text_of_markup(unpacked(content, entry, to_unpack), most), most);

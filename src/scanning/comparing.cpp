@@ -8,7 +8,7 @@
 namespace dredger {
 namespace {
 
-constexpr std::size_t kHead = 4096;     // bytes that tell most files apart
+constexpr std::size_t kHead = 4096;      // bytes that tell most files apart
 constexpr std::size_t kPiece = 1 << 20;  // bytes read together
 
 class ContentComparison {

@@ -6,8 +6,8 @@
 
 namespace dredger {
 
-// Compares files of the same size, live ones too where a deleted one has their size. Does nothing where no candidate was
-// added since the last time. True: done; false: the observer stopped it, and the next time begins anew.
+// Compares files of the same size, live ones too where a deleted one has their size. Does nothing where no candidate
+// was added since the last time. True: done; false: the observer stopped it, and the next time begins anew.
 Result<bool> compare_contents(Catalog& catalog, std::int64_t source, const MediumPtr& medium, Observer& observer);
 
 }  // namespace dredger

@@ -102,7 +102,7 @@ Result<void> scan_deep(Catalog& catalog, const ScanRequest& request, Observer& o
         DREDGER_TRY(report.is_over, DeepScan::is_over(catalog, request));
         if (report.is_over) break;
         DREDGER_TRY(const ScannedVolume row, row_for(catalog, source, stretch.place));
-        if (!row.map_is_trusted && !request.whole_surface) {
+        if (request.deep && !row.map_is_trusted && !request.whole_surface) {
             observer.warning(fmt::format(
                 "volume {}: live files lie where its space map shows free clusters, so all of it is searched",
                 stretch.place.number));
@@ -172,7 +172,8 @@ Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& 
     const bool understood = std::any_of(report.volumes.begin(), report.volumes.end(),
                                         [](const VolumeReport& v) { return !v.filesystem.empty(); });
     if ((request.deep || (request.verify && understood)) && !report.interrupted) {
-        if (!request.deep) std::erase_if(stretches, [](const Stretch& s) { return !s.has_records; });
+        if (!request.deep)
+            std::erase_if(stretches, [](const Stretch& s) { return !s.has_records; });
         else if (request.volumes.empty())
             for (Stretch& gap : gaps_between(map, medium->size())) stretches.push_back(std::move(gap));
         DREDGER_CHECK(scan_deep(catalog, request, observer, medium, source, stretches, report));

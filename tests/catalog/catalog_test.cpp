@@ -465,5 +465,65 @@ TEST_F(CatalogTest, TellsWhatIsToBeCheckedAndWhatIsProven) {
     EXPECT_EQ(catalog_->count({}).value(), 2);
 }
 
+TEST_F(CatalogTest, CopiesAreCountedOnceInTheGivenOrder) {
+    Candidate one = candidate("a", "nest.jpg", 60);
+    one.content = 1;
+    add(one);
+    Candidate best = candidate("b", "nest copy.jpg", 95);
+    best.content = 1;
+    add(best);
+    Candidate live = candidate("c", "live.jpg", 90, State::live);
+    live.content = 1;
+    add(live);
+    add(candidate("d", "other.jpg", 90));
+
+    const auto copies = catalog_->copies({}, {});
+    ASSERT_TRUE(copies);
+    EXPECT_THAT(copies->count, ElementsAre(std::pair(2, 2U)));
+    EXPECT_THAT(copies->further, ElementsAre(1));
+    const auto by_path = catalog_->copies({}, Order{Order::By::path});
+    EXPECT_THAT(by_path->further, ElementsAre(2));
+    Selection narrow;
+    narrow.folders = {"a"};
+    EXPECT_THAT(catalog_->copies(narrow, {})->further, IsEmpty());
+
+    const auto same = catalog_->of_same_content(catalog_->find(2)->value());
+    ASSERT_TRUE(same);
+    ASSERT_EQ(same->size(), 2U);
+    EXPECT_EQ(same->front().record.name, "live.jpg") << "live ones first";
+    EXPECT_THAT(catalog_->of_same_content(catalog_->find(4)->value()).value(), IsEmpty());
+}
+
+TEST_F(CatalogTest, ListsOfIdsNarrowASelection) {
+    for (const char* name : {"a", "b", "c", "d"}) add(candidate("", name, 90));
+    Selection some;
+    some.only = {2, 3, 77};
+    EXPECT_THAT(listed(some), ElementsAre("b", "c"));
+    some.without = {3};
+    EXPECT_THAT(listed(some), ElementsAre("b"));
+    Selection elsewhere;
+    elsewhere.volumes = {2};
+    EXPECT_THAT(listed(elsewhere), IsEmpty());
+    elsewhere.volumes = {1, 2};
+    EXPECT_EQ(listed(elsewhere).size(), 4U);
+}
+
+TEST_F(CatalogTest, KeepsWhatIsLearntLater) {
+    add(candidate("", "nest.jpg", 60));
+    Candidate c = catalog_->find(1)->value();
+    EXPECT_FALSE(c.is_checked);
+    EXPECT_FALSE(c.likeness);
+    c.is_checked = true;
+    c.likeness = 0xF000'0000'0000'0001;
+    c.prospect = {100, Band::sound, Check::verified, {"all of it agrees"}};
+    EXPECT_TRUE(catalog_->keep({c}));
+    const Candidate kept = catalog_->find(1)->value();
+    EXPECT_TRUE(kept.is_checked);
+    EXPECT_EQ(kept.likeness, 0xF000'0000'0000'0001U);
+    EXPECT_EQ(kept.prospect.band, Band::sound);
+    EXPECT_EQ(kept.record.layout.extents, c.record.layout.extents);
+    EXPECT_EQ(catalog_->totals({})->bands[0], 1U) << "what is counted beforehand is counted again";
+}
+
 }  // namespace
 }  // namespace dredger

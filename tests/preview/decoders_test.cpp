@@ -40,7 +40,7 @@ INSTANTIATE_TEST_SUITE_P(Formats, PictureSample,
                          testing::Values("png-plain.png", "png-interlaced.png", "gif-still.gif", "gif-animated.gif",
                                          "bmp-plain.bmp", "tiff-strips.tiff", "webp-lossy.webp", "webp-lossless.webp",
                                          "heic-still.heic", "avif-still.avif", "jpeg2000-box.jp2",
-                                         "jpeg-progressive.jpg"),
+                                         "jpeg-progressive.jpg", "psd-8bit.psd"),
                          [](const auto& one) {
                              std::string name = one.param;
                              std::replace_if(
@@ -190,6 +190,46 @@ TEST(Sandbox, DamagedSamplesCostOnlyThemselves) {
         });
     }
     EXPECT_EQ(run_apart([] { return std::string("still here"); }), "still here");
+}
+
+TEST(Mail, IsReadAsPeopleReadIt) {
+    const std::string text = text_of_mail(sample("eml-parts.eml"), 100'000);
+    EXPECT_THAT(text, testing::HasSubstr("Subject: Rings for June"));
+    EXPECT_THAT(text, testing::HasSubstr("Please send 200 rings"));
+    EXPECT_THAT(text, testing::HasSubstr("[attached: log.csv, text/csv]"));
+    EXPECT_THAT(text, testing::HasSubstr("SK7013;Puffin")) << "which is packed as base64";
+    EXPECT_LE(text_of_mail(sample("eml-parts.eml"), 50).size(), 50U);
+}
+
+TEST(Mail, EncodedWordsAndNumbersBeforeItAreUndone) {
+    const auto bytes = test::bytes_of(
+        "1234\r\nFrom: =?utf-8?q?Ingrid_=C3=98?= <i@skerrow.example>\r\nSubject: =?utf-8?b?S8O8a2Vu?=\r\n"
+        "Content-Type: text/plain; charset=iso-8859-1\r\nContent-Transfer-Encoding: quoted-printable\r\n\r\n"
+        "Zwei K=FCken\r\n");
+    const std::string text = text_of_mail(MemoryMedium(bytes), 10'000);
+    EXPECT_THAT(text, testing::HasSubstr("Ingrid Ø"));
+    EXPECT_THAT(text, testing::HasSubstr("Subject: Küken"));
+    EXPECT_THAT(text, testing::HasSubstr("Zwei Küken"));
+}
+
+TEST(Mail, EachMessageOfAMailboxIsRead) {
+    const std::string text = text_of_mail(sample("mbox-two.mbox"), 100'000);
+    std::size_t messages = 0;
+    for (std::size_t at = text.find("From: "); at != std::string::npos; at = text.find("From: ", at + 1)) ++messages;
+    EXPECT_EQ(messages, 2U);
+}
+
+TEST(Tables, AreCountedWithTheirColumns) {
+    const std::string text = tables_of(sample("sqlite-plain.sqlite"));
+    EXPECT_THAT(text, testing::HasSubstr("rings: "));
+    EXPECT_THAT(text, testing::HasSubstr(" rows\n    number, species, weight"));
+    EXPECT_EQ(tables_of(MemoryMedium(test::bytes_of("not a database"))), "");
+}
+
+TEST(Tables, WhatIsLostOfADatabaseIsSaid) {
+    const auto answer = run_apart([] { return tables_of(MemoryMedium(cut("sqlite-plain.sqlite", 0.5))); });
+    ASSERT_TRUE(answer);
+    EXPECT_TRUE(answer->empty() || answer->find("rings") != std::string::npos) << *answer;
 }
 
 }  // namespace

@@ -155,5 +155,35 @@ TEST_F(DeepScanTest, AFreeClusterThatLiveFilesHoldMakesItSearchEverything) {
     EXPECT_THAT(listener_.warnings, Contains(HasSubstr("all of it is searched")));
 }
 
+TEST_F(DeepScanTest, VerifyingChecksAsMuchAsADeepScanOfTheRecords) {
+    ScanRequest request = deep("ringing-station-drive");
+    ASSERT_TRUE(run(request, "deep.dredge"));
+    request.deep = false;
+    request.verify = true;
+    const auto report = run(request, "verified.dredge");
+    ASSERT_TRUE(report);
+    EXPECT_GT(report->surfaces.front().checked, 0U);
+    std::map<std::string, Candidate> by_path;
+    for (Candidate& c : candidates("verified.dredge")) {
+        EXPECT_NE(c.record.origin, Origin::signature) << "the surface is not searched";
+        by_path[c.record.path()] = std::move(c);
+    }
+    unsigned verified = 0;
+    for (const Candidate& c : candidates("deep.dredge")) {
+        const auto same = by_path.find(c.record.path());
+        if (same == by_path.end() || c.prospect.check != Check::verified) continue;
+        ++verified;
+        EXPECT_EQ(same->second.prospect.check, Check::verified) << c.record.path();
+    }
+    EXPECT_GT(verified, 10U);
+
+    const auto again = run(request, "verified.dredge");
+    ASSERT_TRUE(again);
+    for (const SurfaceReport& surface : again->surfaces) EXPECT_EQ(surface.checked, 0U);
+    request.deep = true;
+    ASSERT_TRUE(run(request, "verified.dredge"));
+    EXPECT_EQ(candidates("verified.dredge").size(), candidates("deep.dredge").size());
+}
+
 }  // namespace
 }  // namespace dredger

@@ -48,9 +48,9 @@ void UsnJournal::read(const Medium& content) {
                 continue;
             }
             if (length > view.size() - done) break;
-            constexpr std::uint32_t kTold = USN_REASON_FILE_CREATE | USN_REASON_DATA_OVERWRITE | USN_REASON_DATA_EXTEND |
-                                            USN_REASON_DATA_TRUNCATION | USN_REASON_RENAME_NEW_NAME |
-                                            USN_REASON_FILE_DELETE;
+            constexpr std::uint32_t kTold = USN_REASON_FILE_CREATE | USN_REASON_DATA_OVERWRITE |
+                                            USN_REASON_DATA_EXTEND | USN_REASON_DATA_TRUNCATION |
+                                            USN_REASON_RENAME_NEW_NAME | USN_REASON_FILE_DELETE;
             // Until a file is closed, each record repeats what the earlier ones told.
             if ((record->Reason & USN_REASON_CLOSE) != 0 && (record->Reason & kTold) != 0) {
                 const auto when = windows_time(record->TimeStamp);

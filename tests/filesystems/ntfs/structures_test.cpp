@@ -236,7 +236,10 @@ TEST(NtfsJournal, KeepsDeletionsAndOutlivesNonsense) {
     };
     std::vector<std::byte> journal(40, std::byte{0xAA});
     for (const auto& one :
-         {record(50, USN_REASON_FILE_DELETE | USN_REASON_CLOSE, u"gone.txt"), record(51, USN_REASON_CLOSE, u"kept.txt"),
+         {record(50, USN_REASON_FILE_CREATE, u"new.txt"),
+          record(50, USN_REASON_FILE_CREATE | USN_REASON_DATA_EXTEND | USN_REASON_CLOSE, u"new.txt"),
+          record(50, USN_REASON_RENAME_NEW_NAME | USN_REASON_CLOSE, u"gone.txt"),
+          record(50, USN_REASON_FILE_DELETE | USN_REASON_CLOSE, u"gone.txt"), record(51, USN_REASON_CLOSE, u"kept.txt"),
           std::vector<std::byte>(16), record(52, USN_REASON_FILE_DELETE, u"also gone.txt")})
         journal.insert(journal.end(), one.begin(), one.end());
     UsnJournal usn;
@@ -245,6 +248,10 @@ TEST(NtfsJournal, KeepsDeletionsAndOutlivesNonsense) {
     EXPECT_EQ(usn.find({50, 1})->name, "gone.txt");
     EXPECT_EQ(usn.find({51, 1}), nullptr);
     EXPECT_NE(usn.find({52, 1}), nullptr);
+    const std::string when = "2022-06-18 04:26:40 ";
+    EXPECT_THAT(usn.history_of({50, 1}),
+                testing::ElementsAre(when + "created, written", when + "renamed to gone.txt", when + "deleted"));
+    EXPECT_THAT(usn.history_of({53, 1}), IsEmpty());
 }
 
 }  // namespace
