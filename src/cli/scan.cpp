@@ -49,8 +49,9 @@ void say(const VolumeReport& volume) {
     if (volume.was_done_before)
         fmt::print("  volume {} ({}): in the catalog already\n", volume.number, name);
     else
-        fmt::print("  volume {} ({}): {} deleted and {} live records\n", volume.number, name,
-                   count_text(volume.deleted), count_text(volume.live + volume.trashed));
+        fmt::print("  {}volume {} ({}): {} deleted and {} {} records\n", volume.is_lost ? "lost " : "", volume.number,
+                   name, count_text(volume.deleted), count_text(volume.live + volume.trashed),
+                   volume.is_lost ? "other" : "live");
     if (!volume.bins.empty()) fmt::print("    in its bin: {}\n", bin_text(volume.bins));
 }
 

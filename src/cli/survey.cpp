@@ -8,7 +8,7 @@
 #include "media/drives.h"
 #include "media/file_medium.h"
 #include "media/window.h"
-#include "volumes/volume.h"
+#include "scanning/volumes_of.h"
 
 namespace dredger::cli {
 namespace {
@@ -54,8 +54,13 @@ int survey_machine() {
 int survey_source(const std::string& source) {
     const auto medium = FileMedium::open(source);
     if (!medium) return report(medium.error());
-    const auto map = read_partition_map(**medium);
-    if (!map) return report(map.error());
+    catch_interrupts();
+    TerminalObserver<Observer> observer;
+    const auto found = volumes_of(*medium, Effort::likely_places, observer);
+    observer.line().clear();
+    if (!found) return report(found.error());
+    if (!*found) return kInterrupted;
+    const PartitionMap* map = &**found;
 
     const std::string table_words =
         map->table == TableKind::none ? "no partition table"
@@ -74,10 +79,16 @@ int survey_source(const std::string& source) {
     std::vector<std::string> bins;
     std::size_t readable = 0;
     bool any_known = false;
+    std::vector<std::string> lost;
     for (const Volume& volume : map->volumes) {
         const auto window = std::make_shared<Window>(*medium, volume.offset, volume.length);
         const auto opened = open_filesystem(window);
-        std::string says = volume.name.empty() ? volume.type : fmt::format("{}, {}", volume.type, volume.name);
+        const bool is_lost = volume.table == TableKind::lost;
+        std::string says = is_lost               ? "nothing: lost"
+                           : volume.name.empty() ? volume.type
+                                                 : fmt::format("{}, {}", volume.type, volume.name);
+        if (is_lost)
+            lost.push_back(fmt::format("Volume {} is lost: no table tells of it; {}", volume.number, volume.evidence));
         if (!opened) {
             warnings.push_back(fmt::format("volume {}: {}", volume.number, opened.error().line()));
         } else if (*opened) {
@@ -98,15 +109,19 @@ int survey_source(const std::string& source) {
         }
         const Recognised other = recognise(source, volume.offset, volume.length);
         any_known = any_known || !other.filesystem.empty();
-        const std::string name = other.filesystem.empty() ? "not recognised" : other.filesystem + " (not readable yet)";
+        const std::string& filesystem = is_lost ? volume.type : other.filesystem;
+        const std::string& label = is_lost ? volume.name : other.label;
+        const std::string name = filesystem.empty() ? "not recognised" : filesystem + " (not readable yet)";
         table.add({std::to_string(volume.number), count_text(volume.offset), size_text(volume.length), name,
-                   other.label.empty() ? "-" : other.label, "-", "-", says});
+                   label.empty() ? "-" : label, "-", "-", says});
     }
     if (table.empty())
         fmt::print("The partition table has no entries.\n");
     else
         table.print();
-    if (!warnings.empty() || !bins.empty()) fmt::print("\n");
+    if (!warnings.empty() || !bins.empty() || !lost.empty()) fmt::print("\n");
+    for (const std::string& sentence : lost)
+        fmt::print("{}\n", styled(wrapped(sentence, width_of_stdout(), 2), Style::bold));
     for (const std::string& bin : bins) fmt::print("{}\n", styled(bin, Style::bold));
     for (const std::string& warning : warnings) fmt::print("Note: {}\n", warning);
     for (const Mount& mount : mounts_on_drive_of(source))

@@ -14,6 +14,7 @@
 #include "base/times.h"
 #include "filesystems/space_map.h"
 #include "media/layout.h"
+#include "volumes/trace.h"
 
 namespace dredger {
 
@@ -119,14 +120,18 @@ class FileSystem {
                               std::vector<std::string>& warnings) const = 0;
 };
 
-// One line of the registry: a way to recognise a file system on a volume and to open it.
+// One line of the registry: a way to recognise a file system on a volume and to open it, and one to recognise it by
+// what lies somewhere on a medium.
 struct FileSystemKind {
     std::string_view name;
     // Null where the volume does not hold this file system; an error where it does but can't be opened.
-    Result<std::unique_ptr<FileSystem>> (*open)(MediumPtr volume);
+    Result<std::unique_ptr<FileSystem>> (*open)(MediumPtr volume);  // null: it can't be read
+    Tracer trace;
 };
 
 // The file system on `volume`; null where none is recognised.
 Result<std::unique_ptr<FileSystem>> open_filesystem(const MediumPtr& volume);
+
+std::span<const Tracer> all_tracers();
 
 }  // namespace dredger

@@ -9,6 +9,7 @@
 #include "scanning/comparing.h"
 #include "scanning/deep_scan.h"
 #include "scanning/volume_scan.h"
+#include "scanning/volumes_of.h"
 
 namespace dredger {
 namespace {
@@ -125,11 +126,17 @@ Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& 
     DREDGER_TRY(const std::shared_ptr<const FileMedium> medium, FileMedium::open(request.source));
     DREDGER_CHECK(refuse_catalogs(*medium));
     DREDGER_TRY(const std::int64_t source, source_row(catalog, *medium, observer));
-    DREDGER_TRY(const PartitionMap map, read_partition_map(*medium));
+    DREDGER_TRY(const auto volumes,
+                volumes_of(medium, request.deep ? Effort::everywhere : Effort::likely_places, observer));
+    ScanReport report;
+    if (!volumes) {
+        report.interrupted = true;
+        return report;
+    }
+    const PartitionMap& map = *volumes;
     for (const std::string& warning : map.warnings) observer.warning(warning);
     DREDGER_TRY(const auto known, catalog.volumes());
 
-    ScanReport report;
     std::vector<Stretch> stretches;
     std::set<unsigned> missing = request.volumes;
     std::optional<Error> damaged;

@@ -42,6 +42,7 @@ struct VolumeReport {
     std::uint64_t trashed = 0;
     BinContents bins;
     bool was_done_before = false;
+    bool is_lost = false;  // no table tells of it: what was live there is what is looked for
 };
 
 // What the deep scan of a volume, or of what lies outside of them, came to.

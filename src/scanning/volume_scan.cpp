@@ -47,6 +47,7 @@ Result<VolumeScan::Outcome> VolumeScan::run(std::int64_t source, const Volume& p
                                             const FileSystem& filesystem, const ScannedVolume* before) {
     row_ = {0, source, place, filesystem.facts(), false, true, settings_of(request_)};
     report_.number = place.number;
+    report_.is_lost = place.table == TableKind::lost;
     report_.filesystem = row_.facts.filesystem;
     report_.label = row_.facts.label;
     volume_ = volume;
@@ -135,9 +136,19 @@ Result<void> VolumeScan::keep(Record&& record) {
     if (is_live) {
         tell_format(candidate);
         candidate.prospect = judge(gather(candidate.record, id, claims_, *space_, *volume_, habit_), {});
+        if (was_lost(candidate.record)) candidate.record.state = State::lost;
         return store(std::move(candidate));
     }
     return waiting_->add(candidate);
+}
+
+// With its volume: but the file system's own files are nobody's loss.
+bool VolumeScan::was_lost(const Record& record) const {
+    const std::string path = record.path();
+    const bool is_system =
+        std::find(record.attributes.begin(), record.attributes.end(), "system") != record.attributes.end();
+    const bool is_own = path.starts_with("$Extend/") || (is_system && record.folder.empty() && path.starts_with('$'));
+    return row_.place.table == TableKind::lost && !is_own;
 }
 
 void VolumeScan::claim(const Record& record, std::int64_t id, bool holds_its_space) {

@@ -29,6 +29,7 @@ class VolumeScan final : RecordSink {
   private:
     bool take(Record&& record) override;
     Result<void> keep(Record&& record);
+    bool was_lost(const Record& record) const;
     void claim(const Record& record, std::int64_t id, bool holds_its_space);
     bool is_wanted(const Record& record) const;
     Result<void> judge_all();

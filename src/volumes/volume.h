@@ -9,16 +9,22 @@
 
 namespace dredger {
 
-enum class TableKind { none, mbr, gpt };
+enum class TableKind {
+    none,
+    mbr,
+    gpt,
+    lost,  // of a volume: no table tells of it, what its file system left does
+};
 
 struct Volume {
     unsigned number = 0;       // from 1, in the order of their places on the medium
     std::uint64_t offset = 0;  // bytes from the start of the medium
     std::uint64_t length = 0;  // bytes that lie on the medium; a truncated image holds fewer than the table says
     TableKind table = TableKind::none;
-    std::string type;       // the table's own type, in words; empty for an unpartitioned medium
-    std::string name;       // GPT partition name
-    std::uint64_t cut = 0;  // bytes that the table promises beyond the end of the medium
+    std::string type;           // the table's own type, in words; empty for an unpartitioned medium
+    std::string name;           // GPT partition name
+    std::uint64_t cut = 0;      // bytes that the table promises beyond the end of the medium
+    std::string evidence = {};  // of a lost one: what shows that it is there
 };
 
 struct PartitionMap {

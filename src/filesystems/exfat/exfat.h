@@ -9,6 +9,8 @@ namespace dredger::exfat {
 
 // As FileSystemKind::open wants it.
 Result<std::unique_ptr<FileSystem>> open(MediumPtr volume);
+// As Tracer wants it.
+std::optional<VolumeTrace> trace(const Medium& medium, std::uint64_t at, ByteView there);
 
 class ExFat final : public FileSystem {
   public:

@@ -53,6 +53,12 @@ Result<Mft> Mft::open(MediumPtr volume, const Geometry& geometry, std::vector<st
                 "look for its files by their content");
 }
 
+Mft Mft::lying_at(MediumPtr volume, const Geometry& geometry, std::vector<Extent> extents) {
+    Mft mft(std::move(volume), geometry);
+    mft.set_extents(std::move(extents));
+    return mft;
+}
+
 void Mft::set_extents(std::vector<Extent> extents) {
     extents_ = std::move(extents);
     starts_.clear();

@@ -29,7 +29,11 @@ class Mft {
     // Finds the table through its own first record, or through the copy of that in $MFTMirr.
     static Result<Mft> open(MediumPtr volume, const Geometry& geometry, std::vector<std::string>& warnings);
 
+    // A table that lies there, whatever its own first record tells. `geometry` must outlive it.
+    static Mft lying_at(MediumPtr volume, const Geometry& geometry, std::vector<Extent> extents);
+
     std::uint64_t record_count() const { return record_count_; }
+    const std::vector<Extent>& extents() const { return extents_; }
 
     // Reads the whole table front to back and shows each record that stands there; `visit` says whether to go on.
     // Tells how many records could not be read or make no sense though something stands there.

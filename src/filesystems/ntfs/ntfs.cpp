@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "filesystems/ntfs/file.h"
+#include "filesystems/ntfs/former_table.h"
 #include "filesystems/ntfs/walk.h"
 #include "media/content.h"
 
@@ -29,6 +30,25 @@ std::optional<Geometry> find_geometry(const Medium& volume, std::vector<std::str
     }
     return std::nullopt;
 }
+
+// What an earlier life's table calls live was lost when the volume was formatted.
+class FormerLife final : public RecordSink {
+  public:
+    explicit FormerLife(RecordSink& sink) : sink_(sink) {}
+    std::uint64_t files() const { return files_; }
+
+    bool take(Record&& record) override {
+        if (record.state == State::live) record.state = State::lost;
+        record.origin = Origin::remnant;
+        record.notes.emplace_back("the volume was formatted since: its record was left over");
+        ++files_;
+        return sink_.take(std::move(record));
+    }
+
+  private:
+    RecordSink& sink_;
+    std::uint64_t files_ = 0;
+};
 
 }  // namespace
 
@@ -97,6 +117,18 @@ void Ntfs::read_space(const Mft& mft) {
 
 Result<void> Ntfs::walk(const WalkOptions& options, RecordSink& sink, std::vector<std::string>& warnings) const {
     Walk(volume_, geometry_, *mft_, options, sink, warnings).run();
+    if (options.live_only) return {};
+    // Damage in what is left of an earlier life is no news.
+    std::vector<std::string> ignored;
+    for (const FormerTable& former : find_former_tables(*volume_, geometry_, *mft_)) {
+        FormerLife life(sink);
+        Walk(volume_, former.geometry, Mft::lying_at(volume_, former.geometry, former.extents), options, life, ignored)
+            .run();
+        if (life.files() > 0)
+            warnings.push_back(fmt::format(
+                "it was formatted before: {} files and folders of its earlier life still have their records",
+                life.files()));
+    }
     return {};
 }
 

@@ -1,0 +1,170 @@
+#include "filesystems/unread.h"
+
+#include <boost/endian/arithmetic.hpp>
+#include <fmt/format.h>
+
+#include "base/checked.h"
+#include "base/text.h"
+
+namespace dredger::unread {
+namespace {
+
+using boost::endian::big_uint16_t;
+using boost::endian::big_uint32_t;
+using boost::endian::big_uint64_t;
+
+std::string text_in(ByteView view, std::size_t offset, std::size_t length) {
+    const auto bytes = view.slice(offset, length);
+    if (!bytes) return {};
+    const std::string text(reinterpret_cast<const char*>(bytes->bytes().data()), length);
+    return printable(text.substr(0, text.find('\0')));
+}
+
+bool is_power_of_two(std::uint64_t n) { return n != 0 && (n & (n - 1)) == 0; }
+
+// Where the parts before a structure end, and none where the volume would begin before the medium.
+std::optional<std::uint64_t> start_before(std::uint64_t at, std::uint64_t count, std::uint64_t size) {
+    const auto before = checked_mul(count, size);
+    return before && *before <= at ? std::optional(at - *before) : std::nullopt;
+}
+
+struct ExtSuperBlock {
+    std::uint64_t blocks, first_data_block, block_size, blocks_per_group, group;
+    std::uint32_t compat, incompat;
+    std::size_t descriptor_size;
+};
+
+std::optional<ExtSuperBlock> parse_ext(ByteView there) {
+    constexpr std::uint32_t kInUse64Bit = 0x80;
+    if (!there.has(0x38, "\x53\xEF") || there.size() < 1024) return std::nullopt;
+    ExtSuperBlock sb{};
+    const std::uint32_t shift = *there.u32le(0x18);
+    if (shift > 6) return std::nullopt;
+    sb.incompat = *there.u32le(0x60);
+    sb.compat = *there.u32le(0x5C);
+    sb.blocks = *there.u32le(0x04);
+    if ((sb.incompat & kInUse64Bit) != 0) sb.blocks |= std::uint64_t{*there.u32le(0x150)} << 32;
+    sb.first_data_block = *there.u32le(0x14);
+    sb.block_size = std::uint64_t{1024} << shift;
+    sb.blocks_per_group = *there.u32le(0x20);
+    sb.group = *there.u16le(0x5A);
+    sb.descriptor_size = (sb.incompat & kInUse64Bit) != 0 ? *there.u16le(0xFE) : 32;
+    const bool makes_sense = sb.blocks > 0 && sb.blocks < std::uint64_t{1} << 48 && sb.first_data_block <= 1 &&
+                             sb.blocks_per_group > 0 && sb.blocks_per_group <= 8 * sb.block_size &&
+                             *there.u32le(0x28) > 0 && sb.descriptor_size >= 32 && sb.descriptor_size <= 1024;
+    return makes_sense ? std::optional(sb) : std::nullopt;
+}
+
+// Its first group descriptors stand in the block behind it and point into the volume.
+bool has_descriptors(const Medium& medium, std::uint64_t at, const ExtSuperBlock& sb) {
+    const std::uint64_t begin = sb.block_size == 1024 || sb.group > 0 ? at + sb.block_size : at + sb.block_size - 1024;
+    const auto entry = bytes_at(medium, begin, 32);
+    if (!entry) return false;
+    const ByteView view(*entry);
+    std::uint32_t places[] = {*view.u32le(0), *view.u32le(4), *view.u32le(8)};
+    return std::all_of(std::begin(places), std::end(places),
+                       [&](std::uint32_t block) { return block > 0 && block < sb.blocks; }) &&
+           places[0] != places[1] && places[1] != places[2];
+}
+
+}  // namespace
+
+std::optional<VolumeTrace> trace_ext(const Medium& medium, std::uint64_t at, ByteView there) {
+    constexpr std::uint32_t kHasJournal = 0x4, kExtents = 0x40;
+    constexpr std::uint64_t kPrimary = 1024;  // bytes from the volume's start
+    const auto sb = parse_ext(there);
+    if (!sb || !has_descriptors(medium, at, *sb)) return std::nullopt;
+    const auto start = sb->group == 0 ? start_before(at, 1, kPrimary)
+                                      : start_before(at, sb->group * sb->blocks_per_group + sb->first_data_block,
+                                                     sb->block_size);
+    const auto length = checked_mul(sb->blocks, sb->block_size);
+    if (!start || !length) return std::nullopt;
+    unsigned agreeing = 1;
+    if (sb->group > 0) {
+        // The primary one, where it still stands, is of the same file system.
+        const auto primary = bytes_at(medium, *start + kPrimary, 1024);
+        if (primary && ByteView(*primary).has(0x38, "\x53\xEF")) {
+            const auto mine = there.slice(0x68, 16), its = ByteView(*primary).slice(0x68, 16);
+            if (!mine || !its || !std::equal(mine->bytes().begin(), mine->bytes().end(), its->bytes().begin()))
+                return std::nullopt;
+            ++agreeing;
+        }
+    }
+    const char* name = (sb->incompat & kExtents) != 0 ? "ext4" : (sb->compat & kHasJournal) != 0 ? "ext3" : "ext2";
+    return VolumeTrace{name, text_in(there, 0x78, 16), *start, *length, agreeing,
+                       sb->group == 0  ? "its superblock and its group descriptors agree"
+                       : agreeing == 2 ? fmt::format("its superblock and the copy in block group {} agree", sb->group)
+                                       : fmt::format("the copy of its superblock in block group {} and the group "
+                                                    "descriptors behind it agree",
+                                                    sb->group),
+                       at};
+}
+
+std::optional<VolumeTrace> trace_xfs(const Medium& medium, std::uint64_t at, ByteView there) {
+    if (!there.has(0, "XFSB")) return std::nullopt;
+    const auto block = there.as<big_uint32_t>(4), ag_blocks = there.as<big_uint32_t>(84);
+    const auto blocks = there.as<big_uint64_t>(8);
+    const auto sector = there.as<big_uint16_t>(102);
+    if (!block || !ag_blocks || !blocks || !sector || !is_power_of_two(*block) || *block < 512 || *block > 65'536 ||
+        *ag_blocks == 0 || !is_power_of_two(*sector) || *sector < 512)
+        return std::nullopt;
+    const auto free_space = bytes_at(medium, at + *sector, 12);
+    if (!free_space || !ByteView(*free_space).has(0, "XAGF")) return std::nullopt;
+    const std::uint64_t number = *ByteView(*free_space).as<big_uint32_t>(8);
+    const auto start = start_before(at, number, std::uint64_t{*ag_blocks} * *block);
+    const auto length = checked_mul(std::uint64_t{*blocks}, std::uint64_t{*block});
+    if (!start || !length || number * *ag_blocks >= *blocks) return std::nullopt;
+    const bool has_first = number == 0 || stands_at(medium, *start, "XFSB");
+    return VolumeTrace{"XFS", text_in(there, 108, 12), *start, *length, has_first ? 2U : 1U,
+                       fmt::format("the superblock and the free space of its allocation group {} agree", number), at};
+}
+
+std::optional<VolumeTrace> trace_btrfs(const Medium&, std::uint64_t at, ByteView there) {
+    constexpr std::uint64_t kMirrors[] = {64ULL << 10, 64ULL << 20, 256ULL << 30};
+    if (!there.has(0x40, "_BHRfS_M") || there.size() < 0x22B) return std::nullopt;
+    const std::uint64_t own = *there.u64le(0x30), length = *there.u64le(0x70);
+    const std::uint64_t sector = *there.u32le(0x90), node = *there.u32le(0x94);
+    if (std::find(std::begin(kMirrors), std::end(kMirrors), own) == std::end(kMirrors) || own > at || length <= own ||
+        !is_power_of_two(sector) || !is_power_of_two(node) || node < sector || node > 65'536)
+        return std::nullopt;
+    return VolumeTrace{"Btrfs", text_in(there, 0x12B, 256), at - own, length, 1,
+                       own == kMirrors[0] ? "its superblock tells its own place" : "a copy of its superblock tells its own place",
+                       at};
+}
+
+std::optional<VolumeTrace> trace_hfsplus(const Medium& medium, std::uint64_t at, ByteView there) {
+    using namespace std::string_view_literals;
+    constexpr std::uint64_t kHeader = 1024;  // bytes from the start, and from the end
+    const auto is_header = [](ByteView view) { return view.has(0, "H+\0\4"sv) || view.has(0, "HX\0\5"sv); };
+    if (!is_header(there)) return std::nullopt;
+    const auto block = there.as<big_uint32_t>(40), blocks = there.as<big_uint32_t>(44), free = there.as<big_uint32_t>(48);
+    if (!block || !blocks || !free || !is_power_of_two(*block) || *block < 512 || *blocks == 0 || *free > *blocks)
+        return std::nullopt;
+    const std::uint64_t length = std::uint64_t{*block} * *blocks;
+    const auto header_at = [&](std::uint64_t place) {
+        const auto bytes = bytes_at(medium, place, 4);
+        return bytes && is_header(ByteView(*bytes));
+    };
+    const bool is_first = at >= kHeader && at - kHeader + length >= kHeader && header_at(at - 2 * kHeader + length);
+    const bool is_last = !is_first && at + kHeader >= length && header_at(at + 2 * kHeader - length);
+    if (!is_first && !is_last) return std::nullopt;
+    return VolumeTrace{"HFS+", "", is_first ? at - kHeader : at + kHeader - length, length, 2,
+                       "the headers at its start and at its end agree", at};
+}
+
+std::optional<VolumeTrace> trace_apfs(const Medium& medium, std::uint64_t at, ByteView there) {
+    if (!there.has(32, "NXSB") || there.size() < 128) return std::nullopt;
+    const std::uint64_t block = *there.u32le(36), blocks = *there.u64le(40);
+    // o_oid of a container's superblock is 1; nx_xp_desc_base tells where its copies lie.
+    if (*there.u64le(8) != 1 || !is_power_of_two(block) || block < 4096 || block > 65'536) return std::nullopt;
+    const auto length = checked_mul(blocks, block);
+    const auto copies = checked_mul(*there.u64le(112), block);
+    if (!length || *length == 0 || !copies || *copies == 0 || *copies >= *length) return std::nullopt;
+    // Objects begin with a checksum and their number; what stands at the copies' place is one of them.
+    const auto copy = checked_add(at, *copies);
+    const auto object = copy ? bytes_at(medium, *copy, 40) : std::nullopt;
+    if (!object || ByteView(*object).is_uniform()) return std::nullopt;
+    return VolumeTrace{"APFS", "", at, *length, 1, "its container's superblock tells its own place", at};
+}
+
+}  // namespace dredger::unread

@@ -1,0 +1,19 @@
+// Traces of file systems that are recognised, though their records can't be read.
+#pragma once
+
+#include "volumes/trace.h"
+
+namespace dredger::unread {
+
+// The Linux kernel's Documentation/filesystems/ext4, "Super Block" and "Block Group Descriptors".
+std::optional<VolumeTrace> trace_ext(const Medium& medium, std::uint64_t at, ByteView there);
+// "XFS Filesystem Structure", 3rd edition: superblocks, AG free space block.
+std::optional<VolumeTrace> trace_xfs(const Medium& medium, std::uint64_t at, ByteView there);
+// The Btrfs documentation, "On-disk Format": superblock.
+std::optional<VolumeTrace> trace_btrfs(const Medium& medium, std::uint64_t at, ByteView there);
+// Apple's Technical Note TN1150: volume header.
+std::optional<VolumeTrace> trace_hfsplus(const Medium& medium, std::uint64_t at, ByteView there);
+// "Apple File System Reference": container superblock.
+std::optional<VolumeTrace> trace_apfs(const Medium& medium, std::uint64_t at, ByteView there);
+
+}  // namespace dredger::unread

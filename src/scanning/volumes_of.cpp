@@ -1,0 +1,21 @@
+#include "scanning/volumes_of.h"
+
+#include "filesystems/filesystem.h"
+#include "media/window.h"
+
+namespace dredger {
+
+Result<std::optional<PartitionMap>> volumes_of(const MediumPtr& medium, Effort effort, Observer& observer) {
+    DREDGER_TRY(PartitionMap map, read_partition_map(*medium));
+    std::vector<bool> known;
+    for (const Volume& volume : map.volumes) {
+        const auto opened = open_filesystem(std::make_shared<Window>(medium, volume.offset, volume.length));
+        // What a table tells of is a volume, whether its file system can be read or not.
+        known.push_back(volume.table != TableKind::none || !opened || *opened != nullptr);
+    }
+    DREDGER_TRY(const bool is_done, add_lost_volumes(*medium, known, all_tracers(), effort, observer, map));
+    if (!is_done) return std::nullopt;
+    return map;
+}
+
+}  // namespace dredger
