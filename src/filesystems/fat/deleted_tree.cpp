@@ -143,9 +143,10 @@ void DeletedTree::walk(const LiveHeads& live) {
                 {file.first_cluster, static_cast<std::uint32_t>(clusters_for(file.item.entry.DIR_FileSize))});
     folder_clusters_.search(*volume_, geometry_, table_, known,
                             std::min(kMostSearched, kSearchedSpan / geometry_.cluster_size));
+    for (const std::uint32_t cluster : read_already_) folder_clusters_.take(cluster);
     for (std::size_t index = 0; index < in_live_folders; ++index)
         if (files_[index].item.entry.is_folder()) walk_deleted_folder(open_deleted_folder(index));
-    resume_unfinished();
+    if (!leaves_continuations_) resume_unfinished();
     walk_lost_folders();
 }
 
@@ -173,7 +174,7 @@ void DeletedTree::walk_lost_folders() {
         const std::string path = parent == 0 || above == by_cluster.end() ? "" : folders_[above->second].path;
         walk_deleted_folder(open_folder_at(cluster, joined(path, fmt::format("(folder {})", cluster)), true));
     }
-    while (!folder_clusters_.continuations().empty()) {
+    while (!leaves_continuations_ && !folder_clusters_.continuations().empty()) {
         const std::uint32_t cluster = folder_clusters_.continuations().begin()->first;
         walk_deleted_folder(open_folder_at(cluster, fmt::format("(part of a folder {})", cluster), true));
     }

@@ -65,6 +65,12 @@ class DeletedTree {
     // From the entries taken so far down into deleted folders, and into those that nothing leads to any more.
     void walk(const LiveHeads& live);
 
+    // A cluster that was read already.
+    void leave(std::uint32_t cluster) { read_already_.insert(cluster); }
+
+    // Clusters of folders without a beginning are left alone: they are an earlier file system's.
+    void leave_continuations() { leaves_continuations_ = true; }
+
     std::vector<Deleted>& files() { return files_; }  // and folders
     std::uint64_t earlier_names() const { return earlier_names_; }
 
@@ -112,6 +118,8 @@ class DeletedTree {
     std::set<std::uint32_t> ends_;        // clusters right behind the files that deleted entries tell of
     std::uint64_t probes_left_;
     std::uint64_t earlier_names_ = 0;
+    std::set<std::uint32_t> read_already_;
+    bool leaves_continuations_ = false;
 };
 
 }  // namespace dredger::fat

@@ -29,6 +29,10 @@ class Table {
     // Reads every copy once, in order.
     static Result<Table> read(const MediumPtr& volume, const Geometry& geometry);
 
+    // Of an earlier file system whose table is gone: no chain is known. What today's one, `present`, holds or keeps
+    // for itself is taken.
+    static Table of_former(const Geometry& former, const Geometry& present, const Table& now);
+
     // The entry of the copy that counts; where that makes no sense, of another one. The cluster must be held.
     Entry entry(std::uint32_t cluster) const;
 
@@ -48,6 +52,7 @@ class Table {
     Geometry geometry_;
     unsigned trusted_ = 0;  // the copy that counts
     bool copies_differ_ = false;
+    bool is_gone_ = false;  // every entry counts as free
     SpaceMap space_;
     std::vector<std::string> warnings_;
 };

@@ -38,6 +38,31 @@ void Walk::run() {
                                         deleted_.earlier_names()));
 }
 
+void Walk::run_former() {
+    is_former_ = true;
+    folders_.push_back({"", geometry_.width == Width::fat32 ? geometry_.root_cluster : 0});
+    live_heads_.seal();
+    read_former_root();
+    deleted_.walk(live_heads_);
+    Placing(volume_, geometry_, table_, options_, chains_, layouts_, folders_).place(deleted_.files());
+    emit_deleted();
+}
+
+// As much of it as still stands: its first cluster, or all of a root of fixed size.
+void Walk::read_former_root() {
+    const bool is_fixed = geometry_.width != Width::fat32;
+    if (!is_fixed && table_.taken(geometry_.root_cluster)) return;
+    const std::vector<Slot> slots = is_fixed ? chains_.fixed_root() : chains_.slots_of(geometry_.root_cluster);
+    if (!continues_directory(slots)) return;
+    if (!is_fixed) deleted_.leave(geometry_.root_cluster);
+    std::vector<DirectoryItem> items = read_items(slots);
+    std::vector<ShortName> neighbours;
+    for (const DirectoryItem& item : items)
+        if (item.first_known) neighbours.push_back(item.short_name);
+    for (DirectoryItem& item : items)
+        if ((item.entry.DIR_Attr & ATTR_VOLUME_ID) == 0) deleted_.take(0, std::move(item), neighbours);
+}
+
 void Walk::emit(Record&& record) {
     if (!stopped_ && !sink_.take(std::move(record))) stopped_ = true;
 }
@@ -141,9 +166,12 @@ void Walk::emit_deleted() {
         const auto same = by_content.find({file.first_cluster, e.DIR_FileSize, write_stamp(e)});
         if (!e.is_folder() && same != by_content.end() && same->second != i) continue;
         Record record = record_of(file.item, file.folder, std::move(file.name));
-        record.state = State::deleted;
         const bool lost = folders_[file.folder].lost;
-        record.origin = file.item.behind_end || lost ? Origin::remnant : Origin::record;
+        // Where it was not deleted itself, it went with what led to it.
+        record.state = (is_former_ || lost) && !file.item.deleted ? State::lost : State::deleted;
+        record.origin = file.item.behind_end || lost || is_former_ ? Origin::remnant : Origin::record;
+        if (is_former_)
+            file.notes.emplace_back("the volume was formatted since; where it lies follows from where its folders lay");
         if (lost)
             file.notes.emplace_back(
                 "the name of a folder above it is overwritten; the number of a cluster stands for it");

@@ -11,6 +11,9 @@ class Walk {
     Walk(const MediumPtr& volume, const Geometry& geometry, const Table& table, const WalkOptions& options,
          RecordSink& sink, std::vector<std::string>& warnings);
     void run();
+    // Of an earlier file system: all that its folders tell of was lost when the volume was formatted.
+    void run_former();
+    void leave_to_former() { deleted_.leave_continuations(); }
 
   private:
     void walk_live();
@@ -19,6 +22,7 @@ class Walk {
     void take_live(std::size_t folder, const DirectoryItem& item);
     void note_folder_cluster(const Run& cluster, std::span<const Slot> slots);
     void emit_deleted();
+    void read_former_root();
 
     Record record_of(const DirectoryItem& item, std::size_t folder, std::string name) const;
     std::uint64_t clusters_for(std::uint64_t bytes) const { return divide_up(bytes, geometry_.cluster_size); }
@@ -36,6 +40,7 @@ class Walk {
     LiveHeads live_heads_;
     DeletedTree deleted_;
     bool stopped_ = false;
+    bool is_former_ = false;
     std::uint64_t broken_chains_ = 0;
 };
 

@@ -1,0 +1,14 @@
+// An earlier FAT file system on a volume that was formatted again with other clusters: its folders still stand, but
+// what they point to has to be counted from another place and in other steps.
+#pragma once
+
+#include "filesystems/fat/geometry.h"
+#include "media/medium.h"
+
+namespace dredger::fat {
+
+// Where folders lie that point to themselves tells the size of clusters and where they begin. None where fewer than two
+// folders agree, or where these fit the present geometry.
+std::optional<Geometry> find_former_geometry(const Medium& volume, const Geometry& present);
+
+}  // namespace dredger::fat
