@@ -74,9 +74,9 @@ std::optional<VolumeTrace> trace_ext(const Medium& medium, std::uint64_t at, Byt
     constexpr std::uint64_t kPrimary = 1024;  // bytes from the volume's start
     const auto sb = parse_ext(there);
     if (!sb || !has_descriptors(medium, at, *sb)) return std::nullopt;
-    const auto start = sb->group == 0 ? start_before(at, 1, kPrimary)
-                                      : start_before(at, sb->group * sb->blocks_per_group + sb->first_data_block,
-                                                     sb->block_size);
+    const auto start = sb->group == 0
+                           ? start_before(at, 1, kPrimary)
+                           : start_before(at, sb->group * sb->blocks_per_group + sb->first_data_block, sb->block_size);
     const auto length = checked_mul(sb->blocks, sb->block_size);
     if (!start || !length) return std::nullopt;
     unsigned agreeing = 1;
@@ -91,12 +91,16 @@ std::optional<VolumeTrace> trace_ext(const Medium& medium, std::uint64_t at, Byt
         }
     }
     const char* name = (sb->incompat & kExtents) != 0 ? "ext4" : (sb->compat & kHasJournal) != 0 ? "ext3" : "ext2";
-    return VolumeTrace{name, text_in(there, 0x78, 16), *start, *length, agreeing,
+    return VolumeTrace{name,
+                       text_in(there, 0x78, 16),
+                       *start,
+                       *length,
+                       agreeing,
                        sb->group == 0  ? "its superblock and its group descriptors agree"
                        : agreeing == 2 ? fmt::format("its superblock and the copy in block group {} agree", sb->group)
                                        : fmt::format("the copy of its superblock in block group {} and the group "
-                                                    "descriptors behind it agree",
-                                                    sb->group),
+                                                     "descriptors behind it agree",
+                                                     sb->group),
                        at};
 }
 
@@ -115,8 +119,13 @@ std::optional<VolumeTrace> trace_xfs(const Medium& medium, std::uint64_t at, Byt
     const auto length = checked_mul(std::uint64_t{*blocks}, std::uint64_t{*block});
     if (!start || !length || number * *ag_blocks >= *blocks) return std::nullopt;
     const bool has_first = number == 0 || stands_at(medium, *start, "XFSB");
-    return VolumeTrace{"XFS", text_in(there, 108, 12), *start, *length, has_first ? 2U : 1U,
-                       fmt::format("the superblock and the free space of its allocation group {} agree", number), at};
+    return VolumeTrace{"XFS",
+                       text_in(there, 108, 12),
+                       *start,
+                       *length,
+                       has_first ? 2U : 1U,
+                       fmt::format("the superblock and the free space of its allocation group {} agree", number),
+                       at};
 }
 
 std::optional<VolumeTrace> trace_btrfs(const Medium&, std::uint64_t at, ByteView there) {
@@ -127,9 +136,14 @@ std::optional<VolumeTrace> trace_btrfs(const Medium&, std::uint64_t at, ByteView
     if (std::find(std::begin(kMirrors), std::end(kMirrors), own) == std::end(kMirrors) || own > at || length <= own ||
         !is_power_of_two(sector) || !is_power_of_two(node) || node < sector || node > 65'536)
         return std::nullopt;
-    return VolumeTrace{"Btrfs", text_in(there, 0x12B, 256), at - own, length, 1,
-                       own == kMirrors[0] ? "its superblock tells its own place" : "a copy of its superblock tells its own place",
-                       at};
+    return VolumeTrace{
+        "Btrfs",
+        text_in(there, 0x12B, 256),
+        at - own,
+        length,
+        1,
+        own == kMirrors[0] ? "its superblock tells its own place" : "a copy of its superblock tells its own place",
+        at};
 }
 
 std::optional<VolumeTrace> trace_hfsplus(const Medium& medium, std::uint64_t at, ByteView there) {
@@ -137,7 +151,8 @@ std::optional<VolumeTrace> trace_hfsplus(const Medium& medium, std::uint64_t at,
     constexpr std::uint64_t kHeader = 1024;  // bytes from the start, and from the end
     const auto is_header = [](ByteView view) { return view.has(0, "H+\0\4"sv) || view.has(0, "HX\0\5"sv); };
     if (!is_header(there)) return std::nullopt;
-    const auto block = there.as<big_uint32_t>(40), blocks = there.as<big_uint32_t>(44), free = there.as<big_uint32_t>(48);
+    const auto block = there.as<big_uint32_t>(40), blocks = there.as<big_uint32_t>(44),
+               free = there.as<big_uint32_t>(48);
     if (!block || !blocks || !free || !is_power_of_two(*block) || *block < 512 || *blocks == 0 || *free > *blocks)
         return std::nullopt;
     const std::uint64_t length = std::uint64_t{*block} * *blocks;
@@ -148,8 +163,9 @@ std::optional<VolumeTrace> trace_hfsplus(const Medium& medium, std::uint64_t at,
     const bool is_first = at >= kHeader && at - kHeader + length >= kHeader && header_at(at - 2 * kHeader + length);
     const bool is_last = !is_first && at + kHeader >= length && header_at(at + 2 * kHeader - length);
     if (!is_first && !is_last) return std::nullopt;
-    return VolumeTrace{"HFS+", "", is_first ? at - kHeader : at + kHeader - length, length, 2,
-                       "the headers at its start and at its end agree", at};
+    return VolumeTrace{"HFS+", "", is_first ? at - kHeader : at + kHeader - length,
+                       length, 2,  "the headers at its start and at its end agree",
+                       at};
 }
 
 std::optional<VolumeTrace> trace_apfs(const Medium& medium, std::uint64_t at, ByteView there) {

@@ -147,7 +147,8 @@ bool VolumeScan::was_lost(const Record& record) const {
     const std::string path = record.path();
     const bool is_system =
         std::find(record.attributes.begin(), record.attributes.end(), "system") != record.attributes.end();
-    const bool is_own = path.starts_with("$Extend/") || (is_system && record.folder.empty() && path.starts_with('$'));
+    const bool is_own =
+        path == "." || path.starts_with("$Extend/") || (is_system && record.folder.empty() && path.starts_with('$'));
     return row_.place.table == TableKind::lost && !is_own;
 }
 

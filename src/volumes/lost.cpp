@@ -9,14 +9,14 @@ namespace dredger {
 namespace {
 
 constexpr std::uint64_t kSector = 512;
-constexpr std::uint64_t kAlignment = 1 << 20;           // bytes, of today's partitions
-constexpr std::uint64_t kTrack = 63 * kSector;          // where the first partition began in former times
+constexpr std::uint64_t kAlignment = 1 << 20;   // bytes, of today's partitions
+constexpr std::uint64_t kTrack = 63 * kSector;  // where the first partition began in former times
 constexpr std::uint64_t kCylinder = 255 * kTrack;
-constexpr std::uint64_t kHead = 68 << 10;               // bytes of a volume in which its first structures lie
-constexpr std::uint64_t kTail = 16 * kSector;           // bytes in which its last ones do
-constexpr std::uint64_t kChunk = 1 << 20;               // bytes read together
-constexpr std::uint64_t kSeen = 4096;                   // bytes that a tracer sees at most
-constexpr unsigned kMostPlaces = 512;                   // alignments that are looked at in each gap
+constexpr std::uint64_t kHead = 68 << 10;      // bytes of a volume in which its first structures lie
+constexpr std::uint64_t kTail = 16 * kSector;  // bytes in which its last ones do
+constexpr std::uint64_t kChunk = 1 << 20;      // bytes read together
+constexpr std::uint64_t kSeen = 4096;          // bytes that a tracer sees at most
+constexpr unsigned kMostPlaces = 512;          // alignments that are looked at in each gap
 constexpr std::size_t kMostTraces = 4096;
 
 struct Gap {
@@ -35,8 +35,8 @@ class Search {
         return true;
     }
 
-    // What lies within another one that as much agrees with belongs to it: its own copies, and images kept in its files.
-    // Of two that cross, the one that more agrees with is kept.
+    // What lies within another one that as much agrees with belongs to it: its own copies, and images kept in its
+    // files. Of two that cross, the one that more agrees with is kept.
     std::vector<VolumeTrace> winners() {
         const auto lies_within = [](const VolumeTrace& a, const VolumeTrace& b) {
             return a.offset >= b.offset && a.offset + a.length <= b.offset + b.length && a.length < b.length &&

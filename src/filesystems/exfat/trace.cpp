@@ -15,12 +15,15 @@ std::optional<VolumeTrace> trace(const Medium& medium, std::uint64_t at, ByteVie
     for (const bool is_copy : {false, true}) {
         const std::uint64_t before = is_copy ? kBootRegionSectors * geometry->sector_size : 0;
         // 4.1.1: the first two entries of the table never change.
-        if (at < before ||
-            !stands_at(medium, at - before + geometry->fat_offset, "\xF8\xFF\xFF\xFF\xFF\xFF\xFF\xFF"sv))
+        if (at < before || !stands_at(medium, at - before + geometry->fat_offset, "\xF8\xFF\xFF\xFF\xFF\xFF\xFF\xFF"sv))
             continue;
         const bool has_other =
             stands_at(medium, at - before + (is_copy ? 0 : kBootRegionSectors * geometry->sector_size) + 3, "EXFAT   ");
-        return VolumeTrace{"exFAT", "", at - before, geometry->size, has_other ? 2U : 1U,
+        return VolumeTrace{"exFAT",
+                           "",
+                           at - before,
+                           geometry->size,
+                           has_other ? 2U : 1U,
                            fmt::format("{} and its table agree",
                                        is_copy && !has_other ? "the copy of its boot sector" : "its boot sector"),
                            at};

@@ -83,8 +83,8 @@ void Walk::read_folder(std::size_t folder) {
     for (EntrySet& set : read_sets(slots_of(folders_[folder]), upcase_)) {
         if (stopped_) return;
         if (deleted) {
-            set.deleted = true;
-            if (set.is_proven()) take_deleted(folder, std::move(set));
+            const bool is_marked = std::exchange(set.deleted, true);
+            if (set.is_proven()) take_deleted(folder, std::move(set), is_marked);
         } else if (!set.deleted) {
             take_live(folder, set);
         } else if (!options_.live_only) {
@@ -121,9 +121,9 @@ void Walk::take_live(std::size_t folder, const EntrySet& set) {
     emit(std::move(record));
 }
 
-void Walk::take_deleted(std::size_t folder, EntrySet&& set) {
+void Walk::take_deleted(std::size_t folder, EntrySet&& set, bool is_marked) {
     if (!geometry_.holds(set.first_cluster) && set.length > 0 && !set.is_proven()) return;
-    deleted_.push_back({std::move(set), folder, {}, LayoutTrust::exact, {}});
+    deleted_.push_back({std::move(set), folder, {}, LayoutTrust::exact, {}, is_marked});
 }
 
 // A file or folder that was moved or renamed left its old entries behind.
@@ -266,7 +266,8 @@ void Walk::emit_deleted() {
         if (!file.set.is_folder() && same != by_content.end() && same->second != i) continue;
         const Folder& folder = folders_[file.folder];
         Record record = record_of(file.set, folder);
-        record.state = State::deleted;
+        // Where it was not deleted itself, it went with what led to it.
+        record.state = folder.lost && !file.is_marked ? State::lost : State::deleted;
         record.origin = file.set.behind_end || folder.lost ? Origin::remnant : Origin::record;
         if (folder.lost)
             file.notes.emplace_back(

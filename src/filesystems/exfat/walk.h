@@ -31,6 +31,7 @@ class Walk {
         std::vector<Run> runs;
         LayoutTrust trust = LayoutTrust::exact;
         std::vector<std::string> notes;
+        bool is_marked = true;  // as deleted, and not only what it lies in
     };
     // What a live and a deleted entry of the same file have in common.
     using Content = std::tuple<std::uint32_t, std::uint64_t>;  // first cluster, bytes
@@ -38,7 +39,7 @@ class Walk {
     void read_folder(std::size_t folder);
     std::vector<Slot> slots_of(const Folder& folder);
     void take_live(std::size_t folder, const EntrySet& set);
-    void take_deleted(std::size_t folder, EntrySet&& set);
+    void take_deleted(std::size_t folder, EntrySet&& set, bool is_marked = true);
     bool is_earlier_name(const EntrySet& set) const;
     Chain chain_of(std::uint32_t first, std::uint64_t count);
     void place(Deleted& file);

@@ -81,8 +81,8 @@ Result<void> Fat::walk(const WalkOptions& options, RecordSink& sink, std::vector
     if (former) present.leave_to_former();
     present.run();
     if (!former) return {};
-    warnings.push_back(fmt::format("it was formatted before, with clusters of {} bytes: folders of that time still stand",
-                                   former->cluster_size));
+    warnings.push_back(fmt::format(
+        "it was formatted before, with clusters of {} bytes: folders of that time still stand", former->cluster_size));
     std::vector<std::string> ignored;
     const Table gone = Table::of_former(*former, geometry_, table_);
     Walk(volume_, *former, gone, options, sink, ignored).run_former();

@@ -9,7 +9,7 @@
 namespace dredger::fat {
 namespace {
 
-constexpr std::uint64_t kChunk = 1 << 20;     // bytes read together
+constexpr std::uint64_t kChunk = 1 << 20;      // bytes read together
 constexpr std::uint64_t kMostRead = 64 << 20;  // bytes of the volume that are searched
 constexpr std::uint64_t kSector = 512;
 constexpr std::size_t kMostFolders = 2000;
@@ -40,7 +40,8 @@ std::vector<FolderStart> folder_starts(const Medium& volume) {
         const ByteView view(part, at);
         for (std::size_t i = 0; i + kSector <= part.size() && starts.size() < kMostFolders; i += kSector) {
             if (!view.has(i, ".          ") || !view.has(i + kEntrySize, "..         ")) continue;
-            if (const auto dots = dot_entries(slots_in(view, i)); dots && dots->self >= 2) starts.push_back({at + i, dots->self});
+            if (const auto dots = dot_entries(slots_in(view, i)); dots && dots->self >= 2)
+                starts.push_back({at + i, dots->self});
         }
     }
     return starts;
@@ -53,15 +54,16 @@ std::optional<Geometry> find_former_geometry(const Medium& volume, const Geometr
     std::erase_if(starts, [&](const FolderStart& s) {
         return present.holds(s.cluster) && present.offset_of(s.cluster) == s.offset;
     });
-    // Each pair tells a size; the size and the place of the first cluster that most folders agree on are the right ones.
+    // Each pair tells a size; the size and the place of the first cluster that most folders agree on are the right
+    // ones.
     std::map<std::pair<std::uint64_t, std::uint64_t>, std::size_t> votes;  // cluster size, data offset
     for (std::uint64_t size = kSector; size <= 256 << 10; size *= 2)
         for (const FolderStart& start : starts) {
             const std::uint64_t before = (std::uint64_t{start.cluster} - 2) * size;
             if (before < start.offset) ++votes[{size, start.offset - before}];
         }
-    const auto best = std::max_element(votes.begin(), votes.end(),
-                                       [](const auto& a, const auto& b) { return a.second < b.second; });
+    const auto best =
+        std::max_element(votes.begin(), votes.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
     constexpr std::size_t kLeast = 2;
     if (best == votes.end() || best->second < kLeast) return std::nullopt;
 

@@ -34,7 +34,11 @@ std::optional<VolumeTrace> trace(const Medium& medium, std::uint64_t at, ByteVie
         for (unsigned n = 0; n < geometry->fat_count; ++n)
             tables += is_table(medium, at - before + geometry->fat_offset + n * geometry->fat_size, *geometry, *media);
         if (tables == 0) continue;
-        return VolumeTrace{geometry->name(), printable(geometry->label), at - before, geometry->size, tables,
+        return VolumeTrace{geometry->name(),
+                           printable(geometry->label),
+                           at - before,
+                           geometry->size,
+                           tables,
                            fmt::format("{} and {} agree", is_copy ? "the copy of its boot sector" : "its boot sector",
                                        tables > 1 ? "both of its tables" : "its table"),
                            at};

@@ -11,9 +11,9 @@
 namespace dredger::ntfs {
 namespace {
 
-constexpr std::uint64_t kChunk = 1 << 20;          // bytes read together
-constexpr std::uint64_t kMostBlank = 512;          // records without one, behind which the table is over
-constexpr std::uint64_t kMostRecords = 16 << 20;   // of a former table
+constexpr std::uint64_t kChunk = 1 << 20;         // bytes read together
+constexpr std::uint64_t kMostBlank = 512;         // records without one, behind which the table is over
+constexpr std::uint64_t kMostRecords = 16 << 20;  // of a former table
 constexpr std::size_t kMostTables = 4;
 
 struct Found {
@@ -25,7 +25,8 @@ class Search {
   public:
     Search(const Medium& volume, const Geometry& geometry, const Mft& present)
         : volume_(volume), geometry_(geometry), present_(present.extents()) {
-        std::sort(present_.begin(), present_.end(), [](const Extent& a, const Extent& b) { return a.offset < b.offset; });
+        std::sort(present_.begin(), present_.end(),
+                  [](const Extent& a, const Extent& b) { return a.offset < b.offset; });
     }
 
     std::vector<FormerTable> run() {
@@ -63,8 +64,7 @@ class Search {
         const std::size_t good = apply_fixups(bytes);
         const auto header = view.as<FileRecordSegmentHeader>(0);
         if (!header || good < sizeof(FileRecordSegmentHeader)) return false;
-        const std::uint64_t number =
-            std::uint64_t{header->SegmentNumberHighPart} << 32 | header->SegmentNumberLowPart;
+        const std::uint64_t number = std::uint64_t{header->SegmentNumberHighPart} << 32 | header->SegmentNumberLowPart;
         // A record that was never used does not tell its number, and there is nothing in it.
         if (number < FIRST_USER_FILE_NUMBER || number >= kMostRecords) return true;
         if (!seen_.insert(offset).second) return true;
@@ -92,7 +92,8 @@ class Search {
         for (const Found& one : found_) pieces[one.offset - one.number * geometry_.record_size].push_back(one);
         std::vector<std::vector<Found>> by_size;
         for (auto& [start, piece] : pieces) by_size.push_back(std::move(piece));
-        std::stable_sort(by_size.begin(), by_size.end(), [](const auto& a, const auto& b) { return a.size() > b.size(); });
+        std::stable_sort(by_size.begin(), by_size.end(),
+                         [](const auto& a, const auto& b) { return a.size() > b.size(); });
         std::vector<std::map<std::uint64_t, std::uint64_t>> generations;  // offsets by number
         for (const auto& piece : by_size) {
             const auto fits = [&](const auto& generation) {

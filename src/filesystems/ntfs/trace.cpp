@@ -18,7 +18,11 @@ std::optional<VolumeTrace> trace(const Medium& medium, std::uint64_t at, ByteVie
         const bool has_mirror = stands_at(medium, start + geometry->mirror_cluster * geometry->cluster_size, "FILE");
         const unsigned agreeing = (has_table ? 1 : 0) + (has_mirror ? 1 : 0);
         if (agreeing == 0 || (best && best->agreeing >= agreeing)) continue;
-        best = {"NTFS", "", start, geometry->size + geometry->sector_size, agreeing,
+        best = {"NTFS",
+                "",
+                start,
+                geometry->size + geometry->sector_size,
+                agreeing,
                 fmt::format("{} and {} agree", is_copy ? "the copy of its boot sector" : "its boot sector",
                             has_table && has_mirror ? "both copies of its file table"
                             : has_table             ? "its file table"

@@ -1,0 +1,137 @@
+// Scans of media that lost their partition table, or were formatted by mistake: what comes back, and under which name.
+#include <fstream>
+#include <gmock/gmock.h>
+
+#include "base/digest.h"
+#include "media/content.h"
+#include "media/file_medium.h"
+#include "scanning/scan_fixture.h"
+#include "scanning/volumes_of.h"
+
+namespace dredger {
+namespace {
+
+namespace fs = std::filesystem;
+
+class LostScanTest : public test::ScanFixture {
+  protected:
+    fs::path image(const std::string& fixture) { return test::unpack_to(fixture, folder_.path()); }
+    std::map<std::string, Candidate> finds() {
+        const auto catalog = Catalog::open(folder_ / "a.dredge").value();
+        std::map<std::string, Candidate> finds;
+        EXPECT_TRUE(catalog.each({}, Order{Order::By::path}, true, [&](const Candidate& c) {
+            finds[c.record.path()] = c;
+            return true;
+        }));
+        return finds;
+    }
+    static std::string sha256_of(const MediumPtr& medium, const Candidate& c) {
+        const auto content = open_content(medium, c.record.layout, c.record.size);
+        std::vector<std::byte> bytes(static_cast<std::size_t>(content->size()));
+        std::vector<Extent> bad;
+        EXPECT_TRUE(content->read(0, bytes, &bad));
+        Sha256 sum;
+        sum.add(bytes);
+        return sum.finish();
+    }
+    static void zero(const fs::path& file, std::uint64_t at, std::size_t length) {
+        std::fstream out(file, std::ios::binary | std::ios::in | std::ios::out);
+        out.seekp(static_cast<std::streamoff>(at));
+        out << std::string(length, '\0');
+    }
+};
+
+class Formatted : public LostScanTest, public testing::WithParamInterface<const char*> {};
+
+TEST_P(Formatted, GivesBackEveryFileThatStandsWithItsPath) {
+    const fs::path file = image(GetParam());
+    const auto report = run({file, {}, {}, {}, {}, {}});
+    ASSERT_TRUE(report) << report.error().line();
+    EXPECT_THAT(listener_.warnings, testing::Contains(testing::HasSubstr("it was formatted before")));
+    const MediumPtr medium = FileMedium::open(file).value();
+    const auto found = finds();
+    const auto truth = test::truth_of(GetParam());
+    unsigned whole = 0;
+    for (const auto& told : truth["files"]) {
+        if (told["directory"] || told["size"] == 0 || told["intact_bytes"] != told["size"]) continue;
+        const auto find = found.find(told["path"]);
+        ASSERT_NE(find, found.end()) << told["path"];
+        const Candidate& c = find->second;
+        EXPECT_EQ(sha256_of(medium, c), told["sha256"]) << told["path"];
+        EXPECT_EQ(c.record.state, told["state"] == "lost" ? State::lost : State::deleted) << told["path"];
+        EXPECT_EQ(c.record.origin, Origin::remnant) << told["path"];
+        EXPECT_NE(c.prospect.band, Band::gone) << told["path"];
+        ++whole;
+    }
+    EXPECT_GT(whole, 70U);
+    for (const auto& [path, c] : found) {
+        EXPECT_THAT(path, testing::Not(testing::HasSubstr("part of a folder"))) << "listed under the wrong geometry";
+    }
+}
+
+INSTANTIATE_TEST_SUITE_P(Media, Formatted, testing::Values("ntfs-formatted", "ntfs-reclustered", "fat32-reclustered"),
+                         [](const auto& one) {
+                             std::string name = one.param;
+                             std::replace(name.begin(), name.end(), '-', '_');
+                             return name;
+                         });
+
+TEST_F(LostScanTest, AFatWithTheSameClustersIsReadUnderTheNumbersOfItsFolders) {
+    ASSERT_TRUE(run({image("fat32-formatted"), {}, {}, {}, {}, {}}));
+    const auto found = finds();
+    unsigned schedules = 0;
+    for (const auto& [path, c] : found) {
+        EXPECT_TRUE(path.starts_with("(folder ")) << path;
+        // What was not deleted itself was lost with its folder.
+        const bool was_live = c.record.name.starts_with("Boat schedule");
+        EXPECT_EQ(c.record.state, was_live ? State::lost : State::deleted) << path;
+        schedules += was_live ? 1 : 0;
+    }
+    EXPECT_EQ(schedules, 6U);
+}
+
+TEST_F(LostScanTest, WithoutItsPartitionTableADriveGivesBackWhatWasThere) {
+    const fs::path file = image("ringing-station-drive");
+    const MediumPtr before = FileMedium::open(file).value();
+    const PartitionMap map = read_partition_map(*before).value();
+    zero(file, 0, 512);
+    const MediumPtr medium = FileMedium::open(file).value();
+    const auto volumes = volumes_of(medium, Effort::likely_places, listener_).value().value();
+    ASSERT_EQ(volumes.volumes.size(), map.volumes.size());
+    for (std::size_t i = 0; i < map.volumes.size(); ++i) {
+        EXPECT_EQ(volumes.volumes[i].offset, map.volumes[i].offset);
+        EXPECT_EQ(volumes.volumes[i].number, map.volumes[i].number);
+        EXPECT_EQ(volumes.volumes[i].table, TableKind::lost);
+    }
+    const auto report = run({file, {}, {}, {}, {}, {}});
+    ASSERT_TRUE(report);
+    for (const VolumeReport& volume : report->volumes) EXPECT_TRUE(volume.is_lost);
+    const auto found = finds();
+    const auto truth = test::truth_of("ringing-station-drive");
+    unsigned live = 0;
+    for (const auto& told : truth["files"]) {
+        if (told["directory"] || told["state"] != "live" || told["size"] == 0) continue;
+        const auto find = found.find(told["path"]);
+        ASSERT_NE(find, found.end()) << told["path"];
+        EXPECT_EQ(find->second.record.state, State::lost) << told["path"];
+        EXPECT_EQ(find->second.prospect.band, Band::sound) << told["path"];
+        EXPECT_EQ(sha256_of(medium, find->second), told["sha256"]) << told["path"];
+        ++live;
+    }
+    EXPECT_GT(live, 10U);
+    EXPECT_FALSE(found.contains(".")) << "the file system's own records are nobody's loss";
+    EXPECT_FALSE(found.contains("$MFT"));
+}
+
+TEST_F(LostScanTest, ADriveInOrderHasNoLostVolumes) {
+    for (const char* fixture : {"ringing-station-drive", "fat32-stick", "exfat-card", "mbr-chain", "ntfs-office"}) {
+        const MediumPtr medium = FileMedium::open(image(fixture)).value();
+        for (const Effort effort : {Effort::likely_places, Effort::everywhere}) {
+            const auto volumes = volumes_of(medium, effort, listener_).value().value();
+            for (const Volume& volume : volumes.volumes) EXPECT_NE(volume.table, TableKind::lost) << fixture;
+        }
+    }
+}
+
+}  // namespace
+}  // namespace dredger

@@ -1,0 +1,167 @@
+// Lost volumes: file systems that real drivers wrote, on a medium whose partition table tells nothing of them.
+#include "volumes/lost.h"
+
+#include <fstream>
+#include <gmock/gmock.h>
+#include <random>
+
+#include "filesystems/filesystem.h"
+#include "media/file_medium.h"
+#include "support/support.h"
+
+namespace dredger {
+namespace {
+
+namespace fs = std::filesystem;
+using testing::HasSubstr;
+using testing::IsEmpty;
+
+constexpr std::uint64_t kMiB = 1 << 20;
+
+class LostVolumes : public testing::Test {
+  protected:
+    // The first volume of a fixture.
+    std::vector<std::byte> volume(const std::string& fixture) {
+        const auto truth = test::truth_of(fixture);
+        const auto& place = truth["volumes"][0];
+        const auto whole = test::unpacked(fixture);
+        const auto from = whole.begin() + place["offset"].get<std::ptrdiff_t>();
+        return {from, from + place["length"].get<std::ptrdiff_t>()};
+    }
+    void put(std::uint64_t at, const std::vector<std::byte>& bytes) {
+        if (medium_.size() < at + bytes.size()) medium_.resize(static_cast<std::size_t>(at + bytes.size()));
+        std::copy(bytes.begin(), bytes.end(), medium_.begin() + static_cast<std::ptrdiff_t>(at));
+    }
+    void blank(std::uint64_t at, std::uint64_t length) {
+        std::fill_n(medium_.begin() + static_cast<std::ptrdiff_t>(at), length, std::byte{0});
+    }
+    std::vector<Volume> found(Effort effort = Effort::likely_places) {
+        const test::MemoryMedium medium(medium_);
+        PartitionMap map = read_partition_map(medium).value();
+        const std::vector<bool> known(map.volumes.size(), map.table != TableKind::none);
+        EXPECT_TRUE(add_lost_volumes(medium, known, all_tracers(), effort, listener_, map).value());
+        std::erase_if(map.volumes, [](const Volume& v) { return v.table != TableKind::lost; });
+        return map.volumes;
+    }
+
+    std::vector<std::byte> medium_ = std::vector<std::byte>(kMiB);
+    test::Listener listener_;
+};
+
+TEST_F(LostVolumes, AreFoundOneBehindTheOther) {
+    const auto fat = volume("fat16-card"), exfat = volume("exfat-card"), ntfs = volume("ntfs-small");
+    put(kMiB, fat);
+    put(kMiB + fat.size(), exfat);
+    put(kMiB + fat.size() + exfat.size(), ntfs);
+    put(medium_.size() + kMiB, std::vector<std::byte>(512));
+    const auto volumes = found();
+    ASSERT_EQ(volumes.size(), 3U);
+    EXPECT_EQ(volumes[0].type, "FAT16");
+    EXPECT_EQ(volumes[0].offset, kMiB);
+    EXPECT_EQ(volumes[0].length, fat.size());
+    EXPECT_EQ(volumes[1].type, "exFAT");
+    EXPECT_EQ(volumes[1].offset, kMiB + fat.size());
+    EXPECT_EQ(volumes[2].type, "NTFS");
+    EXPECT_THAT(volumes[2].evidence, HasSubstr("both copies of its file table"));
+    EXPECT_EQ(volumes[2].offset, kMiB + fat.size() + exfat.size());
+    EXPECT_EQ(volumes[2].number, 3U);
+}
+
+TEST_F(LostVolumes, TheCopyOfABootSectorTellsWhereItsVolumeBegins) {
+    for (const auto& [fixture, name] : {std::pair("fat32-stick", "FAT32"), std::pair("exfat-card", "exFAT"),
+                                        std::pair("ntfs-small", "NTFS")}) {
+        medium_.assign(kMiB, std::byte{0});
+        const auto bytes = volume(fixture);
+        put(kMiB, bytes);
+        put(medium_.size() + kMiB, std::vector<std::byte>(512));
+        blank(kMiB, 512);
+        for (const Effort effort : {Effort::likely_places, Effort::everywhere}) {
+            const auto volumes = found(effort);
+            ASSERT_EQ(volumes.size(), 1U) << fixture;
+            EXPECT_EQ(volumes[0].type, name);
+            EXPECT_EQ(volumes[0].offset, kMiB) << fixture;
+            EXPECT_THAT(volumes[0].evidence, HasSubstr("copy of its boot sector")) << fixture;
+            const test::MemoryMedium medium(
+                {medium_.begin() + kMiB, medium_.begin() + static_cast<std::ptrdiff_t>(kMiB + volumes[0].length)});
+            const auto opened = open_filesystem(std::make_shared<test::MemoryMedium>(medium));
+            EXPECT_TRUE(opened && *opened) << fixture;
+        }
+    }
+}
+
+TEST_F(LostVolumes, AnywhereIsFoundByLookingEverywhere) {
+    constexpr std::uint64_t kOdd = 3 * kMiB + 1234 * 512;
+    put(kOdd, volume("ntfs-small"));
+    put(medium_.size() + kMiB, std::vector<std::byte>(512));
+    EXPECT_THAT(found(), IsEmpty());
+    const auto volumes = found(Effort::everywhere);
+    ASSERT_EQ(volumes.size(), 1U);
+    EXPECT_EQ(volumes[0].offset, kOdd);
+}
+
+TEST_F(LostVolumes, AnImageInAFileIsNoPartition) {
+    put(kMiB, volume("fat32-stick"));
+    const auto outer = found(Effort::everywhere);
+    // Into what is free of it, a megabyte from its start.
+    put(16 * kMiB, volume("ntfs-small"));
+    const auto both = found(Effort::everywhere);
+    ASSERT_EQ(both.size(), 1U);
+    EXPECT_EQ(both[0].type, outer[0].type);
+    EXPECT_EQ(both[0].offset, kMiB);
+}
+
+TEST_F(LostVolumes, NoiseAndBootSectorsAloneAreNone) {
+    std::mt19937_64 random(7);
+    std::vector<std::byte> noise(8 * kMiB);
+    for (std::byte& b : noise) b = static_cast<std::byte>(random());
+    put(0, noise);
+    auto boot = volume("ntfs-small");
+    boot.resize(512);
+    put(2 * kMiB, boot);
+    put(4 * kMiB, boot);
+    EXPECT_THAT(found(Effort::everywhere), IsEmpty());
+}
+
+TEST_F(LostVolumes, DamagedOnesNeverLeadAstray) {
+    put(kMiB, volume("fat16-card"));
+    put(medium_.size(), volume("ntfs-small"));
+    const auto whole = medium_;
+    const std::uint64_t last = whole.size() - volume("ntfs-small").size();
+    std::mt19937 random(11);
+    for (int round = 0; round < 300; ++round) {
+        medium_ = whole;
+        for (int i = 0; i < 12; ++i) {
+            const std::uint64_t at = random() % 2 == 0 ? kMiB : last;
+            medium_[static_cast<std::size_t>(at) + random() % 512] = static_cast<std::byte>(random());
+        }
+        for (const Volume& v : found()) EXPECT_LT(v.offset, medium_.size());
+    }
+}
+
+TEST_F(LostVolumes, ExtIsToldByItsSuperblocks) {
+    const test::TempFolder folder;
+    const fs::path image = folder / "ext.img";
+    std::ofstream(image).close();
+    fs::resize_file(image, 32 * kMiB);
+    if (std::system(("mke2fs -q -F -t ext4 -b 1024 -L RINGS " + image.string() + " >/dev/null 2>&1").c_str()) != 0)
+        GTEST_SKIP() << "mke2fs is not here";
+    const std::string text = test::read_text(image);
+    const auto* bytes = reinterpret_cast<const std::byte*>(text.data());
+    put(kMiB, {bytes, bytes + text.size()});
+    auto volumes = found();
+    ASSERT_EQ(volumes.size(), 1U);
+    EXPECT_EQ(volumes[0].type, "ext4");
+    EXPECT_EQ(volumes[0].name, "RINGS");
+    EXPECT_EQ(volumes[0].offset, kMiB);
+    EXPECT_EQ(volumes[0].length, 32 * kMiB);
+    blank(kMiB, 4096);
+    for (const Effort effort : {Effort::likely_places, Effort::everywhere}) {
+        volumes = found(effort);
+        ASSERT_EQ(volumes.size(), 1U) << "the copies in other block groups tell";
+        EXPECT_EQ(volumes[0].offset, kMiB);
+        EXPECT_THAT(volumes[0].evidence, HasSubstr("block group"));
+    }
+}
+
+}  // namespace
+}  // namespace dredger
