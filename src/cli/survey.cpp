@@ -82,7 +82,7 @@ int survey_source(const std::string& source) {
     std::vector<std::string> lost;
     for (const Volume& volume : map->volumes) {
         const auto window = std::make_shared<Window>(*medium, volume.offset, volume.length);
-        const auto opened = open_filesystem(window);
+        const auto opened = open_or_infer(window);
         const bool is_lost = volume.table == TableKind::lost;
         std::string says = is_lost               ? "nothing: lost"
                            : volume.name.empty() ? volume.type

@@ -127,10 +127,16 @@ struct FileSystemKind {
     // Null where the volume does not hold this file system; an error where it does but can't be opened.
     Result<std::unique_ptr<FileSystem>> (*open)(MediumPtr volume);  // null: it can't be read
     Tracer trace;
+    // Opens one that has lost the structures by which it is recognised; null: can't be done. Asked last of all.
+    Result<std::unique_ptr<FileSystem>> (*infer)(MediumPtr volume) = nullptr;
 };
 
 // The file system on `volume`; null where none is recognised.
 Result<std::unique_ptr<FileSystem>> open_filesystem(const MediumPtr& volume);
+
+// The same; where none is recognised, one that has lost its first structures is inferred from the others. Not for what
+// may be several volumes: it would find the first of them.
+Result<std::unique_ptr<FileSystem>> open_or_infer(const MediumPtr& volume);
 
 std::span<const Tracer> all_tracers();
 

@@ -8,11 +8,22 @@ namespace dredger {
 namespace {
 
 constexpr FileSystemKind kKinds[] = {
-    {"FAT", fat::open, fat::trace},           {"NTFS", ntfs::open, ntfs::trace},
-    {"exFAT", exfat::open, exfat::trace},     {"ext2, ext3, ext4", nullptr, unread::trace_ext},
-    {"XFS", nullptr, unread::trace_xfs},      {"Btrfs", nullptr, unread::trace_btrfs},
-    {"HFS+", nullptr, unread::trace_hfsplus}, {"APFS", nullptr, unread::trace_apfs},
+    {"FAT", fat::open, fat::trace, fat::infer}, {"NTFS", ntfs::open, ntfs::trace, ntfs::infer},
+    {"exFAT", exfat::open, exfat::trace},       {"ext2, ext3, ext4", nullptr, unread::trace_ext},
+    {"XFS", nullptr, unread::trace_xfs},        {"Btrfs", nullptr, unread::trace_btrfs},
+    {"HFS+", nullptr, unread::trace_hfsplus},   {"APFS", nullptr, unread::trace_apfs},
 };
+
+// Whether a file system begins here that can't be read.
+bool is_recognised_elsewhere(const Medium& volume) {
+    constexpr std::uint64_t kHead = 68 << 10, kSector = 512;  // bytes
+    const auto head = bytes_at(volume, 0, static_cast<std::size_t>(std::min(kHead, volume.size())));
+    if (!head) return false;
+    for (std::size_t at = 0; at + kSector <= head->size(); at += kSector)
+        for (const FileSystemKind& kind : kKinds)
+            if (kind.open == nullptr && kind.trace(volume, at, ByteView(std::span(*head).subspan(at), at))) return true;
+    return false;
+}
 
 }  // namespace
 
@@ -21,6 +32,18 @@ Result<std::unique_ptr<FileSystem>> open_filesystem(const MediumPtr& volume) {
         if (kind.open == nullptr) continue;
         DREDGER_TRY(std::unique_ptr<FileSystem> found, kind.open(volume));
         if (found) return found;
+    }
+    return nullptr;
+}
+
+Result<std::unique_ptr<FileSystem>> open_or_infer(const MediumPtr& volume) {
+    auto opened = open_filesystem(volume);
+    if (!opened || *opened || volume->size() == 0 || is_recognised_elsewhere(*volume)) return opened;
+    for (const FileSystemKind& kind : kKinds) {
+        if (kind.infer == nullptr) continue;
+        // What is inferred is no claim that something must be there.
+        auto found = kind.infer(volume);
+        if (found && *found) return found;
     }
     return nullptr;
 }

@@ -148,7 +148,7 @@ Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& 
             break;
         }
         const MediumPtr volume = std::make_shared<Window>(medium, place.offset, place.length);
-        const auto opened = open_filesystem(volume);
+        const auto opened = open_or_infer(volume);
         if (!opened) {
             // It costs this volume, not the others.
             observer.warning(fmt::format("volume {}: {}", place.number, opened.error().line()));

@@ -1,5 +1,6 @@
 // Drives the built program as a technician does, on media that real drivers wrote.
 #include <csignal>
+#include <fstream>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 #include <sys/mount.h>
@@ -345,6 +346,61 @@ TEST_F(ProgramTest, ListFindsWhatStandsInFiles) {
     EXPECT_EQ(lines_of(with("okonkwo", {"--as", "jsonl", "--kind", "audio"}).out).size(), 0U);
     expect_one_line(with("x", {"--group", "kind"}), 2, "--group and --contains can't go together");
     expect_one_line(with("x", {"--source", path("nowhere")}), 3, "--source PATH");
+}
+
+TEST_F(ProgramTest, ListShowsWhatIsLikeAFind) {
+    scanned("ringing-station-drive");
+    const auto like = [&](const std::string& name, std::vector<std::string> more = {}) {
+        const auto found = lines_of(run_program({"list", path("a.dredge"), "--as", "jsonl", "--name", name}).out);
+        std::vector<std::string> words = {"list", path("a.dredge"), "--similar", found.at(0)["id"].dump()};
+        words.insert(words.end(), more.begin(), more.end());
+        return run_program(words);
+    };
+    const Ran pictures = like("ledge 01*");
+    EXPECT_THAT(pictures.out, AllOf(HasSubstr("HOW ALIKE"), HasSubstr("looks alike, 9"), HasSubstr("ledge 02")));
+    EXPECT_THAT(pictures.out, Not(HasSubstr("ledge 01")));
+    EXPECT_EQ(lines_of(like("ledge 01*", {"--as", "jsonl", "--limit", "1"}).out).size(), 1U);
+    EXPECT_THAT(like("Survey plan.docx").out, HasSubstr("Nothing that is selected is like"));
+    expect_one_line(like("ledge 01*", {"--contains", "x"}), 2, "--similar goes with one catalog");
+    expect_one_line(run_program({"list", path("a.dredge"), "--similar", "9999"}), 2, "no candidate 9999");
+}
+
+TEST_F(ProgramTest, VerifyingReadsWhatTheRecordsTellOf) {
+    const std::string drive = unpack("ringing-station-drive");
+    const std::vector<std::string> words = {"scan", "--verify", drive, "-c", path("a.dredge")};
+    EXPECT_THAT(run_program(words).out, HasSubstr("volume 1: content of 27 files checked"));
+    EXPECT_THAT(run_program(words).out, HasSubstr("volume 1: everything is checked already"));
+    const auto plan =
+        lines_of(run_program({"list", path("a.dredge"), "--as", "jsonl", "--name", "Survey plan.docx"}).out);
+    EXPECT_EQ(plan.at(0)["check"], "verified");
+}
+
+TEST_F(ProgramTest, WhatIsShownIsCheckedAndStaysSo) {
+    scanned("ringing-station-drive");
+    const auto plan = [&] {
+        return lines_of(run_program({"list", path("a.dredge"), "--as", "jsonl", "--name", "Survey plan.docx"}).out)
+            .at(0);
+    };
+    EXPECT_NE(plan()["check"], "verified");
+    EXPECT_THAT(run_program({"show", path("a.dredge"), plan()["id"].dump()}).out,
+                HasSubstr("all of its content was checked and agrees"));
+    EXPECT_EQ(plan()["check"], "verified");
+}
+
+TEST_F(ProgramTest, ADriveWithoutItsPartitionTableIsToldAndRead) {
+    const std::string drive = unpack("ringing-station-drive");
+    {
+        std::fstream out(drive, std::ios::binary | std::ios::in | std::ios::out);
+        out << std::string(512, '\0');
+    }
+    const Ran survey = run_program({"survey", drive});
+    EXPECT_EQ(survey.exit_code, 0);
+    EXPECT_THAT(survey.out, AllOf(HasSubstr("no partition table"), HasSubstr("Volume 2 is lost: no table tells of it"),
+                                  HasSubstr("Next: dredger scan")));
+    const Ran scan = run_program({"scan", drive, "-c", path("a.dredge"), "--volume", "2"});
+    EXPECT_THAT(scan.out, HasSubstr("lost volume 2 (NTFS OFFICE)"));
+    EXPECT_THAT(run_program({"list", path("a.dredge"), "--state", "lost"}).out, HasSubstr("lost"));
+    EXPECT_EQ(run_program({"restore", path("a.dredge"), "--state", "lost", "--to", path("out")}).exit_code, 0);
 }
 
 TEST_F(ProgramTest, ReportIsWrittenElsewhere) {

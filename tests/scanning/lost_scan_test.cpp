@@ -76,6 +76,40 @@ INSTANTIATE_TEST_SUITE_P(Media, Formatted, testing::Values("ntfs-formatted", "nt
                              return name;
                          });
 
+class WithoutBootSector : public LostScanTest, public testing::WithParamInterface<const char*> {};
+
+// Of the volume of a table, all copies of the boot sector zeroed.
+TEST_P(WithoutBootSector, EverythingIsFoundAsBefore) {
+    const fs::path file = image(GetParam());
+    ASSERT_TRUE(run({file, {}, {}, {}, {}, {}}));
+    const auto before = finds();
+    const auto truth = test::truth_of(GetParam());
+    const auto& volume = truth["volumes"][0];
+    const auto at = volume["offset"].get<std::uint64_t>(), length = volume["length"].get<std::uint64_t>();
+    zero(file, at, 512);
+    if (volume["filesystem"] == "fat32") zero(file, at + 6 * 512, 512);
+    if (volume["filesystem"] == "ntfs") zero(file, at + length - 512, 512);
+    fs::remove(folder_ / "a.dredge");
+    const auto report = run({file, {}, {}, {}, {}, {}});
+    ASSERT_TRUE(report) << report.error().line();
+    EXPECT_THAT(listener_.warnings, testing::Contains(testing::HasSubstr("no boot sector any more")));
+    const auto after = finds();
+    EXPECT_EQ(after.size(), before.size());
+    for (const auto& [path, c] : before) {
+        const auto same = after.find(path);
+        ASSERT_NE(same, after.end()) << path;
+        EXPECT_EQ(same->second.record.layout.extents, c.record.layout.extents) << path;
+    }
+}
+
+INSTANTIATE_TEST_SUITE_P(Media, WithoutBootSector,
+                         testing::Values("fat32-stick", "fat16-card", "ntfs-small", "ntfs-office"),
+                         [](const auto& one) {
+                             std::string name = one.param;
+                             std::replace(name.begin(), name.end(), '-', '_');
+                             return name;
+                         });
+
 TEST_F(LostScanTest, AFatWithTheSameClustersIsReadUnderTheNumbersOfItsFolders) {
     ASSERT_TRUE(run({image("fat32-formatted"), {}, {}, {}, {}, {}}));
     const auto found = finds();

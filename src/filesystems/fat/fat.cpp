@@ -4,6 +4,7 @@
 
 #include "filesystems/fat/directory.h"
 #include "filesystems/fat/former_geometry.h"
+#include "filesystems/fat/inferred_geometry.h"
 #include "filesystems/fat/walk.h"
 
 namespace dredger::fat {
@@ -29,10 +30,7 @@ std::optional<Geometry> find_geometry(const Medium& volume) {
     return std::nullopt;
 }
 
-}  // namespace
-
-Result<std::unique_ptr<FileSystem>> open(MediumPtr volume) {
-    const auto geometry = find_geometry(*volume);
+Result<std::unique_ptr<FileSystem>> open_with(MediumPtr volume, const std::optional<Geometry>& geometry) {
     if (!geometry) return nullptr;
     auto table = Table::read(volume, *geometry);
     if (!table) {
@@ -41,6 +39,18 @@ Result<std::unique_ptr<FileSystem>> open(MediumPtr volume) {
                     "the volume may be cut short");
     }
     return std::make_unique<Fat>(std::move(volume), *geometry, std::move(*table));
+}
+
+}  // namespace
+
+Result<std::unique_ptr<FileSystem>> open(MediumPtr volume) {
+    const auto geometry = find_geometry(*volume);
+    return open_with(std::move(volume), geometry);
+}
+
+Result<std::unique_ptr<FileSystem>> infer(MediumPtr volume) {
+    const auto geometry = infer_geometry(*volume);
+    return open_with(std::move(volume), geometry);
 }
 
 Fat::Fat(MediumPtr volume, Geometry geometry, Table table)

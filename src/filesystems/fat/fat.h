@@ -8,6 +8,8 @@ namespace dredger::fat {
 
 // See FileSystemKind::open. A damaged boot sector is replaced by its backup where there is one.
 Result<std::unique_ptr<FileSystem>> open(MediumPtr volume);
+// As FileSystemKind::infer wants it.
+Result<std::unique_ptr<FileSystem>> infer(MediumPtr volume);
 // As Tracer wants it.
 std::optional<VolumeTrace> trace(const Medium& medium, std::uint64_t at, ByteView there);
 

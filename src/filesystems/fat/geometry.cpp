@@ -12,7 +12,6 @@ namespace {
 // The specification's limits, which every driver keeps to.
 constexpr std::uint64_t kFat12Clusters = 4085;
 constexpr std::uint64_t kFat16Clusters = 65525;
-constexpr std::uint64_t kFat32Clusters = 0x0FFFFFF5;
 
 bool plausible(const BootSector& b) {
     const std::uint32_t sector = b.BPB_BytsPerSec;
@@ -88,7 +87,7 @@ std::optional<Geometry> parse_boot_sector(ByteView sector, std::uint64_t volume_
         g.label = label_text(boot16->BS_VolLab);
     }
 
-    std::uint64_t usable = std::min(clusters, kFat32Clusters);
+    std::uint64_t usable = std::min(clusters, kMostClusters);
     if (const std::uint64_t entries = entries_in(g.width, g.fat_size); entries < usable + 2) {
         g.warnings.push_back(fmt::format("the boot sector promises {} clusters, the FAT has entries for {}", usable,
                                          entries > 2 ? entries - 2 : 0));

@@ -10,6 +10,9 @@
 
 namespace dredger::fat {
 
+// FAT32 entries have 28 bits, and the last values mean something else.
+constexpr std::uint64_t kMostClusters = 0x0FFFFFF5;
+
 enum class Width { fat12, fat16, fat32 };
 
 struct Geometry {

@@ -4,6 +4,7 @@
 
 #include "filesystems/ntfs/file.h"
 #include "filesystems/ntfs/former_table.h"
+#include "filesystems/ntfs/inferred_geometry.h"
 #include "filesystems/ntfs/walk.h"
 #include "media/content.h"
 
@@ -57,6 +58,16 @@ Result<std::unique_ptr<FileSystem>> open(MediumPtr volume) {
     const auto geometry = find_geometry(*volume, warnings);
     if (!geometry) return nullptr;
     DREDGER_TRY(std::unique_ptr<Ntfs> ntfs, Ntfs::open(std::move(volume), *geometry, std::move(warnings)));
+    return ntfs;
+}
+
+Result<std::unique_ptr<FileSystem>> infer(MediumPtr volume) {
+    const auto geometry = infer_geometry(*volume);
+    if (!geometry) return nullptr;
+    DREDGER_TRY(
+        std::unique_ptr<Ntfs> ntfs,
+        Ntfs::open(std::move(volume), *geometry,
+                   {"it has no boot sector any more: where its file table lies was inferred from its records"}));
     return ntfs;
 }
 

@@ -8,6 +8,8 @@ namespace dredger::ntfs {
 
 // As FileSystemKind::open wants it.
 Result<std::unique_ptr<FileSystem>> open(MediumPtr volume);
+// As FileSystemKind::infer wants it.
+Result<std::unique_ptr<FileSystem>> infer(MediumPtr volume);
 // As Tracer wants it.
 std::optional<VolumeTrace> trace(const Medium& medium, std::uint64_t at, ByteView there);
 

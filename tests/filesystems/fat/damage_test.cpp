@@ -31,6 +31,7 @@ void damage(const std::string& fixture, unsigned copies) {
 TEST(FatDamage, SixThousandFloppies) { damage("fat12-floppy", 6000); }
 TEST(FatDamage, ThreeThousandCards) { damage("fat16-card", 3000); }
 TEST(FatDamage, AThousandSticks) { damage("fat32-stick", 1000); }
+TEST(FatDamage, AThousandFormattedSticks) { damage("fat32-reclustered", 1000); }
 
 #if !defined(__SANITIZE_ADDRESS__)
 TEST(FatDamage, TakesLittleMemory) {

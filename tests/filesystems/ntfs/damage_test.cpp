@@ -44,6 +44,7 @@ void damage(const std::string& fixture, unsigned copies) {
 TEST(NtfsDamage, FiveThousandOfSmallClusters) { damage("ntfs-small", 5000); }
 TEST(NtfsDamage, FourThousandOfLargeRecords) { damage("ntfs-4k", 4000); }
 TEST(NtfsDamage, AThousandOffices) { damage("ntfs-office", 1000); }
+TEST(NtfsDamage, AThousandFormatted) { damage("ntfs-reclustered", 1000); }
 
 #if !defined(__SANITIZE_ADDRESS__)
 TEST(NtfsDamage, TakesLittleMemory) {
