@@ -147,8 +147,10 @@ bool VolumeScan::was_lost(const Record& record) const {
     const std::string path = record.path();
     const bool is_system =
         std::find(record.attributes.begin(), record.attributes.end(), "system") != record.attributes.end();
-    const bool is_own =
-        path == "." || path.starts_with("$Extend/") || (is_system && record.folder.empty() && path.starts_with('$'));
+    // Records that it keeps in reserve have neither name nor content.
+    const bool is_reserve = record.size == 0 && record.name.starts_with("(record ");
+    const bool is_own = path == "." || is_reserve || path.starts_with("$Extend/") ||
+                        (is_system && record.folder.empty() && path.starts_with('$'));
     return row_.place.table == TableKind::lost && !is_own;
 }
 
