@@ -158,7 +158,8 @@ void VolumeScan::claim(const Record& record, std::int64_t id, bool holds_its_spa
     const auto last_sign = last_sign_of_life(record);
     if (!record.layout.within_records)
         for (const Extent& extent : record.layout.extents) {
-            const Extent units = space_->whole_units(extent);
+            // What an earlier file system tells of may lie in clusters of another size.
+            const Extent units = record.origin == Origin::remnant ? extent : space_->whole_units(extent);
             claims_.add({units, id, record.id, holds_its_space, last_sign});
             if (!holds_its_space || !units.is_stored()) continue;
             live_bytes_ += units.length;
