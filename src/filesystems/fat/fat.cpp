@@ -11,7 +11,6 @@ namespace dredger::fat {
 namespace {
 
 constexpr std::size_t kBootSectorBytes = 512;
-constexpr std::uint64_t kBackupSector = 6;
 
 std::optional<Geometry> geometry_at(const Medium& volume, std::uint64_t offset) {
     const auto sector = volume.bytes(offset, kBootSectorBytes);
@@ -86,7 +85,7 @@ Result<void> Fat::walk(const WalkOptions& options, RecordSink& sink, std::vector
     if (geometry_.width == Width::fat32 && !geometry_.holds(geometry_.root_cluster))
         warnings.push_back(fmt::format("the root directory should lie in cluster {}, which the volume does not have",
                                        geometry_.root_cluster));
-    const auto former = options.live_only ? std::nullopt : find_former_geometry(*volume_, geometry_);
+    const auto former = options.live_only ? std::nullopt : find_former_geometry(*volume_, geometry_, table_);
     Walk present(volume_, geometry_, table_, options, sink, warnings);
     if (former) present.leave_to_former();
     present.run();

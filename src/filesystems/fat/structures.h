@@ -38,6 +38,8 @@ struct BootSector16 {
     char BS_FilSysType[8];
 };
 
+constexpr std::uint64_t kBackupSector = 6;  // of FAT32: where the boot sector's copy lies as a rule
+
 // Behind BootSector on FAT32.
 struct BootSector32 {
     little_uint32_t BPB_FATSz32;    // sectors

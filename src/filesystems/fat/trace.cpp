@@ -3,11 +3,10 @@
 #include "base/text.h"
 #include "filesystems/fat/fat.h"
 #include "filesystems/fat/geometry.h"
+#include "filesystems/fat/structures.h"
 
 namespace dredger::fat {
 namespace {
-
-constexpr std::uint64_t kBackupSector = 6;
 
 // The first entry of a table: the media byte, and ones up to the entry's width.
 bool is_table(const Medium& medium, std::uint64_t at, const Geometry& geometry, std::uint8_t media) {
