@@ -38,11 +38,7 @@ int preview_selection(const Options& options) {
                       observer);
     observer.line().clear();
     if (!done) return report(done.error());
-    if (done->files == 0) {
-        fmt::print("Nothing is selected. dredger list {} with the same options shows what they select.\n",
-                   options.catalog);
-        return kUsage;
-    }
+    if (done->files == 0) return nothing_selected(options.catalog);
     fmt::print("{} looked at, {} with a picture, {}. Open {} in a browser.\n", counted(done->files, "find"),
                count_text(done->pictures), counted(done->sheets, "contact sheet"), done->page.string());
     if (done->failed > 0)

@@ -27,6 +27,9 @@ int write(const Options& options) {
         if (const std::string danger = writing_endangers(options.to, source.path); !danger.empty())
             return report({ErrorKind::unsafe, "writing here could destroy what is to be restored: " + danger,
                            options.to, "write to another drive"});
+    const auto selected = catalog->count(*selection);
+    if (!selected) return report(selected.error());
+    if (*selected == 0) return nothing_selected(options.catalog);
     const auto now = std::chrono::system_clock::to_time_t(std::chrono::system_clock::now());
     const auto page = write_report(*catalog, {std::move(*selection), options.to, options.restored, DREDGER_VERSION,
                                               fmt::format("{:%Y-%m-%d %H:%M} UTC", fmt::gmtime(now))});

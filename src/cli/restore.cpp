@@ -56,11 +56,7 @@ int restore_selection(const Options& options) {
     observer.line().clear();
     if (!done) return report(done.error());
     const auto count = [&](Outcome outcome) { return done->counts[static_cast<std::size_t>(outcome)]; };
-    if (done->files + done->folders == 0) {
-        fmt::print("Nothing is selected. dredger list {} with the same options shows what they select.\n",
-                   options.catalog);
-        return kUsage;
-    }
+    if (done->files + done->folders == 0) return nothing_selected(options.catalog);
     if (options.dry_run) {
         fmt::print("\nNothing was written. {} and {}, {}, would go to {}\n", counted(done->files, "file"),
                    counted(done->folders, "folder"), size_text(done->bytes), options.to);

@@ -5,6 +5,7 @@
 #include <sstream>
 
 #include "base/csv.h"
+#include "cli/terminal.h"
 
 namespace dredger::cli {
 namespace {
@@ -101,6 +102,11 @@ bool SelectionOptions::is_narrowed() const {
          {&state, &origin, &kind, &format, &ext, &size, &ids, &modified, &created, &deleted, &prospect, &check, &picks})
         if (!text->empty()) return true;
     return !names.empty() || !folders.empty();
+}
+
+int nothing_selected(const std::string& catalog) {
+    fmt::print("Nothing is selected. dredger list {} with the same options shows what they select.\n", catalog);
+    return kUsage;
 }
 
 }  // namespace dredger::cli

@@ -28,4 +28,7 @@ struct SelectionOptions {
     bool is_narrowed() const;
 };
 
+// Tells that a selection holds nothing; the command's exit code.
+int nothing_selected(const std::string& catalog);
+
 }  // namespace dredger::cli

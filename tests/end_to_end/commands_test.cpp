@@ -409,6 +409,10 @@ TEST_F(ProgramTest, ReportIsWrittenElsewhere) {
     EXPECT_EQ(report.exit_code, 0) << report.err;
     EXPECT_THAT(report.out, HasSubstr("Open " + path("report/report.html") + " in a browser."));
     EXPECT_TRUE(fs::exists(path("report/finds.dfxml")));
+    const Ran nothing = run_program({"report", path("a.dredge"), "--name", "puffling.xyz", "--to", path("empty")});
+    EXPECT_EQ(nothing.exit_code, 2);
+    EXPECT_THAT(nothing.out, HasSubstr("Nothing is selected."));
+    EXPECT_FALSE(fs::exists(path("empty")));
     expect_one_line(run_program({"report", path("none.dredge"), "--to", path("report")}), 3, "no such catalog");
     expect_one_line(run_program({"report", path("a.dredge"), "--to", path("ringing-station-drive.img")}), 4,
                     "writing here could destroy");

@@ -68,8 +68,8 @@ TEST_F(LostVolumes, AreFoundOneBehindTheOther) {
 }
 
 TEST_F(LostVolumes, TheCopyOfABootSectorTellsWhereItsVolumeBegins) {
-    for (const auto& [fixture, name] : {std::pair("fat32-stick", "FAT32"), std::pair("exfat-card", "exFAT"),
-                                        std::pair("ntfs-small", "NTFS")}) {
+    for (const auto& [fixture, name] :
+         {std::pair("fat32-stick", "FAT32"), std::pair("exfat-card", "exFAT"), std::pair("ntfs-small", "NTFS")}) {
         medium_.assign(kMiB, std::byte{0});
         const auto bytes = volume(fixture);
         put(kMiB, bytes);
