@@ -1,4 +1,5 @@
 #include "filesystems/exfat/exfat.h"
+#include "filesystems/ext/ext.h"
 #include "filesystems/fat/fat.h"
 #include "filesystems/filesystem.h"
 #include "filesystems/ntfs/ntfs.h"
@@ -9,7 +10,7 @@ namespace {
 
 constexpr FileSystemKind kKinds[] = {
     {"FAT", fat::open, fat::trace, fat::infer}, {"NTFS", ntfs::open, ntfs::trace, ntfs::infer},
-    {"exFAT", exfat::open, exfat::trace},       {"ext2, ext3, ext4", nullptr, unread::trace_ext},
+    {"exFAT", exfat::open, exfat::trace},       {"ext2, ext3, ext4", ext::open, ext::trace},
     {"XFS", nullptr, unread::trace_xfs},        {"Btrfs", nullptr, unread::trace_btrfs},
     {"HFS+", nullptr, unread::trace_hfsplus},   {"APFS", nullptr, unread::trace_apfs},
 };

@@ -5,8 +5,6 @@
 
 namespace dredger::unread {
 
-// The Linux kernel's Documentation/filesystems/ext4, "Super Block" and "Block Group Descriptors".
-std::optional<VolumeTrace> trace_ext(const Medium& medium, std::uint64_t at, ByteView there);
 // "XFS Filesystem Structure", 3rd edition: superblocks, AG free space block.
 std::optional<VolumeTrace> trace_xfs(const Medium& medium, std::uint64_t at, ByteView there);
 // The Btrfs documentation, "On-disk Format": superblock.
