@@ -58,6 +58,7 @@ struct Carver::Block {
     bool is_sound = true;        // all of them could be read
     std::vector<Find> finds;
     std::vector<std::uint64_t> starts;  // of the finds, on the ground
+    std::vector<VolumeTrace> traces;
     std::uint64_t dropped = 0;
     std::optional<Error> failure;
 
@@ -172,7 +173,20 @@ void Carver::search(Block& block, std::uint64_t from, std::uint64_t to) const {
     }
 }
 
-void Carver::search(Block& block) const { search(block, block.start, block.start + block.length); }
+void Carver::search(Block& block) const {
+    look_for_volumes(block);
+    search(block, block.start, block.start + block.length);
+}
+
+void Carver::look_for_volumes(Block& block) const {
+    if (options_.tracers.empty()) return;
+    auto rest = std::span<const std::byte>(block.bytes).subspan(static_cast<std::size_t>(block.start - block.bytes_at));
+    for (const Extent& place : ground_->places_of(block.start, block.length)) {
+        const auto there = rest.first(static_cast<std::size_t>(place.length));
+        if (place.is_stored()) look_for_traces(*options_.medium, options_.tracers, place.offset, there, block.traces);
+        rest = rest.subspan(there.size());
+    }
+}
 
 // What a find lies within, or null. A whole file that shows clearly what it is does not belong to a broken one around
 // it.
@@ -189,6 +203,7 @@ const Coverage* Carver::covering(const Find& find, std::uint64_t start) const {
 // In the order of their places: what lies within an earlier find is no file of its own.
 Result<void> Carver::settle(Block& block, FindSink& sink) {
     dropped_ += block.dropped;
+    for (VolumeTrace& trace : block.traces) sink.take(std::move(trace));
     for (std::size_t i = 0; i < block.finds.size(); ++i) {
         Find& find = block.finds[i];
         const std::uint64_t start = block.starts[i];
@@ -199,8 +214,9 @@ Result<void> Carver::settle(Block& block, FindSink& sink) {
             std::uint64_t resume = start + (around->end_at(place) - place);
             resume = (resume + kSector - 1) / kSector * kSector;
             if (keeps_its_bytes(find) && find.pieces.size() == 1 && resume < skipped) {
-                Block rest{block.start, block.length, std::move(block.bytes), block.bytes_at, block.is_sound, {}, {}, 0,
-                           {}};
+                Block rest{
+                    block.start, block.length, std::move(block.bytes), block.bytes_at, block.is_sound, {}, {}, {}, 0,
+                    {}};
                 search(rest, resume, skipped);
                 block.bytes = std::move(rest.bytes);
                 block.finds.insert(block.finds.begin() + static_cast<std::ptrdiff_t>(i) + 1,

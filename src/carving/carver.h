@@ -1,5 +1,5 @@
 // Finds content by what it is: one pass over the ground, a look at every sector start, and a measurement of what looks
-// like a file.
+// like a file. What file systems left is seen in the same pass.
 #pragma once
 
 #include <functional>
@@ -10,6 +10,7 @@
 #include "carving/joining.h"
 #include "carving/nominator.h"
 #include "media/content.h"
+#include "volumes/trace.h"
 
 namespace dredger {
 
@@ -33,17 +34,20 @@ struct SweepState {
 
 struct CarveOptions {
     Wanted wanted;
-    std::vector<const Format*> further;  // the user's own
-    bool every_offset = false;           // not only where sectors begin
-    bool inside = false;                 // also within files that were found whole
-    std::uint64_t cluster = 0;           // bytes; 0: not known
-    unsigned workers = 0;                // 0: as many as the machine has processors
+    std::vector<const Format*> further;    // the user's own
+    bool every_offset = false;             // not only where sectors begin
+    bool inside = false;                   // also within files that were found whole
+    std::uint64_t cluster = 0;             // bytes; 0: not known
+    unsigned workers = 0;                  // 0: as many as the machine has processors
+    MediumPtr medium = {};                 // that the ground is of, and
+    std::span<const Tracer> tracers = {};  // what file systems left is looked for on its way, with these
 };
 
 class FindSink {
   public:
     virtual ~FindSink() = default;
     virtual Result<void> take(Find&& find) = 0;
+    virtual void take(VolumeTrace&& trace) = 0;
     // Everything up to `state` was handed over. False ends the sweep.
     virtual Result<bool> reached(const SweepState& state) = 0;
 };
@@ -64,6 +68,7 @@ class Carver {
     struct Block;
     struct Pipeline;
     void search(Block& block) const;
+    void look_for_volumes(Block& block) const;
     void search(Block& block, std::uint64_t from, std::uint64_t to) const;
     Result<void> settle(Block& block, FindSink& sink);
     const Coverage* covering(const Find& find, std::uint64_t start) const;

@@ -1,8 +1,17 @@
 #include "catalog/candidate.h"
 
+#include <algorithm>
 #include <fmt/format.h>
 
 namespace dredger {
+
+const ScannedVolume* row_of(const std::vector<ScannedVolume>& list, std::int64_t source, const Volume& place) {
+    const auto found = std::find_if(list.begin(), list.end(), [&](const ScannedVolume& v) {
+        return v.source == source && v.place.offset == place.offset &&
+               (v.place.table == TableKind::lost) == (place.table == TableKind::lost);
+    });
+    return found == list.end() ? nullptr : &*found;
+}
 
 std::string title_of(const Record& record) {
     const auto written = record.created ? record.created : record.modified;

@@ -30,6 +30,10 @@ struct ScannedVolume {
         settings;  // the scan options that narrow what is kept; a volume is scanned again only with the same ones
 };
 
+// That of a volume of a source, in a list of all; null where it is not there. A lost volume may begin where nothing
+// else was known, or another volume.
+const ScannedVolume* row_of(const std::vector<ScannedVolume>& list, std::int64_t source, const Volume& place);
+
 // How far the deep scan of a volume is.
 struct Sweep {
     std::int64_t volume = 0;     // ScannedVolume::id

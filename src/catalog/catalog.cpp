@@ -385,6 +385,15 @@ Result<void> Catalog::remove_finds(std::int64_t volume) {
     return {};
 }
 
+Result<void> Catalog::remove_finds(const std::vector<std::int64_t>& candidates) {
+    for (const char* sql :
+         {"DELETE FROM extents WHERE candidate=?", "DELETE FROM candidates WHERE id=? AND origin=2"}) {
+        DREDGER_TRY(Statement remove, database_.prepare(sql));
+        for (const std::int64_t candidate : candidates) DREDGER_CHECK(remove.bind(1, candidate).run());
+    }
+    return {};
+}
+
 Result<void> Catalog::load_layout(Candidate& candidate) const {
     layout_.bind(1, candidate.id);
     for (;;) {

@@ -85,8 +85,11 @@ class Catalog {
     // The stored pieces of all files, live ones too, with what their candidates are.
     Result<void> each_extent(
         const std::function<void(std::int64_t volume, State state, Band band, const Extent&)>& visit) const;
-    // Takes back what was found by signature.
+    // Takes back what was found by signature: in a volume, and these.
     Result<void> remove_finds(std::int64_t volume);
+    Result<void> remove_finds(const std::vector<std::int64_t>& candidates);
+    // A file of a source, live ones too, that tells of the whole of this range of the medium as its own; empty: none.
+    Result<std::string> path_of_holder(std::int64_t source, const Extent& range) const;
 
     Result<std::optional<Candidate>> find(std::int64_t id) const;
     Result<std::int64_t> count(const Selection& selection) const;

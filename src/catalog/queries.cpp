@@ -333,6 +333,18 @@ Result<void> Catalog::each_piece(
     }
 }
 
+Result<std::string> Catalog::path_of_holder(std::int64_t source, const Extent& range) const {
+    DREDGER_TRY(
+        Statement rows,
+        database_.prepare("SELECT c.folder, c.name FROM extents e JOIN candidates c ON c.id = e.candidate JOIN "
+                          "volumes v ON v.id = c.volume WHERE v.source=? AND e.offset >= 0 AND e.offset <= ? AND "
+                          "e.offset + e.length > ? AND c.size >= ? AND c.origin<>2 AND c.is_folder=0 ORDER BY "
+                          "c.id LIMIT 1"));
+    rows.bind(1, source).bind(2, stored(range.offset)).bind(3, stored(range.offset)).bind(4, stored(range.length));
+    DREDGER_TRY(const bool there, rows.step());
+    return there ? joined(rows.text(0), rows.text(1)) : std::string();
+}
+
 Result<void> Catalog::each_extent(
     const std::function<void(std::int64_t volume, State state, Band band, const Extent&)>& visit) const {
     DREDGER_TRY(

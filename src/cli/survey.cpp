@@ -56,7 +56,7 @@ int survey_source(const std::string& source) {
     if (!medium) return report(medium.error());
     catch_interrupts();
     TerminalObserver<Observer> observer;
-    const auto found = volumes_of(*medium, Effort::likely_places, observer);
+    const auto found = volumes_of(*medium, observer);
     observer.line().clear();
     if (!found) return report(found.error());
     if (!*found) return kInterrupted;

@@ -9,10 +9,14 @@ namespace dredger {
 namespace {
 
 constexpr FileSystemKind kKinds[] = {
-    {"FAT", fat::open, fat::trace, fat::infer}, {"NTFS", ntfs::open, ntfs::trace, ntfs::infer},
-    {"exFAT", exfat::open, exfat::trace},       {"ext2, ext3, ext4", ext::open, ext::trace},
-    {"XFS", nullptr, unread::trace_xfs},        {"Btrfs", nullptr, unread::trace_btrfs},
-    {"HFS+", nullptr, unread::trace_hfsplus},   {"APFS", nullptr, unread::trace_apfs},
+    {"FAT", fat::open, {510, "\x55\xAA", fat::trace}, fat::infer},
+    {"NTFS", ntfs::open, {3, "NTFS    ", ntfs::trace}, ntfs::infer},
+    {"exFAT", exfat::open, {3, "EXFAT   ", exfat::trace}},
+    {"ext2, ext3, ext4", ext::open, {0x38, "\x53\xEF", ext::trace}},
+    {"XFS", nullptr, {0, "XFSB", unread::trace_xfs}},
+    {"Btrfs", nullptr, {0x40, "_BHRfS_M", unread::trace_btrfs}},
+    {"HFS+", nullptr, {0, "H", unread::trace_hfsplus}},
+    {"APFS", nullptr, {32, "NXSB", unread::trace_apfs}},
 };
 
 // Whether a file system begins here that can't be read.
@@ -22,7 +26,8 @@ bool is_recognised_elsewhere(const Medium& volume) {
     if (!head) return false;
     for (std::size_t at = 0; at + kSector <= head->size(); at += kSector)
         for (const FileSystemKind& kind : kKinds)
-            if (kind.open == nullptr && kind.trace(volume, at, ByteView(std::span(*head).subspan(at), at))) return true;
+            if (kind.open == nullptr && kind.trace.look(volume, at, ByteView(std::span(*head).subspan(at), at)))
+                return true;
     return false;
 }
 

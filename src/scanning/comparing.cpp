@@ -1,6 +1,9 @@
 #include "scanning/comparing.h"
 
+#include <atomic>
+#include <future>
 #include <map>
+#include <thread>
 
 #include "base/digest.h"
 #include "media/content.h"
@@ -8,8 +11,9 @@
 namespace dredger {
 namespace {
 
-constexpr std::size_t kHead = 4096;      // bytes that tell most files apart
-constexpr std::size_t kPiece = 1 << 20;  // bytes read together
+constexpr std::size_t kHead = 4096;               // bytes that tell most files apart
+constexpr std::size_t kPiece = 1 << 20;           // bytes read together
+constexpr std::uint64_t kWorthThreads = 1 << 20;  // bytes to read
 
 class ContentComparison {
   public:
@@ -17,12 +21,16 @@ class ContentComparison {
 
     // Of files that have as many bytes, in the order of their ids.
     Result<void> group(const std::vector<std::int64_t>& ids) {
-        std::map<std::string, std::vector<Candidate>> by_head;
+        std::vector<Candidate> candidates;
         for (const std::int64_t id : ids) {
             DREDGER_TRY(auto candidate, catalog_.find(id));
             if (!candidate || candidate->record.layout.empty() || candidate->prospect.band == Band::gone) continue;
-            if (auto head = digest_of(*candidate, kHead)) by_head[*head].push_back(std::move(*candidate));
+            candidates.push_back(std::move(*candidate));
         }
+        std::map<std::string, std::vector<Candidate>> by_head;
+        const auto heads = digests_of(candidates, kHead);
+        for (std::size_t i = 0; i < candidates.size(); ++i)
+            if (heads[i]) by_head[*heads[i]].push_back(std::move(candidates[i]));
         for (const auto& [head, alike] : by_head)
             if (alike.size() > 1) DREDGER_CHECK(alike_heads(alike));
         return {};
@@ -31,12 +39,30 @@ class ContentComparison {
   private:
     Result<void> alike_heads(const std::vector<Candidate>& alike) {
         std::map<std::string, std::vector<std::int64_t>> by_content;
-        for (const Candidate& candidate : alike)
-            if (auto digest = digest_of(candidate, candidate.record.size)) by_content[*digest].push_back(candidate.id);
+        const auto digests = digests_of(alike, alike.front().record.size);
+        for (std::size_t i = 0; i < alike.size(); ++i)
+            if (digests[i]) by_content[*digests[i]].push_back(alike[i].id);
         for (const auto& [digest, same] : by_content)
             if (same.size() > 1)
                 for (const std::int64_t id : same) DREDGER_CHECK(catalog_.save_content(id, same.front()));
         return {};
+    }
+
+    // Of each one's first bytes, by as many threads as there are processors.
+    std::vector<std::optional<std::string>> digests_of(const std::vector<Candidate>& candidates,
+                                                       std::uint64_t most) const {
+        std::vector<std::optional<std::string>> digests(candidates.size());
+        std::atomic<std::size_t> next = 0;
+        const auto work = [&] {
+            for (std::size_t i = next++; i < candidates.size(); i = next++) digests[i] = digest_of(candidates[i], most);
+        };
+        std::vector<std::future<void>> others;
+        if (candidates.size() * most >= kWorthThreads)
+            for (unsigned n = 1; n < std::thread::hardware_concurrency(); ++n)
+                others.push_back(std::async(std::launch::async, work));
+        work();
+        for (auto& other : others) other.get();
+        return digests;
     }
 
     // Of the first bytes, none where they can't be read.

@@ -27,15 +27,17 @@ std::string settings_of(const ScanRequest& request) {
     return settings.dump();
 }
 
-std::string text_of(const SweepState& state) {
+std::string text_of(const SweepState& state, const std::vector<VolumeTrace>& traces) {
     nlohmann::json text = {
         {"dropped", state.dropped}, {"taken", nlohmann::json::array()}, {"doubtful", nlohmann::json::array()}};
     for (const Extent& extent : state.taken) text["taken"].push_back({extent.offset, extent.length});
     for (const Extent& extent : state.doubtful) text["doubtful"].push_back({extent.offset, extent.length});
-    return text.dump();
+    for (const VolumeTrace& t : traces)
+        text["traces"].push_back({t.filesystem, t.label, t.offset, t.length, t.agreeing, t.evidence, t.seen_at});
+    return text.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
 }
 
-SweepState state_from(const Sweep& sweep) {
+SweepState state_from(const Sweep& sweep, std::vector<VolumeTrace>& traces) {
     SweepState state;
     state.position = sweep.position;
     const auto text = nlohmann::json::parse(sweep.state, nullptr, false);
@@ -43,6 +45,8 @@ SweepState state_from(const Sweep& sweep) {
     state.dropped = text.value("dropped", std::uint64_t{0});
     for (const auto& [name, list] : {std::pair("taken", &state.taken), std::pair("doubtful", &state.doubtful)})
         for (const auto& extent : text.value(name, nlohmann::json::array())) list->push_back({extent[0], extent[1]});
+    for (const auto& t : text.value("traces", nlohmann::json::array()))
+        traces.push_back({t[0], t[1], t[2], t[3], t[4], t[5], t[6]});
     return state;
 }
 
@@ -79,6 +83,7 @@ Result<DeepScan::Outcome> DeepScan::run(const MediumPtr& medium, const ScannedVo
         sweep_ = {volume.id, settings, sweep_.checked, 0, sweep_.total, {}, false};
     }
     report_.was_done_before = sweep_.done;
+    const SweepState state = state_from(sweep_, traces_);
     DREDGER_TRY(next_id_, catalog_.next_id());
     DREDGER_CHECK(catalog_.save_sweep(sweep_));
     saved_ = std::chrono::steady_clock::now();
@@ -93,8 +98,10 @@ Result<DeepScan::Outcome> DeepScan::run(const MediumPtr& medium, const ScannedVo
             options.every_offset = request_.every_offset;
             options.inside = request_.inside;
             options.cluster = volume.facts.cluster_size;
+            options.medium = medium;
+            options.tracers = all_tracers();
             Carver carver(std::make_shared<Content>(medium, pieces), std::move(options), std::move(taken_));
-            checked = carver.sweep(state_from(sweep_), *this);
+            checked = carver.sweep(state, *this);
         }
         if (!checked) {
             catalog_.roll_back();
@@ -105,7 +112,7 @@ Result<DeepScan::Outcome> DeepScan::run(const MediumPtr& medium, const ScannedVo
     }
     report_.searched = sweep_.position;
     DREDGER_CHECK(catalog_.commit());
-    return Outcome{report_, stopped_};
+    return Outcome{report_, std::move(traces_), stopped_};
 }
 
 // What records tell of is read through their layouts, however scattered it lies.
@@ -261,7 +268,7 @@ Result<bool> DeepScan::reached(const SweepState& state) {
     const bool last = state.position >= sweep_.total;
     const bool interrupted = observer_.should_stop();
     if (last || interrupted || std::chrono::steady_clock::now() - saved_ > kSaveEvery) {
-        sweep_.state = text_of(state);
+        sweep_.state = text_of(state, traces_);
         DREDGER_CHECK(save());
         DREDGER_TRY(const bool over, is_over(catalog_, request_));
         stopped_ = !last && (interrupted || over);

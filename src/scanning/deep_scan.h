@@ -17,6 +17,7 @@ class DeepScan final : FindSink {
   public:
     struct Outcome {
         SurfaceReport report;
+        std::vector<VolumeTrace> traces;  // of volumes, seen on the way
         bool stopped = false;
     };
 
@@ -32,6 +33,7 @@ class DeepScan final : FindSink {
   private:
     Result<void> check_records();
     Result<void> take(Find&& find) override;
+    void take(VolumeTrace&& trace) override { keep_trace(std::move(trace), traces_); }
     Result<bool> reached(const SweepState& state) override;
     Result<void> learn_places();
     Result<bool> merge(const Find& find);
@@ -49,6 +51,7 @@ class DeepScan final : FindSink {
     Sweep sweep_;
     Coverage taken_;  // by records whose content was found right
     Claims claims_;   // of all records
+    std::vector<VolumeTrace> traces_;
     SurfaceReport report_;
     std::int64_t next_id_ = 0;
     std::map<std::string_view, std::uint64_t> by_kind_;

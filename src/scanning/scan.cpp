@@ -8,6 +8,7 @@
 #include "media/window.h"
 #include "scanning/comparing.h"
 #include "scanning/deep_scan.h"
+#include "scanning/late_volumes.h"
 #include "scanning/volume_scan.h"
 #include "scanning/volumes_of.h"
 
@@ -39,13 +40,6 @@ Result<std::int64_t> source_row(Catalog& catalog, const FileMedium& medium, Obse
         return source.id;
     }
     return catalog.add_source({0, path, std::move(identity)});
-}
-
-const ScannedVolume* find(const std::vector<ScannedVolume>& list, std::int64_t source, const Volume& place) {
-    const auto found = std::find_if(list.begin(), list.end(), [&](const ScannedVolume& v) {
-        return v.source == source && v.place.offset == place.offset;
-    });
-    return found == list.end() ? nullptr : &*found;
 }
 
 // A part of the medium that the deep scan searches by itself.
@@ -84,7 +78,7 @@ std::vector<Extent> shifted(std::vector<Extent> runs, std::uint64_t by) {
 
 Result<ScannedVolume> row_for(Catalog& catalog, std::int64_t source, const Volume& place) {
     DREDGER_TRY(const auto known, catalog.volumes());
-    if (const ScannedVolume* row = find(known, source, place)) return *row;
+    if (const ScannedVolume* row = row_of(known, source, place)) return *row;
     ScannedVolume row;
     row.source = source;
     row.place = place;
@@ -96,7 +90,8 @@ Result<ScannedVolume> row_for(Catalog& catalog, std::int64_t source, const Volum
 
 // The deep scan of each stretch, in the order of their places.
 Result<void> scan_deep(Catalog& catalog, const ScanRequest& request, Observer& observer, const MediumPtr& medium,
-                       std::int64_t source, std::vector<Stretch>& stretches, ScanReport& report) {
+                       std::int64_t source, std::vector<Stretch>& stretches, std::vector<VolumeTrace>& traces,
+                       ScanReport& report) {
     std::sort(stretches.begin(), stretches.end(),
               [](const Stretch& a, const Stretch& b) { return a.place.offset < b.place.offset; });
     for (Stretch& stretch : stretches) {
@@ -109,9 +104,9 @@ Result<void> scan_deep(Catalog& catalog, const ScanRequest& request, Observer& o
                 stretch.place.number));
             stretch.ground = {{stretch.place.offset, stretch.place.length}};
         }
-        DREDGER_TRY(const DeepScan::Outcome outcome,
-                    DeepScan(catalog, request, observer).run(medium, row, stretch.ground));
+        DREDGER_TRY(DeepScan::Outcome outcome, DeepScan(catalog, request, observer).run(medium, row, stretch.ground));
         report.surfaces.push_back(outcome.report);
+        traces.insert(traces.end(), outcome.traces.begin(), outcome.traces.end());
         if (!outcome.stopped) continue;
         report.is_over = !observer.should_stop();
         report.interrupted = !report.is_over;
@@ -126,14 +121,13 @@ Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& 
     DREDGER_TRY(const std::shared_ptr<const FileMedium> medium, FileMedium::open(request.source));
     DREDGER_CHECK(refuse_catalogs(*medium));
     DREDGER_TRY(const std::int64_t source, source_row(catalog, *medium, observer));
-    DREDGER_TRY(const auto volumes,
-                volumes_of(medium, request.deep ? Effort::everywhere : Effort::likely_places, observer));
+    DREDGER_TRY(auto volumes, volumes_of(medium, observer));
     ScanReport report;
     if (!volumes) {
         report.interrupted = true;
         return report;
     }
-    const PartitionMap& map = *volumes;
+    PartitionMap& map = *volumes;
     for (const std::string& warning : map.warnings) observer.warning(warning);
     DREDGER_TRY(const auto known, catalog.volumes());
 
@@ -161,7 +155,7 @@ Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& 
             continue;
         }
         const FileSystem& filesystem = **opened;
-        const ScannedVolume* before = find(known, source, place);
+        const ScannedVolume* before = row_of(known, source, place);
         DREDGER_TRY(const VolumeScan::Outcome outcome,
                     VolumeScan(catalog, request, observer).run(source, place, volume, filesystem, before));
         report.volumes.push_back(outcome.report);
@@ -183,8 +177,15 @@ Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& 
             std::erase_if(stretches, [](const Stretch& s) { return !s.has_records; });
         else if (request.volumes.empty())
             for (Stretch& gap : gaps_between(map, medium->size())) stretches.push_back(std::move(gap));
-        DREDGER_CHECK(scan_deep(catalog, request, observer, medium, source, stretches, report));
+        std::vector<VolumeTrace> traces;
+        DREDGER_CHECK(scan_deep(catalog, request, observer, medium, source, stretches, traces, report));
         if (report.interrupted || report.is_over) return report;
+        if (request.volumes.empty()) {
+            DREDGER_TRY(const bool done,
+                        scan_late_volumes(catalog, request, observer, medium, source, std::move(traces), map, report));
+            report.interrupted = !done;
+            if (!done) return report;
+        }
         DREDGER_TRY(const bool compared, compare_contents(catalog, source, medium, observer));
         report.interrupted = !compared;
         return report;

@@ -5,7 +5,7 @@
 
 namespace dredger {
 
-Result<std::optional<PartitionMap>> volumes_of(const MediumPtr& medium, Effort effort, Observer& observer) {
+Result<std::optional<PartitionMap>> volumes_of(const MediumPtr& medium, Observer& observer) {
     DREDGER_TRY(PartitionMap map, read_partition_map(*medium));
     std::vector<bool> known;
     for (const Volume& volume : map.volumes) {
@@ -13,8 +13,7 @@ Result<std::optional<PartitionMap>> volumes_of(const MediumPtr& medium, Effort e
         // What a table tells of is a volume, whether its file system can be read or not.
         known.push_back(volume.table != TableKind::none || !opened || *opened != nullptr);
     }
-    DREDGER_TRY(const bool is_done, add_lost_volumes(*medium, known, all_tracers(), effort, observer, map));
-    if (!is_done) return std::nullopt;
+    if (!add_lost_volumes(*medium, known, all_tracers(), observer, map)) return std::nullopt;
     return map;
 }
 

@@ -8,6 +8,6 @@ namespace dredger {
 
 // A medium whose file systems can all be opened is looked through at likely places only in its gaps. None where the
 // observer stopped it.
-Result<std::optional<PartitionMap>> volumes_of(const MediumPtr& medium, Effort effort, Observer& observer);
+Result<std::optional<PartitionMap>> volumes_of(const MediumPtr& medium, Observer& observer);
 
 }  // namespace dredger

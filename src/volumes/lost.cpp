@@ -14,64 +14,31 @@ constexpr std::uint64_t kTrack = 63 * kSector;  // where the first partition beg
 constexpr std::uint64_t kCylinder = 255 * kTrack;
 constexpr std::uint64_t kHead = 68 << 10;      // bytes of a volume in which its first structures lie
 constexpr std::uint64_t kTail = 16 * kSector;  // bytes in which its last ones do
-constexpr std::uint64_t kChunk = 1 << 20;      // bytes read together
-constexpr std::uint64_t kSeen = 4096;          // bytes that a tracer sees at most
 constexpr unsigned kMostPlaces = 512;          // alignments that are looked at in each gap
 constexpr std::size_t kMostTraces = 4096;
+constexpr unsigned kAgreeingAgainst = 2;  // structures, for a volume where another one is known
 
 struct Gap {
     std::uint64_t from, to;  // bytes
 };
+
+bool lies_on(const Medium& medium, const VolumeTrace& trace) {
+    return checked_add(trace.offset, trace.length) && trace.length != 0 && trace.offset < medium.size();
+}
 
 class Search {
   public:
     Search(const Medium& medium, std::span<const Tracer> tracers, Observer& observer)
         : medium_(medium), tracers_(tracers), observer_(observer) {}
 
-    bool run(const std::vector<Gap>& gaps, Effort effort) {
-        for (const Gap& gap : gaps) total_ += gap.to - gap.from;
+    bool run(const std::vector<Gap>& gaps) {
         for (const Gap& gap : gaps)
-            if (!(effort == Effort::everywhere ? all_of(gap) : likely_places_of(gap))) return false;
+            if (!likely_places_of(gap)) return false;
         return true;
     }
-
-    // What lies within another one that as much agrees with belongs to it: its own copies, and images kept in its
-    // files. Of two that cross, the one that more agrees with is kept.
-    std::vector<VolumeTrace> winners() {
-        const auto lies_within = [](const VolumeTrace& a, const VolumeTrace& b) {
-            return a.offset >= b.offset && a.offset + a.length <= b.offset + b.length && a.length < b.length &&
-                   b.agreeing >= a.agreeing;
-        };
-        std::vector<VolumeTrace> outer;
-        for (const VolumeTrace& trace : traces_)
-            if (std::none_of(traces_.begin(), traces_.end(),
-                             [&](const VolumeTrace& other) { return lies_within(trace, other); }))
-                outer.push_back(trace);
-        std::stable_sort(outer.begin(), outer.end(),
-                         [](const VolumeTrace& a, const VolumeTrace& b) { return a.agreeing > b.agreeing; });
-        std::vector<VolumeTrace> list;
-        for (VolumeTrace& trace : outer)
-            if (std::none_of(list.begin(), list.end(), [&](const VolumeTrace& other) {
-                    return trace.offset < other.offset + other.length && other.offset < trace.offset + trace.length;
-                }))
-                list.push_back(std::move(trace));
-        std::sort(list.begin(), list.end(),
-                  [](const VolumeTrace& a, const VolumeTrace& b) { return a.offset < b.offset; });
-        return list;
-    }
+    std::vector<VolumeTrace> take() { return std::move(traces_); }
 
   private:
-    bool all_of(const Gap& gap) {
-        for (std::uint64_t at = gap.from; at < gap.to; at += kChunk) {
-            observer_.progress({"looking for lost volumes", done_, total_, "bytes", traces_.size()});
-            if (observer_.should_stop()) return false;
-            const std::uint64_t end = std::min(at + kChunk, gap.to);
-            look_at(at, end);
-            done_ += end - at;
-        }
-        return true;
-    }
-
     bool likely_places_of(const Gap& gap) {
         look_at(gap.from, std::min(gap.from + kHead, gap.to));
         look_at(gap.to - std::min(gap.to - gap.from, kTail), gap.to);
@@ -100,30 +67,14 @@ class Search {
     }
 
     void look_at(std::uint64_t from, std::uint64_t to) {
-        if (from >= to || !seen_.insert(from).second) return;
-        const std::uint64_t end = std::min(to + kSeen, medium_.size());
-        std::vector<std::byte> bytes(static_cast<std::size_t>(end - from));
+        if (from >= to || !seen_.insert(from).second || traces_.size() >= kMostTraces) return;
+        std::vector<std::byte> bytes(static_cast<std::size_t>(to - from));
         std::vector<Extent> bad;
         if (!medium_.read(from, bytes, &bad)) return;
-        for (std::uint64_t at = 0; from + at < to; at += kSector) {
-            const auto there = std::span(bytes).subspan(static_cast<std::size_t>(at));
-            const ByteView view(there.first(std::min<std::size_t>(there.size(), kSeen)), from + at);
-            if (traces_.size() >= kMostTraces || there.size() < kSector || view.is_uniform()) continue;
-            for (const Tracer tracer : tracers_)
-                if (auto trace = tracer(medium_, from + at, view)) add(std::move(*trace));
-        }
-    }
-
-    void add(VolumeTrace&& trace) {
-        const auto end = checked_add(trace.offset, trace.length);
-        if (!end || trace.length == 0 || trace.offset >= medium_.size()) return;
-        const auto same = std::find_if(traces_.begin(), traces_.end(), [&](const VolumeTrace& other) {
-            return other.offset == trace.offset && other.filesystem == trace.filesystem;
-        });
-        if (same == traces_.end())
-            traces_.push_back(std::move(trace));
-        else if (trace.agreeing > same->agreeing)
-            *same = std::move(trace);
+        std::vector<VolumeTrace> found;
+        look_for_traces(medium_, tracers_, from, bytes, found);
+        for (VolumeTrace& trace : found)
+            if (lies_on(medium_, trace)) keep_trace(std::move(trace), traces_);
     }
 
     const Medium& medium_;
@@ -131,8 +82,31 @@ class Search {
     Observer& observer_;
     std::vector<VolumeTrace> traces_;
     std::set<std::uint64_t> seen_;
-    std::uint64_t done_ = 0, total_ = 0;
 };
+
+// What lies within another one that as much agrees with belongs to it: its own copies, and images kept in its
+// files. Of two that cross, the one that more agrees with is kept.
+std::vector<VolumeTrace> winners(const std::vector<VolumeTrace>& traces) {
+    const auto lies_within = [](const VolumeTrace& a, const VolumeTrace& b) {
+        return a.offset >= b.offset && a.offset + a.length <= b.offset + b.length && a.length < b.length &&
+               b.agreeing >= a.agreeing;
+    };
+    std::vector<VolumeTrace> outer;
+    for (const VolumeTrace& trace : traces)
+        if (std::none_of(traces.begin(), traces.end(),
+                         [&](const VolumeTrace& other) { return lies_within(trace, other); }))
+            outer.push_back(trace);
+    std::stable_sort(outer.begin(), outer.end(),
+                     [](const VolumeTrace& a, const VolumeTrace& b) { return a.agreeing > b.agreeing; });
+    std::vector<VolumeTrace> list;
+    for (VolumeTrace& trace : outer)
+        if (std::none_of(list.begin(), list.end(), [&](const VolumeTrace& other) {
+                return trace.offset < other.offset + other.length && other.offset < trace.offset + trace.length;
+            }))
+            list.push_back(std::move(trace));
+    std::sort(list.begin(), list.end(), [](const VolumeTrace& a, const VolumeTrace& b) { return a.offset < b.offset; });
+    return list;
+}
 
 std::vector<Gap> gaps_of(const Medium& medium, const PartitionMap& map, const std::vector<bool>& known) {
     std::vector<Gap> held;
@@ -162,13 +136,22 @@ Volume volume_of(const Medium& medium, VolumeTrace&& trace) {
     return volume;
 }
 
+void number(const Medium& medium, std::vector<VolumeTrace>&& found, PartitionMap& map) {
+    unsigned last = 0;
+    for (const Volume& volume : map.volumes) last = std::max(last, volume.number);
+    for (VolumeTrace& trace : found) {
+        map.volumes.push_back(volume_of(medium, std::move(trace)));
+        map.volumes.back().number = ++last;
+    }
+}
+
 }  // namespace
 
-Result<bool> add_lost_volumes(const Medium& medium, const std::vector<bool>& known, std::span<const Tracer> tracers,
-                              Effort effort, Observer& observer, PartitionMap& map) {
+bool add_lost_volumes(const Medium& medium, const std::vector<bool>& known, std::span<const Tracer> tracers,
+                      Observer& observer, PartitionMap& map) {
     Search search(medium, tracers, observer);
-    const bool is_done = search.run(gaps_of(medium, map, known), effort);
-    std::vector<VolumeTrace> found = search.winners();
+    const bool is_done = search.run(gaps_of(medium, map, known));
+    std::vector<VolumeTrace> found = winners(search.take());
     // The same place as a table tells of is no other volume.
     std::erase_if(found, [&](const VolumeTrace& trace) {
         return std::any_of(map.volumes.begin(), map.volumes.end(), [&](const Volume& volume) {
@@ -176,13 +159,20 @@ Result<bool> add_lost_volumes(const Medium& medium, const std::vector<bool>& kno
         });
     });
     if (!found.empty() && map.table == TableKind::none && !known.empty() && !known.front()) map.volumes.clear();
-    unsigned number = 0;
-    for (const Volume& volume : map.volumes) number = std::max(number, volume.number);
-    for (VolumeTrace& trace : found) {
-        map.volumes.push_back(volume_of(medium, std::move(trace)));
-        map.volumes.back().number = ++number;
-    }
+    number(medium, std::move(found), map);
     return is_done;
+}
+
+void add_traced_volumes(const Medium& medium, std::vector<VolumeTrace> traces, PartitionMap& map) {
+    std::erase_if(traces, [&](const VolumeTrace& trace) {
+        return !lies_on(medium, trace) ||
+               std::any_of(map.volumes.begin(), map.volumes.end(), [&](const Volume& volume) {
+                   const bool shares =
+                       trace.offset < volume.offset + volume.length && volume.offset < trace.offset + trace.length;
+                   return volume.offset == trace.offset || (shares && trace.agreeing < kAgreeingAgainst);
+               });
+    });
+    number(medium, winners(traces), map);
 }
 
 }  // namespace dredger

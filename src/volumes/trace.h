@@ -3,6 +3,7 @@
 
 #include <cstdint>
 #include <optional>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -21,9 +22,21 @@ struct VolumeTrace {
     std::uint64_t seen_at = 0;  // bytes, on the medium
 };
 
-// Looks at what stands at byte `at` of `medium`, the start of a sector: `there` is that sector and some more, as far as
-// the medium goes. None where it is no structure of this file system, or nothing else on the medium agrees with it.
-using Tracer = std::optional<VolumeTrace> (*)(const Medium& medium, std::uint64_t at, ByteView there);
+// How structures of a file system are recognised that begin with a sector.
+struct Tracer {
+    std::size_t mark_at;    // bytes from the sector's start, within the sector
+    std::string_view mark;  // a sector without it is none of them
+    // Looks at what stands at byte `at` of `medium`: `there` is that sector and some more, as far as the medium goes.
+    // None where it is no structure of this file system, or nothing else on the medium agrees with it.
+    std::optional<VolumeTrace> (*look)(const Medium& medium, std::uint64_t at, ByteView there);
+};
+
+// What the sectors tell that begin within `sectors`: these stand at byte `at` of `medium`, itself the start of a
+// sector.
+void look_for_traces(const Medium& medium, std::span<const Tracer> tracers, std::uint64_t at,
+                     std::span<const std::byte> sectors, std::vector<VolumeTrace>& found);
+// Keeps one trace of each file system at each place: the one that more agrees with, the first of such.
+void keep_trace(VolumeTrace&& trace, std::vector<VolumeTrace>& traces);
 
 // The bytes at `offset`, where they lie on the medium and can all be read.
 std::optional<std::vector<std::byte>> bytes_at(const Medium& medium, std::uint64_t offset, std::size_t length);

@@ -68,11 +68,13 @@ class Basket final : public FindSink {
         finds.push_back(std::move(find));
         return {};
     }
+    void take(VolumeTrace&& trace) override { traces.push_back(std::move(trace)); }
     Result<bool> reached(const SweepState& now) override {
         state = now;
         return --steps != 0;
     }
     std::vector<Find> finds;
+    std::vector<VolumeTrace> traces;
     SweepState state;
     int steps = -1;  // until it has had enough
 };

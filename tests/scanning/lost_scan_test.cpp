@@ -130,7 +130,7 @@ TEST_F(LostScanTest, WithoutItsPartitionTableADriveGivesBackWhatWasThere) {
     const PartitionMap map = read_partition_map(*before).value();
     zero(file, 0, 512);
     const MediumPtr medium = FileMedium::open(file).value();
-    const auto volumes = volumes_of(medium, Effort::likely_places, listener_).value().value();
+    const auto volumes = volumes_of(medium, listener_).value().value();
     ASSERT_EQ(volumes.volumes.size(), map.volumes.size());
     for (std::size_t i = 0; i < map.volumes.size(); ++i) {
         EXPECT_EQ(volumes.volumes[i].offset, map.volumes[i].offset);
@@ -158,13 +158,62 @@ TEST_F(LostScanTest, WithoutItsPartitionTableADriveGivesBackWhatWasThere) {
     EXPECT_FALSE(found.contains("(record 12)"));
 }
 
+// At a place where no partition begins, without a table: what the deep scan meets on its way.
+TEST_F(LostScanTest, AVolumeAnywhereIsMetByTheDeepScan) {
+    constexpr std::uint64_t kOdd = (3 << 20) + 1234 * 512;
+    const fs::path volume = image("ntfs-small"), drive = folder_ / "drive.img";
+    const auto truth = test::truth_of("ntfs-small");
+    {
+        std::ofstream(drive).close();
+        fs::resize_file(drive, kOdd);
+        std::ofstream out(drive, std::ios::binary | std::ios::app);
+        out << std::ifstream(volume, std::ios::binary).rdbuf() << std::string(1 << 20, '\0');
+    }
+    ScanRequest request{drive, {}, {}, {}, {}, {}};
+    request.deep = true;
+    const auto report = run(request);
+    ASSERT_TRUE(report) << report.error().line();
+    ASSERT_FALSE(report->volumes.empty());
+    EXPECT_TRUE(report->volumes.back().is_lost);
+    EXPECT_EQ(report->volumes.back().filesystem, "NTFS");
+    const MediumPtr medium = FileMedium::open(drive).value();
+    const auto found = finds();
+    unsigned whole = 0;
+    std::set<std::uint64_t> starts;
+    for (const auto& told : truth["files"]) {
+        if (told["directory"] || told["size"] == 0 || told["intact_bytes"] != told["size"] ||
+            told["state"] == "trashed")
+            continue;
+        const auto find = found.find(told["path"]);
+        if (find == found.end()) continue;
+        EXPECT_EQ(sha256_of(medium, find->second), told["sha256"]) << told["path"];
+        const auto& extents = find->second.record.layout.extents;
+        if (!extents.empty()) starts.insert(extents.front().offset);
+        ++whole;
+    }
+    EXPECT_GT(whole, 20U);
+    for (const auto& [path, c] : found)
+        if (c.record.origin == Origin::signature) {
+            EXPECT_FALSE(starts.contains(c.record.layout.extents.front().offset)) << path << " is listed twice";
+        }
+    // Again, it is all there already.
+    const auto again = run(request);
+    ASSERT_TRUE(again);
+    EXPECT_TRUE(again->volumes.back().was_done_before);
+    EXPECT_EQ(finds().size(), found.size());
+}
+
 TEST_F(LostScanTest, ADriveInOrderHasNoLostVolumes) {
     for (const char* fixture : {"ringing-station-drive", "fat32-stick", "exfat-card", "mbr-chain", "ntfs-office"}) {
         const MediumPtr medium = FileMedium::open(image(fixture)).value();
-        for (const Effort effort : {Effort::likely_places, Effort::everywhere}) {
-            const auto volumes = volumes_of(medium, effort, listener_).value().value();
-            for (const Volume& volume : volumes.volumes) EXPECT_NE(volume.table, TableKind::lost) << fixture;
-        }
+        const auto volumes = volumes_of(medium, listener_).value().value();
+        for (const Volume& volume : volumes.volumes) EXPECT_NE(volume.table, TableKind::lost) << fixture;
+        ScanRequest deep{medium->name(), {}, {}, {}, {}, {}};
+        deep.deep = true;
+        const auto report = run(deep);
+        ASSERT_TRUE(report) << report.error().line();
+        for (const VolumeReport& volume : report->volumes) EXPECT_FALSE(volume.is_lost) << fixture;
+        fs::remove(folder_ / "a.dredge");
     }
 }
 

@@ -35,11 +35,23 @@ class LostVolumes : public testing::Test {
     void blank(std::uint64_t at, std::uint64_t length) {
         std::fill_n(medium_.begin() + static_cast<std::ptrdiff_t>(at), length, std::byte{0});
     }
-    std::vector<Volume> found(Effort effort = Effort::likely_places) {
+    std::vector<Volume> found() {
         const test::MemoryMedium medium(medium_);
         PartitionMap map = read_partition_map(medium).value();
         const std::vector<bool> known(map.volumes.size(), map.table != TableKind::none);
-        EXPECT_TRUE(add_lost_volumes(medium, known, all_tracers(), effort, listener_, map).value());
+        EXPECT_TRUE(add_lost_volumes(medium, known, all_tracers(), listener_, map));
+        return lost_of(map);
+    }
+    std::vector<Volume> found_everywhere() {
+        const test::MemoryMedium medium(medium_);
+        PartitionMap map = read_partition_map(medium).value();
+        if (map.table == TableKind::none) map.volumes.clear();
+        std::vector<VolumeTrace> traces;
+        look_for_traces(medium, all_tracers(), 0, medium_, traces);
+        add_traced_volumes(medium, traces, map);
+        return lost_of(map);
+    }
+    static std::vector<Volume> lost_of(PartitionMap& map) {
         std::erase_if(map.volumes, [](const Volume& v) { return v.table != TableKind::lost; });
         return map.volumes;
     }
@@ -75,8 +87,7 @@ TEST_F(LostVolumes, TheCopyOfABootSectorTellsWhereItsVolumeBegins) {
         put(kMiB, bytes);
         put(medium_.size() + kMiB, std::vector<std::byte>(512));
         blank(kMiB, 512);
-        for (const Effort effort : {Effort::likely_places, Effort::everywhere}) {
-            const auto volumes = found(effort);
+        for (const auto& volumes : {found(), found_everywhere()}) {
             ASSERT_EQ(volumes.size(), 1U) << fixture;
             EXPECT_EQ(volumes[0].type, name);
             EXPECT_EQ(volumes[0].offset, kMiB) << fixture;
@@ -94,17 +105,17 @@ TEST_F(LostVolumes, AnywhereIsFoundByLookingEverywhere) {
     put(kOdd, volume("ntfs-small"));
     put(medium_.size() + kMiB, std::vector<std::byte>(512));
     EXPECT_THAT(found(), IsEmpty());
-    const auto volumes = found(Effort::everywhere);
+    const auto volumes = found_everywhere();
     ASSERT_EQ(volumes.size(), 1U);
     EXPECT_EQ(volumes[0].offset, kOdd);
 }
 
 TEST_F(LostVolumes, AnImageInAFileIsNoPartition) {
     put(kMiB, volume("fat32-stick"));
-    const auto outer = found(Effort::everywhere);
+    const auto outer = found_everywhere();
     // Into what is free of it, a megabyte from its start.
     put(16 * kMiB, volume("ntfs-small"));
-    const auto both = found(Effort::everywhere);
+    const auto both = found_everywhere();
     ASSERT_EQ(both.size(), 1U);
     EXPECT_EQ(both[0].type, outer[0].type);
     EXPECT_EQ(both[0].offset, kMiB);
@@ -119,7 +130,7 @@ TEST_F(LostVolumes, NoiseAndBootSectorsAloneAreNone) {
     boot.resize(512);
     put(2 * kMiB, boot);
     put(4 * kMiB, boot);
-    EXPECT_THAT(found(Effort::everywhere), IsEmpty());
+    EXPECT_THAT(found_everywhere(), IsEmpty());
 }
 
 TEST_F(LostVolumes, DamagedOnesNeverLeadAstray) {
@@ -155,11 +166,10 @@ TEST_F(LostVolumes, ExtIsToldByItsSuperblocks) {
     EXPECT_EQ(volumes[0].offset, kMiB);
     EXPECT_EQ(volumes[0].length, 32 * kMiB);
     blank(kMiB, 4096);
-    for (const Effort effort : {Effort::likely_places, Effort::everywhere}) {
-        volumes = found(effort);
-        ASSERT_EQ(volumes.size(), 1U) << "the copies in other block groups tell";
-        EXPECT_EQ(volumes[0].offset, kMiB);
-        EXPECT_THAT(volumes[0].evidence, HasSubstr("block group"));
+    for (const auto& copies : {found(), found_everywhere()}) {
+        ASSERT_EQ(copies.size(), 1U) << "the copies in other block groups tell";
+        EXPECT_EQ(copies[0].offset, kMiB);
+        EXPECT_THAT(copies[0].evidence, HasSubstr("block group"));
     }
 }
 
