@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 #include <tuple>
 
+#include "bins/freedesktop.h"
 #include "bins/windows.h"
 #include "media/content.h"
 
@@ -13,6 +14,7 @@ namespace {
 constexpr const BinKind* kKinds[] = {
     &kRecycleBin,
     &kRecycler,
+    &kDesktopTrash,
 };
 
 constexpr std::size_t kMostEntries = 1'000'000;  // of all bins of a volume
@@ -92,7 +94,11 @@ bool Bins::settle(Record& record) const {
         std::string original = is_itself ? entry->original : joined(entry->original, cut.below);
         original += stream;
         set_path(record, original);
-        record.deleted = entry->deleted;
+        // What was in a bin that was emptied may itself tell when that was.
+        if (record.state == State::deleted && record.deleted && entry->deleted)
+            record.facts.push_back({"thrown away", short_time(*entry->deleted)});
+        else
+            record.deleted = entry->deleted;
         record.facts.push_back({"original place", entry->noted_as});
         record.facts.push_back({"in the bin as", path});
         if (!entry->account.empty()) record.facts.push_back({"account", entry->account});

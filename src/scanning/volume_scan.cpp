@@ -149,7 +149,7 @@ bool VolumeScan::was_lost(const Record& record) const {
         std::find(record.attributes.begin(), record.attributes.end(), "system") != record.attributes.end();
     // Records that it keeps in reserve have neither name nor content.
     const bool is_reserve = record.size == 0 && record.name.starts_with("(record ");
-    const bool is_own = path == "." || is_reserve || path.starts_with("$Extend/") ||
+    const bool is_own = path == "." || path == "lost+found" || is_reserve || path.starts_with("$Extend/") ||
                         (is_system && record.folder.empty() && path.starts_with('$'));
     return row_.place.table == TableKind::lost && !is_own;
 }
@@ -194,8 +194,7 @@ Result<void> VolumeScan::judge_all() {
 }
 
 Result<void> VolumeScan::judge_waiting(Candidate& candidate) {
-    bins_.settle(candidate.record);
-    if (bins_.is_former_place(candidate.record)) {
+    if (!bins_.settle(candidate.record) && bins_.is_former_place(candidate.record)) {
         --report_.deleted;
         return {};
     }

@@ -184,5 +184,70 @@ TEST(Bins, ContentsAreCounted) {
     EXPECT_TRUE(look_into_bins(none.volume, *none.filesystem).empty());
 }
 
+class DesktopTrashTest : public BinsTest {
+  protected:
+    void add_info(const std::string& path, State state, const std::string& text) {
+        const auto bytes = std::as_bytes(std::span(text));
+        add_index(path, state, {bytes.begin(), bytes.end()});
+    }
+    static std::string info(const std::string& path) {
+        return "[Trash Info]\nPath=" + path + "\nDeletionDate=2026-09-14T07:05:33\n";
+    }
+};
+
+TEST_F(DesktopTrashTest, TellsWhereThingsWereAndWhen) {
+    add_info(".Trash-1000/info/terns.csv.trashinfo", State::live, info("Ringing%20logs/terns%202026.csv"));
+    const Bins bins = learnt();
+    EXPECT_TRUE(Bins::holds(".Trash-1000/files/terns.csv"));
+    EXPECT_FALSE(Bins::holds(".Trash-1000/info/terns.csv.trashinfo"));
+    Record record = at(".Trash-1000/files/terns.csv", State::trashed);
+    ASSERT_TRUE(bins.settle(record));
+    EXPECT_EQ(record.path(), "Ringing logs/terns 2026.csv");
+    ASSERT_TRUE(record.deleted);
+    EXPECT_EQ(short_time(*record.deleted), "2026-09-14 07:05");
+    EXPECT_EQ(record.deleted->clock, FileTime::Clock::local);
+}
+
+TEST_F(DesktopTrashTest, FoldersComeBackWhole) {
+    add_info("home/runa/.local/share/Trash/info/Season.2.trashinfo", State::live, info("/home/runa/Nests/Season"));
+    const Bins bins = learnt();
+    Record record = at("home/runa/.local/share/Trash/files/Season.2/May/ledge.jpg", State::trashed);
+    ASSERT_TRUE(bins.settle(record));
+    EXPECT_EQ(record.path(), "home/runa/Nests/Season/May/ledge.jpg");
+    EXPECT_THAT(record.facts, Contains(testing::Field(&Fact::value, "runa")));
+}
+
+TEST_F(DesktopTrashTest, AHomeOnAVolumeOfItsOwnKeepsItsPlaceThere) {
+    add_info("runa/.local/share/Trash/info/a.trashinfo", State::live, info("/home/runa/Mail/a"));
+    Record record = at("runa/.local/share/Trash/files/a", State::trashed);
+    ASSERT_TRUE(learnt().settle(record));
+    EXPECT_EQ(record.path(), "runa/Mail/a");
+}
+
+TEST_F(DesktopTrashTest, WhatWasEmptiedKeepsItsOwnTimeOfDeletion) {
+    add_info(".Trash/1000/info/a.txt.trashinfo", State::deleted, info("Permits/a.txt"));
+    Record record = at(".Trash/1000/files/a.txt", State::deleted);
+    record.deleted = FileTime{1'800'000'000};
+    ASSERT_TRUE(learnt().settle(record));
+    EXPECT_EQ(record.path(), "Permits/a.txt");
+    EXPECT_EQ(record.deleted->seconds, 1'800'000'000);
+    EXPECT_THAT(record.facts, Contains(testing::Field(&Fact::value, "2026-09-14 07:05")));
+}
+
+TEST_F(DesktopTrashTest, NotesThatClimbOrSayNothingLeadNowhere) {
+    add_info(".Trash-1/info/a.trashinfo", State::live, info("../../etc/./passwd"));
+    add_info(".Trash-1/info/b.trashinfo", State::live, "[Trash Info]\nPath=\n");
+    add_info(".Trash-1/info/c.trashinfo", State::live, "Path=x\n");
+    add_info("elsewhere/info/d.trashinfo", State::live, info("x"));
+    const Bins bins = learnt();
+    Record record = at(".Trash-1/files/a", State::trashed);
+    ASSERT_TRUE(bins.settle(record));
+    EXPECT_EQ(record.path(), "etc/passwd");
+    for (const char* name : {"b", "c", "d"}) {
+        Record other = at(std::string(".Trash-1/files/") + name, State::trashed);
+        EXPECT_FALSE(bins.settle(other)) << name;
+    }
+}
+
 }  // namespace
 }  // namespace dredger
