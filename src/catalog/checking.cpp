@@ -63,4 +63,24 @@ void check_content(const MediumPtr& medium, Candidate& candidate) {
     }
 }
 
+std::optional<std::uint64_t> content_end(std::string_view name, const Medium& content) {
+    constexpr std::uint64_t kLastCluster = 64 << 10;  // bytes
+    const std::uint64_t size = content.size(), from = size - std::min(size, kLastCluster);
+    std::vector<std::byte> tail(static_cast<std::size_t>(size - from));
+    std::vector<std::byte> head(static_cast<std::size_t>(std::min(size, kHead)));
+    std::vector<Extent> bad;
+    if (size == 0 || !content.read(from, tail, &bad) || !content.read(0, head, &bad) || !bad.empty())
+        return std::nullopt;
+    const auto last = std::find_if(tail.rbegin(), tail.rend(), [](std::byte b) { return b != std::byte{0}; });
+    if (last == tail.rend()) return std::nullopt;
+    const std::uint64_t filled = size - static_cast<std::uint64_t>(last - tail.rbegin());
+    // What belongs to the content may itself end with zeros.
+    if (const Format* format = format_of(ByteView(head), format_with_extension(extension_of(name)))) {
+        Reader reader(content);
+        const Measured measured = format->measure(reader);
+        if (measured.is_whole() && measured.length > filled) return measured.length;
+    }
+    return filled;
+}
+
 }  // namespace dredger

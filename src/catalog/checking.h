@@ -13,4 +13,7 @@ bool can_be_checked(const Candidate& candidate);
 // Sets what the content shows: prospect, proof, and a finer format. Leaves the rest as it is.
 void check_content(const MediumPtr& medium, Candidate& candidate);
 
+// Where content of this name that fills whole clusters ends, as WalkOptions::content_end wants it.
+std::optional<std::uint64_t> content_end(std::string_view name, const Medium& content);
+
 }  // namespace dredger

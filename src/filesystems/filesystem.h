@@ -100,6 +100,10 @@ struct WalkOptions {
     // ask it which of several places is the right one. May be empty: then nothing is known.
     std::function<Fit(std::string_view name, ByteView head)> content_fits_name;
 
+    // Where content of this name that fills whole clusters ends, in bytes, by its own structure or by the zeros that
+    // fill its last cluster; none where it is neither. May be empty.
+    std::function<std::optional<std::uint64_t>(std::string_view name, const Medium& content)> content_end;
+
     // Told of long work before the first record is handed over: what, and how much of it is done. False ends the walk.
     // May be empty.
     std::function<bool(const char* doing, std::uint64_t done, std::uint64_t total)> go_on;

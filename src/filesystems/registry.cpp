@@ -4,6 +4,7 @@
 #include "filesystems/filesystem.h"
 #include "filesystems/ntfs/ntfs.h"
 #include "filesystems/unread.h"
+#include "filesystems/xfs/xfs.h"
 
 namespace dredger {
 namespace {
@@ -13,7 +14,7 @@ constexpr FileSystemKind kKinds[] = {
     {"NTFS", ntfs::open, {3, "NTFS    ", ntfs::trace}, ntfs::infer},
     {"exFAT", exfat::open, {3, "EXFAT   ", exfat::trace}},
     {"ext2, ext3, ext4", ext::open, {0x38, "\x53\xEF", ext::trace}},
-    {"XFS", nullptr, {0, "XFSB", unread::trace_xfs}},
+    {"XFS", xfs::open, {0, "XFSB", xfs::trace}},
     {"Btrfs", nullptr, {0x40, "_BHRfS_M", unread::trace_btrfs}},
     {"HFS+", nullptr, {0, "H", unread::trace_hfsplus}},
     {"APFS", nullptr, {32, "NXSB", unread::trace_apfs}},

@@ -14,6 +14,14 @@ void SpaceMap::take_bits(std::uint64_t first, std::span<const std::byte> bits) {
     }
 }
 
+void SpaceMap::take_run(std::uint64_t first, std::uint64_t count) {
+    if (first >= units()) return;
+    const auto from = taken_.begin() + static_cast<std::ptrdiff_t>(first);
+    const auto to = from + static_cast<std::ptrdiff_t>(std::min(count, units() - first));
+    taken_count_ += static_cast<std::uint64_t>(std::count(from, to, false));
+    std::fill(from, to, true);
+}
+
 Extent SpaceMap::whole_units(const Extent& extent) const {
     const std::uint64_t behind = base_ + units() * unit_;
     if (extent.is_hole() || extent.length == 0 || extent.offset < base_ || extent.end() > behind) return extent;

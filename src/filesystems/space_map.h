@@ -23,6 +23,7 @@ class SpaceMap {
         if (!taken_[static_cast<std::size_t>(index)]) ++taken_count_;
         taken_[static_cast<std::size_t>(index)] = true;
     }
+    void take_run(std::uint64_t first, std::uint64_t count);
     // A bit for each cluster from `first` on, the lowest of each byte first; those beyond the last cluster are left
     // out.
     void take_bits(std::uint64_t first, std::span<const std::byte> bits);

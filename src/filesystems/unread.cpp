@@ -1,7 +1,6 @@
 #include "filesystems/unread.h"
 
 #include <boost/endian/arithmetic.hpp>
-#include <fmt/format.h>
 
 #include "base/checked.h"
 #include "base/text.h"
@@ -9,9 +8,7 @@
 namespace dredger::unread {
 namespace {
 
-using boost::endian::big_uint16_t;
 using boost::endian::big_uint32_t;
-using boost::endian::big_uint64_t;
 
 std::string text_in(ByteView view, std::size_t offset, std::size_t length) {
     const auto bytes = view.slice(offset, length);
@@ -22,37 +19,7 @@ std::string text_in(ByteView view, std::size_t offset, std::size_t length) {
 
 bool is_power_of_two(std::uint64_t n) { return n != 0 && (n & (n - 1)) == 0; }
 
-// Where the parts before a structure end, and none where the volume would begin before the medium.
-std::optional<std::uint64_t> start_before(std::uint64_t at, std::uint64_t count, std::uint64_t size) {
-    const auto before = checked_mul(count, size);
-    return before && *before <= at ? std::optional(at - *before) : std::nullopt;
-}
-
 }  // namespace
-
-std::optional<VolumeTrace> trace_xfs(const Medium& medium, std::uint64_t at, ByteView there) {
-    if (!there.has(0, "XFSB")) return std::nullopt;
-    const auto block = there.as<big_uint32_t>(4), ag_blocks = there.as<big_uint32_t>(84);
-    const auto blocks = there.as<big_uint64_t>(8);
-    const auto sector = there.as<big_uint16_t>(102);
-    if (!block || !ag_blocks || !blocks || !sector || !is_power_of_two(*block) || *block < 512 || *block > 65'536 ||
-        *ag_blocks == 0 || !is_power_of_two(*sector) || *sector < 512)
-        return std::nullopt;
-    const auto free_space = bytes_at(medium, at + *sector, 12);
-    if (!free_space || !ByteView(*free_space).has(0, "XAGF")) return std::nullopt;
-    const std::uint64_t number = *ByteView(*free_space).as<big_uint32_t>(8);
-    const auto start = start_before(at, number, std::uint64_t{*ag_blocks} * *block);
-    const auto length = checked_mul(std::uint64_t{*blocks}, std::uint64_t{*block});
-    if (!start || !length || number * *ag_blocks >= *blocks) return std::nullopt;
-    const bool has_first = number == 0 || stands_at(medium, *start, "XFSB");
-    return VolumeTrace{"XFS",
-                       text_in(there, 108, 12),
-                       *start,
-                       *length,
-                       has_first ? 2U : 1U,
-                       fmt::format("the superblock and the free space of its allocation group {} agree", number),
-                       at};
-}
 
 std::optional<VolumeTrace> trace_btrfs(const Medium&, std::uint64_t at, ByteView there) {
     constexpr std::uint64_t kMirrors[] = {64ULL << 10, 64ULL << 20, 256ULL << 30};

@@ -6,7 +6,6 @@
 namespace dredger::unread {
 
 // "XFS Filesystem Structure", 3rd edition: superblocks, AG free space block.
-std::optional<VolumeTrace> trace_xfs(const Medium& medium, std::uint64_t at, ByteView there);
 // The Btrfs documentation, "On-disk Format": superblock.
 std::optional<VolumeTrace> trace_btrfs(const Medium& medium, std::uint64_t at, ByteView there);
 // Apple's Technical Note TN1150: volume header.

@@ -4,6 +4,8 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include "catalog/checking.h"
+
 namespace dredger {
 namespace {
 
@@ -71,6 +73,7 @@ Result<VolumeScan::Outcome> VolumeScan::run(std::int64_t source, const Volume& p
     WalkOptions options;
     options.code_page = request_.code_page;
     options.content_fits_name = content_fits_name;
+    options.content_end = content_end;
     options.go_on = [this](const char* doing, std::uint64_t done, std::uint64_t total) {
         observer_.progress({doing, done, total, "records", 0});
         interrupted_ = interrupted_ || observer_.should_stop();

@@ -159,18 +159,4 @@ bool checksum_agrees(ByteView bytes, std::uint32_t number, const Geometry& geome
     return is_wide ? actual == expected : (actual & 0xFFFFU) == expected;
 }
 
-std::string mode_text(std::uint16_t mode) {
-    constexpr std::string_view kTypes = "?pc?d?b?-?l?s???";
-    std::string text(1, kTypes[mode >> 12U]);
-    constexpr std::string_view kLetters = "rwx";
-    for (unsigned bit = 0; bit < 9; ++bit) text += (mode >> (8 - bit) & 1U) != 0 ? kLetters[bit % 3] : '-';
-    const auto special = [&](unsigned bit, std::size_t at, char with, char without) {
-        if ((mode >> bit & 1U) != 0) text[at] = text[at] == 'x' ? with : without;
-    };
-    special(11, 3, 's', 'S');  // set user id
-    special(10, 6, 's', 'S');  // set group id
-    special(9, 9, 't', 'T');   // only owners remove from it
-    return text;
-}
-
 }  // namespace dredger::ext

@@ -49,7 +49,4 @@ std::optional<Inode> parse_inode(ByteView bytes, std::uint32_t number, const Geo
 bool checksum_agrees(ByteView bytes, std::uint32_t number, const Geometry& geometry);
 Crc32c inode_seed(const Geometry& geometry, std::uint32_t number, std::uint32_t generation);
 
-// "drwxr-x---"
-std::string mode_text(std::uint16_t mode);
-
 }  // namespace dredger::ext

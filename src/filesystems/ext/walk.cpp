@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <fmt/format.h>
 
+#include "filesystems/posix.h"
 #include "media/content.h"
 
 namespace dredger::ext {
@@ -144,9 +145,7 @@ Record Walk::record_of(const Inode& inode) const {
     record.modified = inode.modified;
     record.changed = inode.changed;
     record.accessed = inode.accessed;
-    record.facts.push_back({"mode", mode_text(inode.mode)});
-    record.facts.push_back({"owner", fmt::format("{}:{}", inode.uid, inode.gid)});
-    if (inode.is_symlink()) record.attributes.emplace_back("symbolic link");
+    tell_mode_and_owner(record, inode.mode, inode.uid, inode.gid);
     if ((inode.flags & ENCRYPT_FL) != 0) record.attributes.emplace_back(kEncrypted);
     return record;
 }

@@ -1,0 +1,27 @@
+#include "filesystems/posix.h"
+
+#include <fmt/format.h>
+
+namespace dredger {
+
+std::string mode_text(std::uint16_t mode) {
+    constexpr std::string_view kTypes = "?pc?d?b?-?l?s???";
+    std::string text(1, kTypes[mode >> 12U]);
+    constexpr std::string_view kLetters = "rwx";
+    for (unsigned bit = 0; bit < 9; ++bit) text += (mode >> (8 - bit) & 1U) != 0 ? kLetters[bit % 3] : '-';
+    const auto special = [&](unsigned bit, std::size_t at, char with, char without) {
+        if ((mode >> bit & 1U) != 0) text[at] = text[at] == 'x' ? with : without;
+    };
+    special(11, 3, 's', 'S');  // set user id
+    special(10, 6, 's', 'S');  // set group id
+    special(9, 9, 't', 'T');   // only owners remove from it
+    return text;
+}
+
+void tell_mode_and_owner(Record& record, std::uint16_t mode, std::uint32_t uid, std::uint32_t gid) {
+    record.facts.push_back({"mode", mode_text(mode)});
+    record.facts.push_back({"owner", fmt::format("{}:{}", uid, gid)});
+    if ((mode & kTypeMask) == kSymlinkType) record.attributes.emplace_back("symbolic link");
+}
+
+}  // namespace dredger

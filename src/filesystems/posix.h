@@ -1,0 +1,17 @@
+// What the file systems of Unix write down of a file's owner and mode.
+#pragma once
+
+#include "filesystems/filesystem.h"
+
+namespace dredger {
+
+// The file types in st_mode (POSIX, <sys/stat.h>).
+inline constexpr std::uint16_t kTypeMask = 0xF000, kFolderType = 0x4000, kFileType = 0x8000, kSymlinkType = 0xA000;
+
+// "drwxr-x---"
+std::string mode_text(std::uint16_t mode);
+
+// The facts "mode" and "owner", and the attribute of a symbolic link.
+void tell_mode_and_owner(Record& record, std::uint16_t mode, std::uint32_t uid, std::uint32_t gid);
+
+}  // namespace dredger

@@ -1,0 +1,385 @@
+#include "filesystems/xfs/walk.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+
+#include "media/cached.h"
+#include "media/content.h"
+#include "volumes/trace.h"
+
+namespace dredger::xfs {
+namespace {
+
+constexpr std::uint64_t kDirectoryData = std::uint64_t{32} << 30;  // bytes of a directory that hold entries
+constexpr std::uint64_t kLargestDirectory = std::uint64_t{2} << 30;
+constexpr int kDeepest = 512;
+
+FileType type_of(const Inode& inode) {
+    return inode.is_folder()    ? FileType::folder
+           : inode.is_file()    ? FileType::file
+           : inode.is_symlink() ? FileType::symlink
+                                : FileType::unknown;
+}
+
+}  // namespace
+
+Walk::Walk(MediumPtr volume, const Geometry& geometry, const Groups& groups, const WalkOptions& options,
+           RecordSink& sink, std::vector<std::string>& warnings)
+    : volume_(std::make_shared<Cached>(std::move(volume))),
+      geometry_(geometry),
+      groups_(groups),
+      options_(options),
+      sink_(sink),
+      warnings_(warnings) {}
+
+void Walk::run() {
+    walk_live();
+    if (!options_.live_only && !stopped_) walk_deleted();
+    if (damaged_folders_ > 0)
+        warnings_.push_back(
+            fmt::format("{} folders are damaged: what they listed in the lost parts is missing", damaged_folders_));
+    if (damaged_inodes_ > 0)
+        warnings_.push_back(fmt::format("{} live names lead to no inode: their content is missing", damaged_inodes_));
+}
+
+std::optional<Inode> Walk::inode_at(std::uint64_t number) const {
+    const auto offset = geometry_.offset_of_inode(number);
+    const auto bytes = offset ? bytes_at(*volume_, *offset, geometry_.inode_size) : std::nullopt;
+    return bytes ? parse_inode(ByteView(*bytes, *offset), number, geometry_) : std::nullopt;
+}
+
+std::string Walk::path_of(std::uint64_t folder) const {
+    std::string path;
+    for (int depth = 0; depth < kDeepest; ++depth) {
+        const auto found = folders_.find(folder);
+        if (found == folders_.end() || found->second.name.empty()) break;
+        path = path.empty() ? found->second.name : found->second.name + "/" + path;
+        folder = found->second.parent;
+    }
+    return path;
+}
+
+void Walk::walk_live() {
+    folders_[geometry_.root_inode] = {geometry_.root_inode, ""};
+    std::vector<std::uint64_t> open = {geometry_.root_inode};
+    for (std::size_t next = 0; next < open.size() && !stopped_; ++next) {
+        const auto inode = inode_at(open[next]);
+        if (!inode || !inode->is_folder()) {
+            ++damaged_folders_;
+            continue;
+        }
+        const std::string path = path_of(open[next]);
+        const ExtentList extents = extents_of(*inode, geometry_, *volume_);
+        const std::vector<Directory> parts = directory_of(*inode, extents);
+        bool whole = extents.whole;
+        for (const Directory& part : parts) {
+            whole = whole && part.whole;
+            for (const DirectoryEntry& entry : part.entries) {
+                if (stopped_) return;
+                if (!entry.live) {
+                    if (!options_.live_only) sightings_.push_back({inode->number, entry, 0});
+                    continue;
+                }
+                const bool is_new = !folders_.contains(entry.inode);
+                take_entry(inode->number, path, entry);
+                if (is_new && folders_.contains(entry.inode)) open.push_back(entry.inode);
+            }
+        }
+        if (!whole) ++damaged_folders_;
+    }
+}
+
+// What a directory lists, block by block.
+std::vector<Directory> Walk::directory_of(const Inode& inode, const ExtentList& extents) {
+    std::vector<Directory> parts;
+    if (inode.format == ForkFormat::local) {
+        parts.push_back(read_short_directory(ByteView(inode.fork), inode.size, geometry_));
+        return parts;
+    }
+    const std::uint64_t size = geometry_.directory_block_size;
+    std::uint64_t left = kLargestDirectory / size;
+    for (const Extent& piece : layout_of(extents.extents, kDirectoryData, geometry_)) {
+        if (!piece.is_stored()) continue;
+        for (std::uint64_t at = piece.offset; at + size <= piece.end() && left > 0; at += size, --left) {
+            const auto bytes = bytes_at(*volume_, at, static_cast<std::size_t>(size));
+            if (!bytes || !is_directory_block(ByteView(*bytes), geometry_)) {
+                parts.push_back({{}, 0, 0, false});
+                continue;
+            }
+            owners_.emplace_back(at, inode.number);
+            parts.push_back(read_directory_block(ByteView(*bytes, at), geometry_));
+        }
+    }
+    return parts;
+}
+
+void Walk::take_entry(std::uint64_t folder, const std::string& path, const DirectoryEntry& entry) {
+    const auto inode = inode_at(entry.inode);
+    if (!inode || inode->is_free()) {
+        ++damaged_inodes_;
+        return;
+    }
+    // A folder has one name; a second one would lead in a circle.
+    if (!inode->stores_content() || (inode->is_folder() && folders_.contains(entry.inode))) return;
+    if (inode->links > 1 && !inode->is_folder()) files_.insert(entry.inode);
+    Record record = record_of(*inode);
+    record.folder = path;
+    record.name = printable(entry.name);
+    if (record.name.empty()) return;
+    const ExtentList extents = extents_of(*inode, geometry_, *volume_);
+    if (inode->is_folder()) {
+        folders_[entry.inode] = {folder, record.name};
+        record.keeping = layout_of(extents.extents, UINT64_MAX, geometry_);
+        std::erase_if(record.keeping, [](const Extent& e) { return !e.is_stored(); });
+    } else {
+        record.size = inode->size;
+        record.keeping = extents.mappers;
+        if (inode->format == ForkFormat::local) {
+            record.layout.extents = {{inode->fork_at, std::min<std::uint64_t>(inode->size, inode->fork.size())}};
+            record.layout.within_records = true;
+        } else {
+            record.layout.extents = layout_of(extents.extents, inode->size, geometry_);
+        }
+        if (!extents.whole) {
+            record.trust = LayoutTrust::damaged;
+            record.notes.emplace_back("a part of the list of its extents is lost");
+        }
+    }
+    emit(std::move(record));
+}
+
+Record Walk::record_of(const Inode& inode) const {
+    Record record;
+    record.id = inode.number ^ std::uint64_t{inode.generation} << 32U;
+    record.is_folder = inode.is_folder();
+    record.created = inode.created;
+    record.modified = inode.modified;
+    record.changed = inode.changed;
+    record.accessed = inode.accessed;
+    tell_mode_and_owner(record, inode.mode, inode.uid, inode.gid);
+    return record;
+}
+
+void Walk::emit(Record&& record) {
+    if (!stopped_) stopped_ = !sink_.take(std::move(record));
+}
+
+void Walk::walk_deleted() {
+    Lives lives(volume_, geometry_, groups_);
+    if (!lives.read(options_.go_on)) {
+        stopped_ = true;
+        return;
+    }
+    if (!lives.log().is_clean)
+        warnings_.emplace_back(
+            "it was not unmounted cleanly: the newest changes stand in its log only, and may be missing here");
+    sightings_.insert(sightings_.end(), lives.sightings().begin(), lives.sightings().end());
+    for (const auto& [number, list] : std::map(lives.all()))
+        for (const Life& life : list) learn_from(lives, number, life);
+    place_sightings(lives);
+    // Names may lead to inodes whose chunk is gone, and these to further names.
+    for (std::size_t i = 0; i < sightings_.size(); ++i) {
+        const Sighting sighting = sightings_[i];
+        if (!sighting.entry.inode_is_whole || lives.all().contains(sighting.entry.inode)) continue;
+        lives.look_at(sighting.entry.inode);
+        if (const auto found = lives.all().find(sighting.entry.inode); found != lives.all().end())
+            for (const Life& life : found->second) learn_from(lives, found->first, life);
+    }
+    name_lives(lives);
+    for (const auto& [number, list] : lives.all())
+        for (std::size_t i = 0; i < list.size() && !stopped_; ++i) emit_life(lives, list[i], name_of(number, i, list));
+}
+
+// What a folder that is gone listed.
+void Walk::learn_from(const Lives& lives, std::uint64_t number, const Life& life) {
+    if (life.core_is_known && !life.is_folder()) return;
+    const ExtentList extents = lives.extents_of_life(life);
+    std::vector<Directory> parts;
+    if (!extents.extents.empty()) {
+        // Without its mode, the first block shows whether it was a folder.
+        const auto first = geometry_.offset_of(extents.extents.front().block);
+        const auto bytes =
+            first ? bytes_at(*volume_, *first, static_cast<std::size_t>(geometry_.directory_block_size)) : std::nullopt;
+        if (!bytes || !is_directory_block(ByteView(*bytes), geometry_)) return;
+        Inode folder = life.inode;
+        folder.format = ForkFormat::extents;
+        parts = directory_of(folder, extents);
+    } else if (life.core_is_known ? life.inode.format == ForkFormat::local || life.fork_is_left : true) {
+        const ByteView fork(life.inode.fork);
+        Directory directory = read_short_directory(fork, fork.size(), geometry_);
+        const bool is_likely = life.core_is_known || (directory.whole && folders_.contains(directory.parent));
+        if (!is_likely) return;
+        parts.push_back(std::move(directory));
+    }
+    bool is_own = false;
+    for (const Directory& part : parts) {
+        if (part.owner != 0 && part.owner != number) continue;
+        is_own = true;
+        Folder& folder = former_folders_[number];
+        if (part.parent != 0) folder.parent = part.parent;
+        for (DirectoryEntry entry : part.entries) {
+            entry.live = false;
+            sightings_.push_back({number, std::move(entry), 0});
+        }
+    }
+    if (is_own) former_folders_[number];
+}
+
+// The log has parts of directory blocks without the start that names their folder: the block's place does.
+void Walk::place_sightings(const Lives& lives) {
+    std::sort(owners_.begin(), owners_.end());
+    for (const Lives::Unplaced& unplaced : lives.unplaced()) {
+        const auto owner =
+            std::lower_bound(owners_.begin(), owners_.end(), std::pair(unplaced.offset, std::uint64_t{0}));
+        if (owner == owners_.end() || owner->first != unplaced.offset) continue;
+        sightings_.push_back(unplaced.sighting);
+        sightings_.back().folder = owner->second;
+    }
+}
+
+// What a live folder lists now, and under this inode, is not gone.
+void Walk::name_lives(const Lives&) {
+    std::stable_sort(sightings_.begin(), sightings_.end(), [](const Sighting& a, const Sighting& b) {
+        return a.folder != b.folder ? a.folder < b.folder : a.sequence > b.sequence;
+    });
+    std::uint64_t folder = 0;
+    std::map<std::string, std::uint64_t> live;
+    for (std::size_t i = 0; i < sightings_.size(); ++i) {
+        const Sighting& sighting = sightings_[i];
+        if (folder != sighting.folder) {
+            folder = sighting.folder;
+            live.clear();
+            const auto inode = folders_.contains(folder) ? inode_at(folder) : std::nullopt;
+            if (inode)
+                for (const Directory& part : directory_of(*inode, extents_of(*inode, geometry_, *volume_)))
+                    for (const DirectoryEntry& entry : part.entries)
+                        if (entry.live) live[entry.name] = entry.inode;
+        }
+        const auto there = live.find(sighting.entry.name);
+        if (there == live.end() || there->second != sighting.entry.inode)
+            by_inode_[static_cast<std::uint32_t>(sighting.entry.inode)].push_back(i);
+    }
+}
+
+// The last name that an inode's life was seen under. Where several lives followed each other, what the log tells of a
+// name's time counts.
+const Sighting* Walk::name_of(std::uint64_t number, std::size_t index, const std::vector<Life>& list) const {
+    const auto seen = by_inode_.find(static_cast<std::uint32_t>(number));
+    if (seen == by_inode_.end()) return nullptr;
+    const Life& life = list[index];
+    const bool is_last = index + 1 == list.size();
+    const Sighting* best = nullptr;
+    for (const std::size_t i : seen->second) {
+        const Sighting& sighting = sightings_[i];
+        if (sighting.entry.inode_is_whole && sighting.entry.inode != number) continue;
+        const bool fits = !life.core_is_known || sighting.entry.type == FileType::unknown ||
+                          sighting.entry.type == type_of(life.inode);
+        if (!fits) continue;
+        if (!is_last && (sighting.sequence == 0 || sighting.sequence > list[index].sequence)) continue;
+        if (index > 0 && sighting.sequence != 0 && sighting.sequence <= list[index - 1].sequence) continue;
+        // One whose folder is known is worth more; of these the one seen last.
+        const auto worth = [&](const Sighting& s) { return std::pair(place_of(s.folder, 0).known, s.sequence); };
+        if (best == nullptr || worth(sighting) > worth(*best)) best = &sighting;
+    }
+    return best;
+}
+
+Walk::Place Walk::place_of(std::uint64_t folder, int depth) const {
+    if (folders_.contains(folder)) return {path_of(folder), true};
+    const std::string number = fmt::format("(folder {})", folder);
+    if (depth >= kDeepest) return {number, false};
+    // Its own name, where one was seen.
+    const auto seen = by_inode_.find(static_cast<std::uint32_t>(folder));
+    if (seen != by_inode_.end())
+        for (const std::size_t i : seen->second) {
+            const Sighting& sighting = sightings_[i];
+            const bool is_it = (!sighting.entry.inode_is_whole || sighting.entry.inode == folder) &&
+                               (sighting.entry.type == FileType::folder || !geometry_.has_types);
+            if (!is_it || sighting.folder == folder) continue;
+            const Place above = place_of(sighting.folder, depth + 1);
+            return {joined(above.path, printable(sighting.entry.name)), above.known};
+        }
+    const auto former = former_folders_.find(folder);
+    if (former != former_folders_.end() && former->second.parent != 0 && former->second.parent != folder)
+        return {joined(place_of(former->second.parent, depth + 1).path, number), false};
+    return {number, false};
+}
+
+void Walk::tell_content(Record& record, const Lives& lives, const Life& life) {
+    const Inode& inode = life.inode;
+    if (inode.format == ForkFormat::local && life.core_is_known && !life.fork_is_left) {
+        record.size = inode.size;
+        if (inode.fork_at != 0) {
+            record.layout.extents = {{inode.fork_at, std::min<std::uint64_t>(inode.size, inode.fork.size())}};
+            record.layout.within_records = true;
+        } else if (inode.size > 0) {
+            record.trust = LayoutTrust::none;
+        }
+        return;
+    }
+    const ExtentList extents = lives.extents_of_life(life);
+    std::uint64_t told = 0;
+    for (const FileExtent& extent : extents.extents)
+        told = std::max(told, (extent.start + extent.count) * geometry_.block_size);
+    record.size = life.size_is_known ? inode.size : told;
+    record.keeping = extents.mappers;
+    if (life.size_is_known && extents.extents.empty() && inode.size > 0) {
+        record.trust = LayoutTrust::none;
+        record.notes.emplace_back("nothing is left of the list of its extents");
+        return;
+    }
+    record.layout.extents = layout_of(extents.extents, record.size, geometry_);
+    if (!extents.whole) {
+        record.trust = LayoutTrust::damaged;
+        record.notes.emplace_back("a part of the list of its extents is lost");
+    } else if (life.fork_is_left) {
+        record.notes.emplace_back("its inode was cleared; the list of its extents was left in it");
+    }
+    if (life.size_is_known) return;
+    // Its last block is filled up with zeros.
+    const Content content(volume_, record.layout.extents);
+    const auto end = options_.content_end ? options_.content_end(record.name, content) : std::nullopt;
+    record.size = end.value_or(record.size);
+    record.layout.extents = layout_of(extents.extents, record.size, geometry_);
+    record.notes.emplace_back(end ? "its size was cleared; its content tells where it ends"
+                                  : "its size was cleared: what is listed is whole blocks");
+    if (!end) record.trust = LayoutTrust::assumed;
+}
+
+void Walk::emit_life(const Lives& lives, const Life& life, const Sighting* name) {
+    const Inode& inode = life.inode;
+    if (life.core_is_known && !inode.stores_content()) return;
+    const bool is_folder = life.core_is_known ? inode.is_folder() : former_folders_.contains(inode.number);
+    // A folder without a name is one above its files, no more; nothing and no name tell nothing.
+    if (name == nullptr && is_folder) return;
+    Record record;
+    if (life.core_is_known) {
+        record = record_of(inode);
+    } else {
+        record.id = inode.number ^ std::uint64_t{inode.generation} << 32U;
+        record.is_folder = is_folder;
+        record.created = inode.created;
+    }
+    if (name != nullptr) {
+        const Place place = place_of(name->folder, 0);
+        record.folder = place.path;
+        record.name = printable(name->entry.name);
+        if (!place.known)
+            record.notes.emplace_back("a folder above it is not known any more; the number of its inode stands for it");
+        if (name->entry.type == FileType::folder) record.is_folder = true;
+    } else {
+        record.name = fmt::format("(inode {})", inode.number);
+        record.name_is_whole = false;
+        record.notes.emplace_back("its name is not known any more; the number of its inode stands for it");
+    }
+    record.state = State::deleted;
+    record.origin = life.from_log || life.fork_is_left || !life.core_is_known ? Origin::remnant : Origin::record;
+    record.deleted = life.deleted;
+    if (life.from_log && !record.is_folder)
+        record.notes.emplace_back("its inode was cleared or used again; as it was before stands in the log");
+    if (!record.is_folder) tell_content(record, lives, life);
+    if (name == nullptr && record.size == 0) return;
+    emit(std::move(record));
+}
+
+}  // namespace dredger::xfs
