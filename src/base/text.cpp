@@ -103,4 +103,16 @@ std::string printable(std::string_view text) {
     return utf8;
 }
 
+std::string uuid_text(std::span<const std::byte, 16> uuid) {
+    constexpr std::string_view kDigits = "0123456789abcdef";
+    std::string text;
+    for (std::size_t i = 0; i < uuid.size(); ++i) {
+        if (i == 4 || i == 6 || i == 8 || i == 10) text += '-';
+        const auto byte = std::to_integer<unsigned>(uuid[i]);
+        text += kDigits[byte >> 4];
+        text += kDigits[byte & 15];
+    }
+    return text;
+}
+
 }  // namespace dredger

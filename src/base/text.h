@@ -32,4 +32,7 @@ std::string extension_of(std::string_view name);
 // Bytes that are not UTF-8 and control characters become U+FFFD, so that no name can steer a terminal.
 std::string printable(std::string_view text);
 
+// "0f3a9c52-..." of the 16 bytes of a UUID in the order in which they are written (RFC 4122).
+std::string uuid_text(std::span<const std::byte, 16> uuid);
+
 }  // namespace dredger

@@ -1,5 +1,6 @@
 #include "catalog/catalog.h"
 
+#include <cstring>
 #include <fmt/format.h>
 #include <fstream>
 #include <sqlite3.h>
@@ -48,6 +49,11 @@ CREATE INDEX candidates_by_content ON candidates (content) WHERE content > 0;
 CREATE TABLE extents (
     candidate INTEGER NOT NULL REFERENCES candidates, position INTEGER NOT NULL, offset INTEGER NOT NULL,
     length INTEGER NOT NULL, PRIMARY KEY (candidate, position)) WITHOUT ROWID;
+CREATE TABLE packs (
+    candidate INTEGER NOT NULL REFERENCES candidates, position INTEGER NOT NULL, codec INTEGER NOT NULL,
+    content INTEGER NOT NULL, skip INTEGER NOT NULL, unpacked INTEGER NOT NULL, PRIMARY KEY (candidate, position))
+    WITHOUT ROWID;
+CREATE TABLE sums (candidate INTEGER PRIMARY KEY REFERENCES candidates, unit INTEGER NOT NULL, sums BLOB NOT NULL);
 CREATE TABLE summary (
     folders INTEGER NOT NULL, sound INTEGER NOT NULL, patchy INTEGER NOT NULL, faint INTEGER NOT NULL,
     gone INTEGER NOT NULL, bytes INTEGER NOT NULL, expected_bytes REAL NOT NULL);
@@ -105,6 +111,7 @@ Result<Catalog> Catalog::checked(const fs::path& path, Database database) {
                 catalog.database_.prepare(fmt::format("SELECT {} FROM candidates WHERE id=?", kColumns)));
     DREDGER_TRY(catalog.layout_,
                 catalog.database_.prepare("SELECT offset, length FROM extents WHERE candidate=? ORDER BY position"));
+    DREDGER_TRY(catalog.sums_, catalog.database_.prepare("SELECT unit, sums FROM sums WHERE candidate=?"));
     DREDGER_TRY(catalog.name_, catalog.database_.prepare(
                                    "SELECT folder, name, coalesce(created, modified) FROM candidates WHERE id=?"));
     DREDGER_TRY(catalog.beginning_,
@@ -251,6 +258,8 @@ Result<void> Catalog::save_sweep(const Sweep& sweep) {
 Result<void> Catalog::remove_volume(std::int64_t volume) {
     DREDGER_CHECK(database_.execute("DELETE FROM summary"));
     for (const char* sql : {"DELETE FROM extents WHERE candidate IN (SELECT id FROM candidates WHERE volume=?)",
+                            "DELETE FROM packs WHERE candidate IN (SELECT id FROM candidates WHERE volume=?)",
+                            "DELETE FROM sums WHERE candidate IN (SELECT id FROM candidates WHERE volume=?)",
                             "DELETE FROM candidates WHERE volume=?", "DELETE FROM sweeps WHERE volume=?",
                             "DELETE FROM volumes WHERE id=?"}) {
         DREDGER_TRY(Statement remove, database_.prepare(sql));
@@ -282,6 +291,21 @@ Result<void> Catalog::add_layout(const Candidate& c) {
         add_extent_.bind(1, c.id).bind(2, position++).bind(3, stored(extent.offset)).bind(4, stored(extent.length));
         DREDGER_CHECK(add_extent_.run());
     }
+    const Layout& layout = c.record.layout;
+    if (!layout.packs.empty()) {
+        DREDGER_TRY(Statement add, database_.prepare("INSERT INTO packs VALUES (?,?,?,?,?,?)"));
+        for (std::size_t i = 0; i < layout.packs.size(); ++i) {
+            const Pack& pack = layout.packs[i];
+            add.bind(1, c.id).bind(2, static_cast<std::int64_t>(i)).bind(3, static_cast<std::int64_t>(pack.codec));
+            add.bind(4, stored(pack.content)).bind(5, stored(pack.skip)).bind(6, stored(pack.unpacked));
+            DREDGER_CHECK(add.run());
+        }
+    }
+    if (!layout.sums.empty()) {
+        DREDGER_TRY(Statement add, database_.prepare("INSERT INTO sums VALUES (?,?,?)"));
+        add.bind(1, c.id).bind(2, std::int64_t{layout.sum_unit}).bind(3, std::as_bytes(std::span(layout.sums)));
+        DREDGER_CHECK(add.run());
+    }
     return {};
 }
 
@@ -299,6 +323,10 @@ Result<void> Catalog::update(const Candidate& c) {
     change.bind(12, list_text(c.prospect.reasons)).bind(13, static_cast<std::int64_t>(c.proof));
     change.bind(14, std::int64_t{c.is_checked}).bind(15, rows::likeness_of(c)).bind(16, c.content).bind(17, c.id);
     DREDGER_CHECK(change.run());
+    for (const char* table : {"packs", "sums"}) {
+        DREDGER_TRY(Statement forget, database_.prepare(fmt::format("DELETE FROM {} WHERE candidate=?", table)));
+        DREDGER_CHECK(forget.bind(1, c.id).run());
+    }
     DREDGER_TRY(Statement forget, database_.prepare("DELETE FROM extents WHERE candidate=?"));
     DREDGER_CHECK(forget.bind(1, c.id).run());
     return add_layout(c);
@@ -400,10 +428,38 @@ Result<void> Catalog::load_layout(Candidate& candidate) const {
         const auto there = layout_.step();
         if (!there || !*there) {
             layout_.reset();
-            return there ? Result<void>() : tl::unexpected<Error>(there.error());
+            if (!there) return tl::unexpected<Error>(there.error());
+            break;
         }
         candidate.record.layout.extents.push_back({loaded(layout_.number(0)), loaded(layout_.number(1))});
     }
+    return load_packs(candidate);
+}
+
+// Few candidates are packed or have sums.
+Result<void> Catalog::load_packs(Candidate& candidate) const {
+    Layout& layout = candidate.record.layout;
+    if (layout.codec == Codec::each) {
+        DREDGER_TRY(Statement rows, database_.prepare("SELECT codec, content, skip, unpacked FROM packs WHERE "
+                                                      "candidate=? ORDER BY position"));
+        rows.bind(1, candidate.id);
+        for (;;) {
+            DREDGER_TRY(const bool there, rows.step());
+            if (!there) break;
+            layout.packs.push_back({static_cast<Pack::Codec>(rows.number(0)), loaded(rows.number(1)),
+                                    loaded(rows.number(2)), loaded(rows.number(3))});
+        }
+    }
+    sums_.bind(1, candidate.id);
+    const auto there = sums_.step();
+    if (there && *there) {
+        layout.sum_unit = static_cast<std::uint32_t>(sums_.number(0));
+        const auto bytes = sums_.blob(1);
+        layout.sums.resize(bytes.size() / sizeof(std::uint32_t));
+        std::memcpy(layout.sums.data(), bytes.data(), layout.sums.size() * sizeof(std::uint32_t));
+    }
+    sums_.reset();
+    return there ? Result<void>() : tl::unexpected<Error>(there.error());
 }
 
 Result<std::optional<Candidate>> Catalog::row_of(std::int64_t id) const {

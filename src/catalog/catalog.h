@@ -17,7 +17,7 @@ namespace dredger {
 
 class Catalog {
   public:
-    static constexpr int kVersion = 5;
+    static constexpr int kVersion = 6;
 
     // For a scan: made where there is none.
     static Result<Catalog> open_for_scan(const std::filesystem::path& path);
@@ -122,10 +122,11 @@ class Catalog {
     Result<void> add_layout(const Candidate& candidate);
     Result<std::optional<Candidate>> row_of(std::int64_t id) const;  // without its layout
     Result<void> load_layout(Candidate& candidate) const;
+    Result<void> load_packs(Candidate& candidate) const;
 
     std::filesystem::path path_;
     sqlite::Database database_;
-    mutable sqlite::Statement add_candidate_, add_extent_, find_, layout_, name_, beginning_;
+    mutable sqlite::Statement add_candidate_, add_extent_, find_, layout_, sums_, name_, beginning_;
 };
 
 }  // namespace dredger

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "base/crc32c.h"
 #include "base/text.h"
 #include "media/content.h"
 #include "ranking/content_evidence.h"
@@ -27,6 +28,24 @@ const Format* format_of(ByteView head, const Format* named) {
     return best;
 }
 
+// How many of the stored bytes agree with the file system's own checksums; none where it has none of them.
+std::optional<std::uint64_t> agreeing_bytes(const MediumPtr& medium, const Layout& layout) {
+    if (layout.sums.empty() || layout.sum_unit == 0) return std::nullopt;
+    std::vector<std::byte> unit(layout.sum_unit);
+    std::size_t n = 0;
+    std::uint64_t agreeing = 0;
+    for (const Extent& extent : layout.extents)
+        for (std::uint64_t at = 0; extent.is_stored() && at < extent.length; at += unit.size(), ++n) {
+            std::vector<Extent> bad;
+            if (n >= layout.sums.size() || !lies_within(extent.offset + at, unit.size(), medium->size()) ||
+                !medium->read(extent.offset + at, unit, &bad) || !bad.empty())
+                continue;
+            if (~Crc32c().add(unit).value() == layout.sums[n])
+                agreeing += std::min<std::uint64_t>(unit.size(), extent.length - at);
+        }
+    return agreeing;
+}
+
 }  // namespace
 
 bool can_be_checked(const Candidate& candidate) {
@@ -44,6 +63,13 @@ void check_content(const MediumPtr& medium, Candidate& candidate) {
     std::vector<Extent> bad;
     if (!content->read(0, head, &bad)) return;
     candidate.is_checked = true;
+    if (const auto agreeing = agreeing_bytes(medium, record.layout)) {
+        std::uint64_t stored = 0;
+        for (const Extent& extent : record.layout.extents) stored += extent.is_stored() ? extent.length : 0;
+        add_sums(candidate.prospect, *agreeing, stored);
+        candidate.proof = *agreeing == stored ? Proof::checksums : Proof::none;
+        return;
+    }
     const Format* named = format_with_extension(extension_of(record.name));
     const Format* best = format_of(ByteView(head), named);
     // Of text nothing but its characters could be checked.

@@ -33,6 +33,11 @@ Statement& Statement::bind(int parameter, std::string_view value) {
     return *this;
 }
 
+Statement& Statement::bind(int parameter, std::span<const std::byte> value) {
+    sqlite3_bind_blob64(statement_.get(), parameter, value.data(), value.size(), SQLITE_TRANSIENT);
+    return *this;
+}
+
 Statement& Statement::bind_null(int parameter) {
     sqlite3_bind_null(statement_.get(), parameter);
     return *this;
@@ -63,6 +68,12 @@ std::string Statement::text(int column) const {
     return text == nullptr
                ? std::string()
                : std::string(text, static_cast<std::size_t>(sqlite3_column_bytes(statement_.get(), column)));
+}
+
+std::vector<std::byte> Statement::blob(int column) const {
+    const auto* bytes = static_cast<const std::byte*>(sqlite3_column_blob(statement_.get(), column));
+    return bytes == nullptr ? std::vector<std::byte>()
+                            : std::vector<std::byte>(bytes, bytes + sqlite3_column_bytes(statement_.get(), column));
 }
 
 bool Statement::is_null(int column) const { return sqlite3_column_type(statement_.get(), column) == SQLITE_NULL; }

@@ -4,8 +4,10 @@
 #include <cstdint>
 #include <memory>
 #include <optional>
+#include <span>
 #include <string>
 #include <string_view>
+#include <vector>
 
 #include "base/error.h"
 
@@ -21,6 +23,7 @@ class Statement {
     // Parameters count from 1.
     Statement& bind(int parameter, std::int64_t value);
     Statement& bind(int parameter, std::string_view value);
+    Statement& bind(int parameter, std::span<const std::byte> value);
     Statement& bind_null(int parameter);
     Statement& bind(int parameter, const std::optional<std::int64_t>& value) {
         return value ? bind(parameter, *value) : bind_null(parameter);
@@ -35,6 +38,7 @@ class Statement {
     // Columns count from 0.
     std::int64_t number(int column) const;
     std::string text(int column) const;
+    std::vector<std::byte> blob(int column) const;
     bool is_null(int column) const;
 
   private:

@@ -1,3 +1,4 @@
+#include "filesystems/btrfs/btrfs.h"
 #include "filesystems/exfat/exfat.h"
 #include "filesystems/ext/ext.h"
 #include "filesystems/fat/fat.h"
@@ -15,7 +16,7 @@ constexpr FileSystemKind kKinds[] = {
     {"exFAT", exfat::open, {3, "EXFAT   ", exfat::trace}},
     {"ext2, ext3, ext4", ext::open, {0x38, "\x53\xEF", ext::trace}},
     {"XFS", xfs::open, {0, "XFSB", xfs::trace}},
-    {"Btrfs", nullptr, {0x40, "_BHRfS_M", unread::trace_btrfs}},
+    {"Btrfs", btrfs::open, {0x40, "_BHRfS_M", btrfs::trace}},
     {"HFS+", nullptr, {0, "H", unread::trace_hfsplus}},
     {"APFS", nullptr, {32, "NXSB", unread::trace_apfs}},
 };

@@ -3,41 +3,15 @@
 #include <boost/endian/arithmetic.hpp>
 
 #include "base/checked.h"
-#include "base/text.h"
 
 namespace dredger::unread {
 namespace {
 
 using boost::endian::big_uint32_t;
 
-std::string text_in(ByteView view, std::size_t offset, std::size_t length) {
-    const auto bytes = view.slice(offset, length);
-    if (!bytes) return {};
-    const std::string text(reinterpret_cast<const char*>(bytes->bytes().data()), length);
-    return printable(text.substr(0, text.find('\0')));
-}
-
 bool is_power_of_two(std::uint64_t n) { return n != 0 && (n & (n - 1)) == 0; }
 
 }  // namespace
-
-std::optional<VolumeTrace> trace_btrfs(const Medium&, std::uint64_t at, ByteView there) {
-    constexpr std::uint64_t kMirrors[] = {64ULL << 10, 64ULL << 20, 256ULL << 30};
-    if (!there.has(0x40, "_BHRfS_M") || there.size() < 0x22B) return std::nullopt;
-    const std::uint64_t own = *there.u64le(0x30), length = *there.u64le(0x70);
-    const std::uint64_t sector = *there.u32le(0x90), node = *there.u32le(0x94);
-    if (std::find(std::begin(kMirrors), std::end(kMirrors), own) == std::end(kMirrors) || own > at || length <= own ||
-        !is_power_of_two(sector) || !is_power_of_two(node) || node < sector || node > 65'536)
-        return std::nullopt;
-    return VolumeTrace{
-        "Btrfs",
-        text_in(there, 0x12B, 256),
-        at - own,
-        length,
-        1,
-        own == kMirrors[0] ? "its superblock tells its own place" : "a copy of its superblock tells its own place",
-        at};
-}
 
 std::optional<VolumeTrace> trace_hfsplus(const Medium& medium, std::uint64_t at, ByteView there) {
     using namespace std::string_view_literals;

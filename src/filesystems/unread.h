@@ -5,9 +5,6 @@
 
 namespace dredger::unread {
 
-// "XFS Filesystem Structure", 3rd edition: superblocks, AG free space block.
-// The Btrfs documentation, "On-disk Format": superblock.
-std::optional<VolumeTrace> trace_btrfs(const Medium& medium, std::uint64_t at, ByteView there);
 // Apple's Technical Note TN1150: volume header.
 std::optional<VolumeTrace> trace_hfsplus(const Medium& medium, std::uint64_t at, ByteView there);
 // "Apple File System Reference": container superblock.

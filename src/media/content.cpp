@@ -4,11 +4,13 @@
 
 #include "base/checked.h"
 #include "media/lznt1.h"
+#include "media/pieced_content.h"
 
 namespace dredger {
 
 std::unique_ptr<Medium> open_content(MediumPtr whole, const Layout& layout, std::uint64_t size) {
     if (layout.codec == Codec::none) return std::make_unique<Content>(std::move(whole), layout.extents);
+    if (layout.codec == Codec::each) return std::make_unique<PiecedContent>(std::move(whole), layout, size);
     return std::make_unique<PackedContent>(std::move(whole), layout, size);
 }
 

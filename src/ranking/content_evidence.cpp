@@ -94,6 +94,20 @@ void add_content(Prospect& prospect, const ContentEvidence& e, std::uint64_t rec
     say_proof(e, prospect.reasons);
 }
 
+void add_sums(Prospect& prospect, std::uint64_t agreeing, std::uint64_t stored) {
+    if (agreeing == stored) {
+        prospect.value = 100;
+        prospect.check = Check::verified;
+        prospect.reasons.emplace_back("all of it agrees with the checksums that the file system kept");
+    } else {
+        prospect.value = std::min(kContentWeights.broken_most, share(agreeing, stored));
+        prospect.check = Check::damaged;
+        prospect.reasons.push_back(
+            fmt::format("{} % of it agrees with the checksums that the file system kept", share(agreeing, stored)));
+    }
+    prospect.band = band_for(prospect.value);
+}
+
 void add_foreign_content(Prospect& prospect, std::string_view format, std::uint64_t from, std::uint64_t size) {
     prospect.value = std::min(prospect.value, std::min(kContentWeights.broken_most, share(from, size)));
     prospect.band = band_for(prospect.value);

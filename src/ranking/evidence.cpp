@@ -130,10 +130,13 @@ Evidence gather(const Record& record, std::int64_t candidate, const Claims& clai
     evidence.encrypted =
         std::find(record.attributes.begin(), record.attributes.end(), kEncrypted) != record.attributes.end();
     std::uint64_t stored = 0;
-    for (const Extent& extent : record.layout.extents) {
-        const std::uint64_t there = bytes_there(extent, volume.size());
-        evidence.laid += std::min(there, record.size - evidence.laid);
-        if (extent.is_stored()) stored += there;
+    const Layout& layout = record.layout;
+    for (std::size_t i = 0; i < layout.extents.size(); ++i) {
+        const std::uint64_t there = bytes_there(layout.extents[i], volume.size());
+        const bool is_packed = layout.codec == Codec::each && i < layout.packs.size();
+        const std::uint64_t content = is_packed && there > 0 ? layout.packs[i].content : there;
+        evidence.laid += std::min(content, record.size - evidence.laid);
+        if (layout.extents[i].is_stored()) stored += there;
     }
     if (evidence.is_live || record.is_folder || record.layout.empty()) return evidence;
 

@@ -183,7 +183,8 @@ Result<bool> DeepScan::merge_with_start(const Find& find) {
             if (record.size == find.size && find.size > 0) {
                 candidate.prospect =
                     judge_content({find.measured, find.size, find.pieces.size(), find.is_padded, find.format->name});
-                record.layout = {find.pieces, Codec::none, 0, false};
+                record.layout = {};
+                record.layout.extents = find.pieces;
                 record.trust = LayoutTrust::assumed;
                 candidate.proof = find.measured.proof;
                 candidate.format = find.format->name;

@@ -100,6 +100,12 @@ void pack(const Candidate& c, std::string& into) {
     });
     p.number(r.layout.codec);
     p.number(r.layout.unit);
+    p.list(r.layout.packs, [&](const Pack& pack) {
+        p.number(pack.codec);
+        for (const std::uint64_t n : {pack.content, pack.skip, pack.unpacked}) p.number(n);
+    });
+    p.list(r.layout.sums, [&](std::uint32_t sum) { p.number(sum); });
+    p.number(r.layout.sum_unit);
     p.number(r.layout.within_records);
     p.number(r.trust);
     p.number(r.name_is_whole);
@@ -131,6 +137,13 @@ Candidate unpack(std::string_view from) {
     });
     r.layout.codec = u.number<Codec>();
     r.layout.unit = u.number<std::uint32_t>();
+    u.list([&] {
+        Pack& pack = r.layout.packs.emplace_back();
+        pack.codec = u.number<Pack::Codec>();
+        for (auto* n : {&pack.content, &pack.skip, &pack.unpacked}) *n = u.number<std::uint64_t>();
+    });
+    u.list([&] { r.layout.sums.push_back(u.number<std::uint32_t>()); });
+    r.layout.sum_unit = u.number<std::uint32_t>();
     r.layout.within_records = u.number<bool>();
     r.trust = u.number<LayoutTrust>();
     r.name_is_whole = u.number<bool>();

@@ -2,7 +2,6 @@
 
 #include <cstddef>
 #include <fmt/format.h>
-#include <fmt/ranges.h>
 
 #include "base/text.h"
 
@@ -17,11 +16,6 @@ bool is_power_of_two(std::uint64_t n) { return n != 0 && (n & (n - 1)) == 0; }
 bool is_power_of(std::uint64_t n, std::uint64_t base) {
     while (n % base == 0) n /= base;
     return n == 1;
-}
-
-std::string uuid_text(const std::uint8_t (&b)[16]) {
-    const auto part = [&](int from, int to) { return fmt::format("{:02x}", fmt::join(b + from, b + to, "")); };
-    return fmt::format("{}-{}-{}-{}-{}", part(0, 4), part(4, 6), part(6, 8), part(8, 10), part(10, 16));
 }
 
 std::string name_of(std::uint32_t compat, std::uint32_t incompat, std::uint32_t ro_compat) {
@@ -92,7 +86,7 @@ std::optional<Geometry> parse_superblock(ByteView sector, std::uint64_t group) {
                  : Crc32c().add(std::as_bytes(std::span(sb.s_uuid)));
     g.filesystem = name_of(g.compat, g.incompat, g.ro_compat);
     g.label = printable(std::string(sb.s_volume_name, strnlen(sb.s_volume_name, sizeof sb.s_volume_name)));
-    g.uuid = uuid_text(sb.s_uuid);
+    g.uuid = uuid_text(std::as_bytes(std::span(sb.s_uuid)));
     return g;
 }
 

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "base/text.h"
 #include "filesystems/xfs/walk.h"
 
 namespace dredger::xfs {
@@ -27,15 +28,6 @@ std::optional<Geometry> find_geometry(const Medium& volume, std::vector<std::str
         }
     }
     return std::nullopt;
-}
-
-std::string uuid_text(const std::array<std::byte, 16>& uuid) {
-    std::string text;
-    for (std::size_t i = 0; i < uuid.size(); ++i) {
-        if (i == 4 || i == 6 || i == 8 || i == 10) text += '-';
-        text += fmt::format("{:02x}", std::to_integer<unsigned>(uuid[i]));
-    }
-    return text;
 }
 
 }  // namespace

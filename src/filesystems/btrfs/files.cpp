@@ -1,0 +1,178 @@
+#include "filesystems/btrfs/files.h"
+
+#include "filesystems/posix.h"
+
+namespace dredger::btrfs {
+namespace {
+
+constexpr std::uint64_t kLargestFile = std::uint64_t{1} << 62;
+
+FileTime time_of(const Timespec& time) {
+    return {static_cast<std::int64_t>(time.sec.value()), std::min<std::uint32_t>(time.nsec, 999'999'999)};
+}
+
+std::string text_of(ByteView bytes) { return {reinterpret_cast<const char*>(bytes.bytes().data()), bytes.size()}; }
+
+}  // namespace
+
+std::optional<Inode> parse_inode(ByteView data) {
+    const auto item = data.as<InodeItem>(0);
+    if (!item || item->size > kLargestFile) return std::nullopt;
+    Inode inode;
+    inode.generation = item->generation;
+    inode.sequence = item->sequence;
+    inode.size = item->size;
+    inode.links = item->nlink;
+    inode.uid = item->uid;
+    inode.gid = item->gid;
+    inode.mode = static_cast<std::uint16_t>(item->mode);
+    inode.accessed = time_of(item->atime);
+    inode.changed = time_of(item->ctime);
+    inode.modified = time_of(item->mtime);
+    inode.created = time_of(item->otime);
+    return inode;
+}
+
+std::vector<Name> names_in(const Key& key, ByteView data) {
+    std::vector<Name> names;
+    const bool is_extended = key.type == INODE_EXTREF;
+    for (std::size_t at = 0; at < data.size();) {
+        const std::size_t head = is_extended ? 18 : 10;  // parent, index, length; or index, length
+        const auto length = data.u16le(at + head - 2);
+        const auto name = length ? data.slice(at + head, *length) : tl::unexpected<Error>(Error{});
+        if (!length || !name || *length == 0) break;
+        names.push_back({is_extended ? *data.u64le(at) : key.offset, text_of(*name)});
+        at += head + *length;
+    }
+    return names;
+}
+
+std::optional<FileExtent> parse_file_extent(const Key& key, ByteView data) {
+    constexpr std::uint8_t kInline = 0, kPreallocated = 2;
+    const auto item = data.as<FileExtentItem>(0);
+    if (!item || item->type > kPreallocated) return std::nullopt;
+    FileExtent extent;
+    extent.start = key.offset;
+    extent.generation = item->generation;
+    extent.unpacked = item->ram_bytes;
+    extent.is_known = item->compression <= 3 && item->encryption == 0 && item->other_encoding == 0;
+    extent.codec = static_cast<Pack::Codec>(extent.is_known ? item->compression : 0);
+    if (item->type == kInline) {
+        const std::uint64_t stored = data.size() - sizeof(FileExtentItem);
+        extent.inline_place = Extent{data.origin() + sizeof(FileExtentItem), stored};
+        extent.stored = stored;
+        extent.length = extent.codec == Pack::Codec::none ? stored : extent.unpacked;
+    } else {
+        const auto place = data.as<FileExtentPlace>(sizeof(FileExtentItem));
+        if (!place) return std::nullopt;
+        extent.length = place->num_bytes;
+        extent.logical = place->disk_bytenr;
+        extent.stored = place->disk_num_bytes;
+        extent.skip = place->offset;
+        extent.is_hole = place->disk_bytenr == 0 || item->type == kPreallocated;
+        const auto end = checked_add(extent.skip, extent.length);
+        if (!end || (!extent.is_hole && *end > extent.unpacked)) return std::nullopt;
+    }
+    if (extent.length == 0 || extent.length > kLargestFile || extent.start > kLargestFile) return std::nullopt;
+    return extent;
+}
+
+void FileExtents::add(FileExtent&& extent, std::uint64_t leaf_generation) {
+    const auto there = extents_.find(extent.start);
+    if (there == extents_.end())
+        extents_.emplace(extent.start, std::pair(leaf_generation, std::move(extent)));
+    else if (leaf_generation > there->second.first ||
+             (leaf_generation == there->second.first && extent.generation > there->second.second.generation))
+        there->second = {leaf_generation, std::move(extent)};
+}
+
+void FileExtents::each(const std::function<void(const FileExtent&)>& visit) const {
+    for (const auto& [start, entry] : extents_)
+        if (!entry.second.is_hole && !entry.second.inline_place) visit(entry.second);
+}
+
+std::vector<std::uint64_t> FileExtents::lay(const ChunkMap& chunks, Record& record) const {
+    Layout& layout = record.layout;
+    std::vector<Pack> packs;
+    std::vector<std::uint64_t> logicals;
+    bool is_packed = false, all_inline = !extents_.empty(), whole = true;
+    std::uint64_t reached = 0;  // bytes of the file
+    const auto add = [&](const Extent& place, Pack pack, std::uint64_t logical) {
+        Extent* last = layout.extents.empty() ? nullptr : &layout.extents.back();
+        const bool continues = last != nullptr && pack.codec == Pack::Codec::none &&
+                               packs.back().codec == Pack::Codec::none &&
+                               (place.is_stored() ? last->is_stored() && last->end() == place.offset && logical != 0 &&
+                                                        logicals.back() + last->length == logical
+                                                  : last->offset == place.offset);
+        if (continues) {
+            last->length += place.length;
+            packs.back().content += pack.content;
+        } else {
+            layout.extents.push_back(place);
+            packs.push_back(pack);
+            logicals.push_back(logical);
+        }
+    };
+    const auto fill = [&](std::uint64_t offset, std::uint64_t length) {
+        if (length > 0) add({offset, length}, {Pack::Codec::none, length, 0, 0}, 0);
+        reached += length;
+    };
+    for (const auto& [start, entry] : extents_) {
+        const FileExtent& extent = entry.second;
+        // What an older leaf tells of a place that a newer one covers is of an earlier version of the file.
+        const std::uint64_t end = std::min(start + extent.length, record.size);
+        if (start >= record.size || end <= reached) continue;
+        if (start > reached) fill(Extent::kZeros, start - reached);
+        const std::uint64_t cut = reached - start, length = end - reached;
+        all_inline = all_inline && extent.inline_place;
+        if (extent.is_hole) {
+            fill(Extent::kZeros, length);
+        } else if (!extent.is_known) {
+            whole = false;
+            fill(Extent::kHole, length);
+        } else if (extent.codec != Pack::Codec::none) {
+            is_packed = true;
+            const auto places = extent.inline_place ? std::vector{*extent.inline_place}
+                                                    : chunks.places_of(extent.logical, extent.stored);
+            // Packed bytes never cross a chunk.
+            const Extent place = places.size() == 1 ? places.front() : Extent{Extent::kHole, extent.stored};
+            add(place, {extent.codec, length, extent.skip + cut, extent.unpacked}, extent.logical);
+            reached += length;
+        } else if (extent.inline_place) {
+            add({extent.inline_place->offset + cut, length}, {Pack::Codec::none, length, 0, 0}, 0);
+            reached += length;
+        } else {
+            std::uint64_t logical = extent.logical + extent.skip + cut;
+            for (const Extent& place : chunks.places_of(logical, length)) {
+                add(place, {Pack::Codec::none, place.length, 0, 0}, logical);
+                logical += place.length;
+                whole = whole && place.is_stored();
+            }
+            reached += length;
+        }
+    }
+    if (reached < record.size) fill(Extent::kZeros, record.size - reached);
+    if (is_packed) {
+        layout.codec = Codec::each;
+        layout.packs = std::move(packs);
+    }
+    layout.within_records = all_inline && record.size > 0;
+    if (!whole) {
+        record.trust = LayoutTrust::damaged;
+        record.notes.emplace_back(
+            "a part of it lies where the map of chunks does not lead, or is packed in an unknown way");
+    }
+    return logicals;
+}
+
+void tell_inode(Record& record, const Inode& inode) {
+    record.is_folder = (inode.mode & kTypeMask) == kFolderType;
+    record.size = record.is_folder ? 0 : inode.size;
+    record.created = inode.created;
+    record.modified = inode.modified;
+    record.changed = inode.changed;
+    record.accessed = inode.accessed;
+    tell_mode_and_owner(record, inode.mode, inode.uid, inode.gid);
+}
+
+}  // namespace dredger::btrfs

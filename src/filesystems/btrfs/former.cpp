@@ -1,0 +1,175 @@
+#include "filesystems/btrfs/former.h"
+
+#include <algorithm>
+
+#include "volumes/trace.h"
+
+namespace dredger::btrfs {
+namespace {
+
+constexpr std::size_t kMostFiles = 2'000'000;
+constexpr std::size_t kMostSums = 4'000'000;
+constexpr std::uint64_t kAtOnce = 1 << 20;  // bytes read together
+
+bool is_file_tree(std::uint64_t owner) { return owner == FS_TREE || (owner >= FIRST_FREE && owner <= LAST_FREE); }
+
+}  // namespace
+
+const std::pair<std::uint64_t, std::string>* FormerFile::name() const {
+    const auto last =
+        std::max_element(names.begin(), names.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
+    return last == names.end() ? nullptr : &last->first;
+}
+
+const FormerFile* Former::file(std::uint64_t root, std::uint64_t inode) const {
+    const auto tree = files_.find(root);
+    if (tree == files_.end()) return nullptr;
+    const auto file = tree->second.find(inode);
+    return file == tree->second.end() ? nullptr : &file->second;
+}
+
+bool Former::read(const Nodes& nodes, const std::function<bool(std::uint64_t, std::uint64_t)>& is_live,
+                  const std::function<bool(const char*, std::uint64_t, std::uint64_t)>& go_on) {
+    const std::uint64_t size = nodes.geometry().node_size;
+    sector_size_ = nodes.geometry().sector_size;
+    std::uint64_t total = 0, done = 0;
+    for (const ChunkPlace& chunk : nodes.chunks().all()) total += chunk.holds_nodes() ? chunk.length : 0;
+    for (const ChunkPlace& chunk : nodes.chunks().all()) {
+        if (!chunk.holds_nodes()) continue;
+        for (std::uint64_t from = 0; from < chunk.length; from += kAtOnce) {
+            if (go_on && !go_on("reading older trees", done, total)) return false;
+            const std::uint64_t part = std::min(kAtOnce, chunk.length - from);
+            done += part;
+            // Where one copy is damaged, the other one may stand.
+            std::vector<std::optional<std::vector<std::byte>>> copies;
+            for (const std::uint64_t copy : chunk.copies)
+                copies.push_back(bytes_at(*nodes.volume(), copy + from, static_cast<std::size_t>(part)));
+            for (std::uint64_t at = 0; at + size <= part; at += size)
+                for (std::size_t copy = 0; copy < copies.size(); ++copy) {
+                    if (!copies[copy]) continue;
+                    const auto there =
+                        std::span(*copies[copy]).subspan(static_cast<std::size_t>(at), static_cast<std::size_t>(size));
+                    const auto header = ByteView(there).as<Header>(0);
+                    if (header->bytenr != chunk.logical + from + at || header->level != 0) continue;
+                    const auto leaf = nodes.parse({there.begin(), there.end()}, chunk.logical + from + at,
+                                                  chunk.copies[copy] + from + at);
+                    if (!leaf) continue;
+                    take_leaf(*leaf, is_live);
+                    break;
+                }
+        }
+    }
+    std::sort(sums_.begin(), sums_.end(), [](const SumRun& a, const SumRun& b) {
+        return a.logical != b.logical ? a.logical < b.logical : a.generation > b.generation;
+    });
+    return true;
+}
+
+void Former::take_leaf(const Node& leaf, const std::function<bool(std::uint64_t, std::uint64_t)>& is_live) {
+    const std::uint64_t owner = leaf.header().owner, generation = leaf.header().generation;
+    if (owner == CSUM_TREE) return take_sums(leaf);
+    const auto file_of = [&](std::uint64_t inode) -> FormerFile* {
+        if (inode < FIRST_FREE || inode > LAST_FREE || is_live(owner, inode)) return nullptr;
+        auto& tree = files_[owner];
+        const auto there = tree.find(inode);
+        if (there != tree.end()) return &there->second;
+        if (count_ >= kMostFiles) return nullptr;
+        ++count_;
+        return &tree[inode];
+    };
+    const auto name_root = [&](std::uint64_t root, FormerRoot&& named) {
+        FormerRoot& known = roots_[root];
+        if (generation >= known.leaf) known = std::move(named);
+    };
+    for (std::size_t i = 0; i < leaf.count(); ++i) {
+        const auto entry = leaf.item(i);
+        if (!entry) continue;
+        const Key& key = entry->key;
+        if (owner == ROOT_TREE) {
+            const auto ref = entry->data.as<RootRef>(0);
+            const auto name = ref ? entry->data.slice(sizeof(RootRef), ref->name_len) : tl::unexpected<Error>(Error{});
+            if (key.type == ROOT_BACKREF && ref && name)
+                name_root(key.objectid,
+                          {key.offset, ref->dirid,
+                           std::string(reinterpret_cast<const char*>(name->bytes().data()), name->size()), generation});
+            continue;
+        }
+        if (!is_file_tree(owner)) return;
+        if (key.type == DIR_INDEX) {
+            const auto item = entry->data.as<DirItem>(0);
+            const auto name =
+                item ? entry->data.slice(sizeof(DirItem), item->name_len) : tl::unexpected<Error>(Error{});
+            if (!item || !name || name->empty()) continue;
+            std::string text(reinterpret_cast<const char*>(name->bytes().data()), name->size());
+            if (item->location.type == ROOT_ITEM) {
+                name_root(item->location.objectid, {owner, key.objectid, std::move(text), generation});
+            } else if (FormerFile* file =
+                           item->location.type == INODE_ITEM ? file_of(item->location.objectid) : nullptr) {
+                auto& seen = file->names[{key.objectid, std::move(text)}];
+                seen = std::max(seen, generation);
+            }
+            continue;
+        }
+        FormerFile* file =
+            key.type == INODE_ITEM || key.type == INODE_REF || key.type == INODE_EXTREF || key.type == EXTENT_DATA
+                ? file_of(key.objectid)
+                : nullptr;
+        if (file == nullptr) continue;
+        if (key.type == INODE_ITEM) {
+            const auto inode = parse_inode(entry->data);
+            if (!inode) continue;
+            if (inode->links == 0) {
+                file->deleted = inode->changed;
+            } else if (!file->inode ||
+                       std::pair(generation, inode->sequence) > std::pair(file->inode_leaf, file->inode->sequence)) {
+                file->inode = *inode;
+                file->inode_leaf = generation;
+            }
+        } else if (key.type == EXTENT_DATA) {
+            if (auto extent = parse_file_extent(key, entry->data)) file->extents.add(std::move(*extent), generation);
+        } else {
+            for (Name& name : names_in(key, entry->data)) {
+                auto& seen = file->names[{name.parent, std::move(name.name)}];
+                seen = std::max(seen, generation);
+            }
+        }
+    }
+}
+
+void Former::take_sums(const Node& leaf) {
+    for (std::size_t i = 0; i < leaf.count() && sums_.size() < kMostSums; ++i) {
+        const auto entry = leaf.item(i);
+        if (!entry || entry->key.objectid != EXTENT_CSUM || entry->key.type != EXTENT_CSUM_ITEM) continue;
+        const std::uint64_t length = entry->data.size() / sizeof(std::uint32_t) * sector_size_;
+        if (length == 0 || !checked_add(entry->key.offset, length)) continue;
+        sums_.push_back({entry->key.offset, length, leaf.header().generation, entry->data.origin()});
+        longest_ = std::max(longest_, length);
+    }
+}
+
+std::vector<std::uint32_t> Former::sums_of(const Nodes& nodes, const std::vector<Extent>& ranges) const {
+    std::vector<std::uint32_t> sums;
+    if (!nodes.geometry().has_crc || sums_.empty()) return sums;
+    for (const Extent& range : ranges)
+        for (std::uint64_t at = range.offset; at < range.end();) {
+            // The newest of those that cover this sector.
+            const SumRun* best = nullptr;
+            auto run = std::lower_bound(sums_.begin(), sums_.end(), at - std::min(at, longest_),
+                                        [](const SumRun& r, std::uint64_t logical) { return r.logical < logical; });
+            for (; run != sums_.end() && run->logical <= at; ++run)
+                if (at - run->logical < run->length && (best == nullptr || run->generation > best->generation))
+                    best = &*run;
+            if (best == nullptr) return {};
+            const std::uint64_t index = (at - best->logical) / sector_size_;
+            const std::uint64_t count =
+                std::min(divide_up(range.end() - at, sector_size_), best->length / sector_size_ - index);
+            const auto bytes = bytes_at(*nodes.volume(), best->place + index * sizeof(std::uint32_t),
+                                        static_cast<std::size_t>(count * sizeof(std::uint32_t)));
+            if (!bytes) return {};
+            for (std::size_t i = 0; i < count; ++i) sums.push_back(*ByteView(*bytes).u32le(i * sizeof(std::uint32_t)));
+            at += count * sector_size_;
+        }
+    return sums;
+}
+
+}  // namespace dredger::btrfs

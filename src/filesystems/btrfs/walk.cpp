@@ -1,0 +1,289 @@
+#include "filesystems/btrfs/walk.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+
+#include "filesystems/posix.h"
+
+namespace dredger::btrfs {
+namespace {
+
+constexpr int kDeepest = 512;
+constexpr std::uint64_t kTopFolder = 256;  // of every file tree
+
+bool stores_content(const Inode& inode) {
+    const unsigned type = inode.mode & kTypeMask;
+    return type == kFileType || type == kFolderType || type == kSymlinkType;
+}
+
+}  // namespace
+
+// The same in all snapshots of a file: number, birth and nothing else of it never change.
+std::uint64_t Walk::id_of(std::uint64_t number, const Inode& inode) {
+    std::uint64_t id = number;
+    for (const std::uint64_t part : {inode.generation, static_cast<std::uint64_t>(inode.created.seconds),
+                                     std::uint64_t{inode.created.nanoseconds}})
+        id = (id ^ part) * 0x9E3779B97F4A7C15U + (id >> 29);
+    return id;
+}
+
+void Walk::emit(Record&& record) {
+    if (!stopped_) stopped_ = !sink_.take(std::move(record));
+}
+
+void Walk::run() {
+    read_roots();
+    for (auto& [id, root] : roots_) learn_tree(root);
+    if (!options_.live_only && !stopped_) {
+        const auto is_live = [this](std::uint64_t root, std::uint64_t inode) {
+            const auto tree = roots_.find(root);
+            return tree != roots_.end() && tree->second.inodes.contains(inode);
+        };
+        stopped_ = !former_.read(nodes_, is_live, options_.go_on);
+        for (const auto& [root, files] : former_.files())
+            for (const auto& [number, file] : files) {
+                if (file.inode) wanted_ids_.insert(id_of(number, *file.inode));
+                file.extents.each([&](const FileExtent& e) { wanted_extents_[e.logical] = e.generation; });
+            }
+    }
+    for (const auto& [id, root] : roots_) emit_tree(id, root);
+    if (!options_.live_only) walk_deleted();
+    if (damaged_trees_ > 0)
+        warnings_.push_back(
+            fmt::format("{} trees are damaged: the files in their lost parts are missing", damaged_trees_));
+}
+
+// The newest tree of roots that can be read.
+void Walk::read_roots() {
+    std::vector<std::uint64_t> candidates = {nodes_.geometry().root};
+    for (const BackupRoot& backup : nodes_.geometry().backups) candidates.push_back(backup.tree_root);
+    for (std::size_t i = 0; i < candidates.size(); ++i) {
+        roots_.clear();
+        const bool whole = nodes_.walk(candidates[i], [&](const Node::Entry& entry, const Header&) {
+            const Key& key = entry.key;
+            if (key.objectid != FS_TREE && (key.objectid < FIRST_FREE || key.objectid > LAST_FREE)) return true;
+            if (key.type == ROOT_ITEM) {
+                const auto item = entry.data.as<RootItem>(0);
+                if (item && item->refs > 0) roots_[key.objectid].tree = item->bytenr;
+            } else if (key.type == ROOT_BACKREF) {
+                const auto ref = entry.data.as<RootRef>(0);
+                const auto name =
+                    ref ? entry.data.slice(sizeof(RootRef), ref->name_len) : tl::unexpected<Error>(Error{});
+                if (!ref || !name) return true;
+                Root& root = roots_[key.objectid];
+                root.parent = key.offset;
+                root.folder = ref->dirid;
+                root.name = {reinterpret_cast<const char*>(name->bytes().data()), name->size()};
+            }
+            return true;
+        });
+        std::erase_if(roots_, [](const auto& root) { return root.second.tree == 0; });
+        if (i > 0 && !roots_.empty())
+            warnings_.emplace_back("the newest tree of roots is damaged: an older one is used");
+        if (whole || !roots_.empty()) return;
+    }
+    ++damaged_trees_;
+}
+
+void Walk::learn_tree(Root& root) {
+    bool is_folder = false;
+    std::uint64_t number = 0;
+    const bool whole = nodes_.walk(root.tree, [&](const Node::Entry& entry, const Header&) {
+        const Key& key = entry.key;
+        if (key.type == INODE_ITEM) {
+            const auto inode = parse_inode(entry.data);
+            number = key.objectid;
+            is_folder = inode && (inode->mode & kTypeMask) == kFolderType;
+            // One without a name only waits for being removed.
+            if (inode && inode->links > 0) root.inodes.insert(number);
+        } else if (key.type == INODE_REF && is_folder && key.objectid == number && number != kTopFolder) {
+            const auto names = names_in(key, entry.data);
+            if (!names.empty()) root.folders[number] = names.front();
+        }
+        if (options_.go_on && root.inodes.size() % 65'536 == 1 &&
+            !options_.go_on("reading trees", root.inodes.size(), 0))
+            stopped_ = true;
+        return !stopped_;
+    });
+    if (!whole && !stopped_) ++damaged_trees_;
+}
+
+Walk::Place Walk::root_place(std::uint64_t root, int depth) const {
+    if (root == FS_TREE) return {};
+    const auto live = roots_.find(root);
+    if (live != roots_.end() && !live->second.name.empty() && depth < kDeepest) {
+        const Root& r = live->second;
+        const Place above = place_of(r.parent, r.folder, depth + 1);
+        return {joined(above.path, printable(r.name)), above.known};
+    }
+    const auto former = former_.roots().find(root);
+    if (former != former_.roots().end() && depth < kDeepest) {
+        const Place above = place_of(former->second.parent, former->second.folder, depth + 1);
+        return {joined(above.path, printable(former->second.name)), above.known};
+    }
+    return {fmt::format("(subvolume {})", root), false};
+}
+
+Walk::Place Walk::place_of(std::uint64_t root, std::uint64_t folder, int depth) const {
+    std::string path;
+    bool known = true;
+    for (; folder != kTopFolder; ++depth) {
+        const auto tree = roots_.find(root);
+        const Name* live = nullptr;
+        if (tree != roots_.end())
+            if (const auto found = tree->second.folders.find(folder); found != tree->second.folders.end())
+                live = &found->second;
+        const FormerFile* file = live == nullptr ? former_.file(root, folder) : nullptr;
+        const auto* former = file != nullptr ? file->name() : nullptr;
+        if ((live == nullptr && former == nullptr) || depth >= kDeepest) {
+            const std::string number = fmt::format("(folder {})", folder);
+            path = path.empty() ? number : number + "/" + path;
+            known = false;
+            break;
+        }
+        const std::string name = printable(live != nullptr ? live->name : former->second);
+        path = path.empty() ? name : name + "/" + path;
+        folder = live != nullptr ? live->parent : former->first;
+    }
+    const Place above = root_place(root, depth + 1);
+    return {path.empty() ? above.path : joined(above.path, path), above.known && known};
+}
+
+void Walk::emit_tree(std::uint64_t id, const Root& root) {
+    std::uint64_t number = 0;
+    std::optional<Inode> inode;
+    std::vector<Name> names;
+    FileExtents extents;
+    const auto finish = [&] {
+        if (inode && inode->links > 0 && number != kTopFolder) emit_file(id, number, *inode, names, extents);
+        inode.reset();
+        names.clear();
+        extents = {};
+    };
+    nodes_.walk(root.tree, [&](const Node::Entry& entry, const Header& header) {
+        const Key& key = entry.key;
+        if (key.objectid < FIRST_FREE || key.objectid > LAST_FREE) return true;
+        if (key.objectid != number) {
+            finish();
+            number = key.objectid;
+        }
+        if (key.type == INODE_ITEM) inode = parse_inode(entry.data);
+        if (key.type == INODE_REF || key.type == INODE_EXTREF)
+            for (Name& name : names_in(key, entry.data)) names.push_back(std::move(name));
+        if (key.type == EXTENT_DATA)
+            if (auto extent = parse_file_extent(key, entry.data)) extents.add(std::move(*extent), header.generation);
+        return !stopped_;
+    });
+    finish();
+}
+
+void Walk::emit_file(std::uint64_t id, std::uint64_t number, const Inode& inode, const std::vector<Name>& names,
+                     const FileExtents& extents) {
+    if (!stores_content(inode)) return;
+    Record record;
+    tell_inode(record, inode);
+    record.id = id_of(number, inode);
+    if (!record.is_folder) extents.lay(nodes_.chunks(), record);
+    for (const Name& name : names) {
+        Record named = record;
+        named.folder = place_of(id, name.parent, 0).path;
+        named.name = printable(name.name);
+        if (wanted_ids_.contains(record.id)) twins_.try_emplace(record.id, Twin{record.id, named.path()});
+        extents.each([&](const FileExtent& e) {
+            const auto wanted = wanted_extents_.find(e.logical);
+            if (wanted != wanted_extents_.end() && wanted->second == e.generation)
+                holders_.try_emplace(e.logical, e.generation, Twin{record.id, named.path()});
+        });
+        emit(std::move(named));
+    }
+}
+
+void Walk::walk_deleted() {
+    for (const auto& [root, files] : former_.files())
+        for (const auto& [number, file] : files) {
+            if (stopped_) return;
+            emit_former(root, number, file);
+        }
+}
+
+// What lives on elsewhere is not overwritten by that: a snapshot, or a copy that shares its content.
+void Walk::find_twin(Record& record, std::uint64_t number, const FormerFile& file) const {
+    if (const auto twin = twins_.find(id_of(number, *file.inode)); twin != twins_.end()) {
+        record.notes.push_back(fmt::format("it lives on in a snapshot: {}", twin->second.path));
+        return;
+    }
+    bool all = !file.extents.empty();
+    const Twin* twin = nullptr;
+    file.extents.each([&](const FileExtent& e) {
+        const auto holder = holders_.find(e.logical);
+        if (holder == holders_.end() || holder->second.first != e.generation)
+            all = false;
+        else if (twin == nullptr)
+            twin = &holder->second.second;
+    });
+    if (!all || twin == nullptr) return;
+    record.id = twin->id;
+    record.notes.push_back(fmt::format("its content is shared with a file that is there: {}", twin->path));
+}
+
+void Walk::emit_former(std::uint64_t root, std::uint64_t number, const FormerFile& file) {
+    if (number == kTopFolder) return;
+    const auto* name = file.name();
+    Record record;
+    record.state = State::deleted;
+    record.origin = Origin::remnant;
+    if (file.inode) {
+        if (!stores_content(*file.inode)) return;
+        tell_inode(record, *file.inode);
+        record.id = id_of(number, *file.inode);
+    } else {
+        // Without its inode, the extents tell whole sectors, and a name alone nothing of what bore it.
+        if (name == nullptr && file.extents.empty()) return;
+        record.id = number ^ root << 40U;
+    }
+    record.deleted = file.deleted;
+    if (name != nullptr) {
+        const Place place = place_of(root, name->first, 0);
+        record.folder = place.path;
+        record.name = printable(name->second);
+        if (!place.known) record.notes.emplace_back("a folder above it is not known any more; a number stands for it");
+    } else {
+        if (record.is_folder) return;
+        record.folder = root_place(root, 0).path;
+        record.name = fmt::format("(inode {})", number);
+        record.name_is_whole = false;
+        record.notes.emplace_back("its name is not known any more; the number of its inode stands for it");
+    }
+    if (record.is_folder) return emit(std::move(record));
+    if (!file.inode) {
+        file.extents.each([&](const FileExtent& e) { record.size = std::max(record.size, e.start + e.length); });
+        record.notes.emplace_back("its inode is not there any more: what is listed is whole sectors");
+    }
+    if (file.extents.empty() && record.size > 0) {
+        record.trust = LayoutTrust::none;
+        record.notes.emplace_back("nothing is left of the list of its extents");
+    } else if (record.size > 0) {
+        const auto logicals = file.extents.lay(nodes_.chunks(), record);
+        find_sums(record, logicals);
+    } else if (!file.inode) {
+        record.trust = LayoutTrust::none;
+    }
+    record.notes.emplace_back("an older generation of the file tree tells of it");
+    if (file.inode) find_twin(record, number, file);
+    emit(std::move(record));
+}
+
+void Walk::find_sums(Record& record, const std::vector<std::uint64_t>& logicals) const {
+    std::vector<Extent> ranges;
+    for (std::size_t i = 0; i < logicals.size(); ++i) {
+        const Extent& extent = record.layout.extents[i];
+        if (!extent.is_stored()) continue;
+        if (logicals[i] == 0 || logicals[i] % nodes_.geometry().sector_size != 0) return;
+        ranges.push_back({logicals[i], extent.length});
+    }
+    if (ranges.empty()) return;
+    record.layout.sums = former_.sums_of(nodes_, ranges);
+    record.layout.sum_unit = record.layout.sums.empty() ? 0 : nodes_.geometry().sector_size;
+}
+
+}  // namespace dredger::btrfs

@@ -1,0 +1,147 @@
+#include "media/pieced_content.h"
+
+#include <algorithm>
+#include <lzo/lzo1x.h>
+#include <zlib.h>
+#include <zstd.h>
+
+#include "base/bytes.h"
+
+namespace dredger {
+namespace {
+
+constexpr std::uint64_t kMostUnpacked = 16 << 20;  // bytes of one extent: no file system packs more together
+
+std::size_t unpack_zlib(std::span<const std::byte> packed, std::span<std::byte> into) {
+    z_stream stream{};
+    if (inflateInit(&stream) != Z_OK) return 0;
+    stream.next_in = reinterpret_cast<Bytef*>(const_cast<std::byte*>(packed.data()));
+    stream.avail_in = static_cast<uInt>(packed.size());
+    stream.next_out = reinterpret_cast<Bytef*>(into.data());
+    stream.avail_out = static_cast<uInt>(into.size());
+    inflate(&stream, Z_FINISH);
+    const std::size_t out = stream.total_out;
+    inflateEnd(&stream);
+    return out;
+}
+
+std::size_t unpack_zstd(std::span<const std::byte> packed, std::span<std::byte> into) {
+    ZSTD_DStream* stream = ZSTD_createDStream();
+    ZSTD_inBuffer in = {packed.data(), packed.size(), 0};
+    ZSTD_outBuffer out = {into.data(), into.size(), 0};
+    while (in.pos < in.size && out.pos < out.size) {
+        const std::size_t result = ZSTD_decompressStream(stream, &out, &in);
+        if (result == 0 || ZSTD_isError(result) != 0) break;
+    }
+    ZSTD_freeDStream(stream);
+    return out.pos;
+}
+
+// As Btrfs frames it: the length of all, then pieces of a sector of content each, with their lengths, none of which
+// crosses a sector's end (Linux, fs/btrfs/lzo.c).
+std::size_t unpack_lzo(std::span<const std::byte> packed, std::span<std::byte> into) {
+    constexpr std::size_t kSector = 4096, kLength = 4;
+    const ByteView view(packed);
+    const std::size_t end = std::min<std::size_t>(view.u32le(0).value_or(0), packed.size());
+    std::size_t out = 0;
+    for (std::size_t at = kLength; at + kLength <= end && out < into.size();) {
+        const std::size_t length = *view.u32le(at);
+        at += kLength;
+        if (length > packed.size() - at) break;
+        lzo_uint done = std::min(kSector, into.size() - out);
+        const int result = lzo1x_decompress_safe(reinterpret_cast<const unsigned char*>(packed.data() + at), length,
+                                                 reinterpret_cast<unsigned char*>(into.data() + out), &done, nullptr);
+        if (result != LZO_E_OK) break;
+        out += done;
+        at += length;
+        if (kSector - at % kSector < kLength) at += kSector - at % kSector;
+    }
+    return out;
+}
+
+}  // namespace
+
+std::size_t unpack_extent(Pack::Codec codec, std::span<const std::byte> packed, std::span<std::byte> into) {
+    switch (codec) {
+        case Pack::Codec::zlib: return unpack_zlib(packed, into);
+        case Pack::Codec::lzo: return unpack_lzo(packed, into);
+        case Pack::Codec::zstd: return unpack_zstd(packed, into);
+        case Pack::Codec::none: break;
+    }
+    const std::size_t length = std::min(packed.size(), into.size());
+    std::copy_n(packed.begin(), length, into.begin());
+    return length;
+}
+
+PiecedContent::PiecedContent(MediumPtr whole, const Layout& layout, std::uint64_t size) : whole_(std::move(whole)) {
+    for (std::size_t i = 0; i < layout.extents.size() && i < layout.packs.size() && size_ < size; ++i) {
+        const Pack& pack = layout.packs[i];
+        const std::uint64_t length = std::min(pack.content, size - size_);
+        if (length > 0) pieces_.push_back({size_, layout.extents[i], pack});
+        size_ += length;
+    }
+}
+
+Result<void> PiecedContent::read_within(std::uint64_t offset, std::span<std::byte> into,
+                                        std::vector<Extent>& bad) const {
+    auto piece = std::upper_bound(pieces_.begin(), pieces_.end(), offset,
+                                  [](std::uint64_t at, const Piece& p) { return at < p.start; });
+    if (piece != pieces_.begin()) --piece;
+    for (; !into.empty() && piece != pieces_.end(); ++piece) {
+        const std::uint64_t end = std::min(piece->start + piece->pack.content, size_);
+        if (offset >= end) continue;
+        const auto part = into.first(static_cast<std::size_t>(std::min<std::uint64_t>(into.size(), end - offset)));
+        DREDGER_CHECK(read_piece(*piece, offset - piece->start, part, bad));
+        into = into.subspan(part.size());
+        offset += part.size();
+    }
+    return {};
+}
+
+// `from`: of the piece's part of the content.
+Result<void> PiecedContent::read_piece(const Piece& piece, std::uint64_t from, std::span<std::byte> into,
+                                       std::vector<Extent>& bad) const {
+    const std::uint64_t at = piece.start + from;
+    std::fill(into.begin(), into.end(), std::byte{0});
+    if (!piece.where.is_stored()) {
+        if (piece.where.is_hole()) bad.push_back({at, into.size()});
+        return {};
+    }
+    if (piece.pack.codec == Pack::Codec::none) {
+        const std::uint64_t place = piece.where.offset + from;
+        const std::uint64_t there =
+            place < whole_->size() ? std::min<std::uint64_t>(into.size(), whole_->size() - place) : 0;
+        std::vector<Extent> lost;
+        if (there > 0) DREDGER_CHECK(whole_->read(place, into.first(static_cast<std::size_t>(there)), &lost));
+        for (const Extent& l : lost) bad.push_back({at + (l.offset - place), l.length});
+        if (there < into.size()) bad.push_back({at + there, into.size() - there});
+        return {};
+    }
+    if (loaded_ != piece.where.offset) DREDGER_CHECK(load(piece));
+    const std::uint64_t first = piece.pack.skip + from;
+    const std::uint64_t right = first < good_ ? std::min<std::uint64_t>(into.size(), good_ - first) : 0;
+    std::copy_n(bytes_.begin() + static_cast<std::ptrdiff_t>(std::min<std::uint64_t>(first, bytes_.size())), right,
+                into.begin());
+    if (right < into.size()) bad.push_back({at + right, into.size() - right});
+    return {};
+}
+
+Result<void> PiecedContent::load(const Piece& piece) const {
+    loaded_ = Extent::kHole;
+    good_ = 0;
+    bytes_.assign(static_cast<std::size_t>(std::min(piece.pack.unpacked, kMostUnpacked)), std::byte{0});
+    const Extent& where = piece.where;
+    if (where.length <= kMostUnpacked && lies_within(where.offset, where.length, whole_->size())) {
+        std::vector<std::byte> packed(static_cast<std::size_t>(where.length));
+        std::vector<Extent> lost;
+        DREDGER_CHECK(whole_->read(where.offset, packed, &lost));
+        // What follows a lost byte can't be unpacked.
+        std::uint64_t good = packed.size();
+        for (const Extent& l : lost) good = std::min(good, l.offset - where.offset);
+        good_ = unpack_extent(piece.pack.codec, std::span(packed).first(static_cast<std::size_t>(good)), bytes_);
+    }
+    loaded_ = where.offset;
+    return {};
+}
+
+}  // namespace dredger
