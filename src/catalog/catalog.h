@@ -108,6 +108,7 @@ class Catalog {
         State state;
         std::size_t piece;  // of the layout
         Extent shared;      // on the medium
+        bool is_same_file = false;  // or one that the file system lets share its content: it took nothing over
     };
     Result<std::vector<Overlap>> overlapping(const Candidate& candidate) const;
     // The finds with the same place and name, or streams of that name: earlier versions and what belongs to it. Without

@@ -212,7 +212,8 @@ Result<std::vector<Catalog::Overlap>> Catalog::overlapping(const Candidate& cand
                             "",
                             State::live,
                             piece->index,
-                            {first, std::min(other.end(), piece->where.end()) - first}});
+                            {first, std::min(other.end(), piece->where.end()) - first},
+                            false});
         }
     }
     for (Overlap& overlap : list) {
@@ -223,6 +224,7 @@ Result<std::vector<Catalog::Overlap>> Catalog::overlapping(const Candidate& cand
         }
         overlap.path = row->record.path();
         overlap.state = row->record.state;
+        overlap.is_same_file = row->record.id == candidate.record.id;
     }
     std::erase_if(list, [](const Overlap& o) { return o.shared.length == 0; });
     std::stable_sort(list.begin(), list.end(), [](const Overlap& a, const Overlap& b) {
@@ -322,9 +324,10 @@ Result<void> Catalog::each_piece(
     std::int64_t volume,
     const std::function<void(std::int64_t candidate, const Extent&, bool is_proven)>& visit) const {
     DREDGER_TRY(Statement rows,
-                database_.prepare("SELECT c.id, e.offset, e.length, c.proof>=2 AND c.chk<=1 FROM candidates c JOIN "
-                                  "extents e ON e.candidate = c.id WHERE c.volume=? AND c.state<>0 AND c.origin<>2 AND "
-                                  "c.is_folder=0 AND c.codec=0 ORDER BY c.id, e.position"));
+                database_.prepare(
+                    "SELECT c.id, e.offset, e.length, (c.proof>=2 AND c.chk<=1) OR c.codec=2 FROM candidates c JOIN "
+                    "extents e ON e.candidate = c.id WHERE c.volume=? AND c.state<>0 AND c.origin<>2 AND "
+                    "c.is_folder=0 AND c.codec<>1 ORDER BY c.id, e.position"));
     rows.bind(1, volume);
     for (;;) {
         DREDGER_TRY(const bool there, rows.step());

@@ -55,8 +55,9 @@ std::vector<Part> parts_of(const Candidate& candidate, const std::vector<Catalog
     const State state = candidate.record.state;
     if (state == State::live || state == State::trashed) return parts;
     for (const Catalog::Overlap& other : overlaps)
-        mark(starts[other.piece] + (other.shared.offset - extents[other.piece].offset), other.shared.length,
-             other.state == State::live || other.state == State::trashed ? Part::taken : Part::claimed);
+        if (!other.is_same_file)
+            mark(starts[other.piece] + (other.shared.offset - extents[other.piece].offset), other.shared.length,
+                 other.state == State::live || other.state == State::trashed ? Part::taken : Part::claimed);
     return parts;
 }
 

@@ -72,8 +72,8 @@ void print_times(const Record& r) {
 }
 
 std::string holder_text(const Catalog::Overlap& other) {
-    return fmt::format("{} of it: {} {} ({})", size_text(other.shared.length), other.candidate, printable(other.path),
-                       word_for(other.state));
+    return fmt::format("{} of it{}: {} {} ({})", size_text(other.shared.length), other.is_same_file ? ", shared" : "",
+                       other.candidate, printable(other.path), word_for(other.state));
 }
 
 Result<void> print_pieces(const Catalog& catalog, const Candidate& c) {

@@ -24,7 +24,7 @@ void SpaceMap::take_run(std::uint64_t first, std::uint64_t count) {
 
 Extent SpaceMap::whole_units(const Extent& extent) const {
     const std::uint64_t behind = base_ + units() * unit_;
-    if (extent.is_hole() || extent.length == 0 || extent.offset < base_ || extent.end() > behind) return extent;
+    if (!extent.is_stored() || extent.length == 0 || extent.offset < base_ || extent.end() > behind) return extent;
     const std::uint64_t first = extent.offset - (extent.offset - base_) % unit_;
     const std::uint64_t last = extent.end() - 1 - (extent.end() - 1 - base_) % unit_ + unit_;
     return {first, last - first};

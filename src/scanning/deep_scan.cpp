@@ -151,7 +151,11 @@ Result<void> DeepScan::learn_places() {
         claims_.add({piece, candidate, 0, false, {}});
     }));
     claims_.seal();
-    return {};
+    // What is there is not to be found, where the ground holds more than what is free.
+    if (!report_.is_whole) return {};
+    return catalog_.each_extent([&](std::int64_t volume, State state, Band, const Extent& piece) {
+        if (volume == volume_.id && (state == State::live || state == State::trashed)) taken_.add(piece);
+    });
 }
 
 // True where a record tells of the find already.
@@ -171,6 +175,11 @@ Result<bool> DeepScan::merge_with_start(const Find& find) {
     for (Candidate& candidate : there) {
         Record& record = candidate.record;
         if (record.origin == Origin::signature) continue;
+        // Packed bytes may look like a packed file, and are none.
+        if (record.layout.codec == Codec::each) {
+            is_known = true;
+            continue;
+        }
         const bool kin = candidate.format.empty() || are_kin(candidate.format, find.format->name);
         // Text is what nothing else claims to be.
         const bool only_text = find.format->name == "txt" || find.format->name == "csv";
@@ -213,8 +222,8 @@ Result<bool> DeepScan::merge_within(const Find& find) {
     for (const std::int64_t id : around) {
         DREDGER_TRY(auto candidate, catalog_.find(id));
         if (!candidate || candidate->record.layout.extents.front().offset == start) continue;
-        const bool can_hold_files =
-            candidate->format.empty() || candidate->kind == Kind::archive || candidate->kind == Kind::database;
+        const bool can_hold_files = candidate->record.layout.codec == Codec::each || candidate->format.empty() ||
+                                    candidate->kind == Kind::archive || candidate->kind == Kind::database;
         if (can_hold_files && candidate->prospect.band == Band::sound) {
             is_known = true;
             continue;

@@ -291,7 +291,8 @@ TEST_F(CatalogTest, WhatIsKnownBetterReplacesWhatWas) {
     Candidate known = candidate("DCIM", "NEST0001.JPG", 40);
     known.id = add(known);
     known.record.size = 5000;
-    known.record.layout = {{{32768, 5000}}, Codec::none, 0, false};
+    known.record.layout = {};
+    known.record.layout.extents = {{32768, 5000}};
     known.prospect = {99, Band::sound, Check::verified, {"all of its content was checked and agrees"}};
     known.proof = Proof::checksums;
     ASSERT_TRUE(catalog_->update(known));

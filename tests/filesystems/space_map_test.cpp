@@ -40,5 +40,23 @@ TEST(SpaceMap, WhatLiesAroundTheClustersIsTaken) {
     EXPECT_EQ(map.taken_bytes_in({5000, 7}), 7U);
 }
 
+TEST(SpaceMap, WhatIsNotStoredHasNoUnits) {
+    const SpaceMap map(0, 4096, 16);
+    for (const std::uint64_t offset : {Extent::kHole, Extent::kZeros}) {
+        const Extent extent{offset, 5000};
+        EXPECT_EQ(map.whole_units(extent), extent);
+    }
+}
+
+TEST(SpaceMap, TakesRunsOnce) {
+    SpaceMap map(4096, 4096, 16);
+    map.take(3);
+    map.take_run(2, 4);
+    map.take_run(14, 9);
+    map.take_run(99, 1);
+    EXPECT_EQ(map.taken_bytes(), 6U * 4096);
+    EXPECT_EQ(map.free_runs(), (std::vector<Extent>{{4096, 2 * 4096}, {7 * 4096, 8 * 4096}}));
+}
+
 }  // namespace
 }  // namespace dredger

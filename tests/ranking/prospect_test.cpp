@@ -242,7 +242,9 @@ TEST(Evidence, PackedBytesCountForWhatTheyStandFor) {
     Sectors s;
     s.record.id = 50;
     s.record.size = 8192;
-    s.record.layout = {{{0, 1024}, {Extent::kZeros, 7168}}, Codec::lznt1, 8192, false};
+    s.record.layout.extents = {{0, 1024}, {Extent::kZeros, 7168}};
+    s.record.layout.codec = Codec::lznt1;
+    s.record.layout.unit = 8192;
     Claims claims;
     claims.add({{0, 512}, 2, 51, true, FileTime{5000, 0, {}}});
     claims.seal();

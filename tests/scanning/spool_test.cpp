@@ -22,7 +22,13 @@ Candidate candidate(std::int64_t id, const std::string& name) {
     r.deleted = FileTime{1'780'000'000, 0, {}};
     r.attributes = {"hidden", "sparse"};
     r.facts = {{"account", "S-1-5-21-7"}};
-    r.layout = {{{8192, 4000}, {Extent::kZeros, 1000}}, Codec::lznt1, 65'536, true};
+    r.layout.extents = {{8192, 4000}, {Extent::kZeros, 1000}};
+    r.layout.codec = Codec::lznt1;
+    r.layout.unit = 65'536;
+    r.layout.packs = {{Pack::Codec::zstd, 4096, 512, 8192}, {}};
+    r.layout.sums = {1, 0xFFFFFFFF};
+    r.layout.sum_unit = 4096;
+    r.layout.within_records = true;
     r.trust = LayoutTrust::damaged;
     r.name_is_whole = false;
     r.notes = {"a note", ""};

@@ -7,6 +7,7 @@
 #include "base/checked.h"
 #include "base/digest.h"
 #include "bins/bins.h"
+#include "catalog/checking.h"
 #include "media/content.h"
 #include "media/window.h"
 #include "ranking/prospect.h"
@@ -19,6 +20,7 @@ namespace {
 WalkOptions options_as_in_a_scan() {
     WalkOptions options;
     options.content_fits_name = content_fits_name;
+    options.content_end = content_end;
     return options;
 }
 
@@ -116,6 +118,23 @@ void expect_truth(const Walked& walked, const std::string& fixture, const std::v
         }
     }
     EXPECT_GT(expected, 5U);
+}
+
+void expect_whole_deleted(const Walked& walked, const std::string& fixture) {
+    std::size_t whole = 0;
+    const auto truth = truth_of(fixture);
+    for (const auto& file : truth["files"]) {
+        if (file["state"] != "deleted" || file["directory"] || file["size"] == 0 ||
+            file["intact_bytes"] != file["size"])
+            continue;
+        ++whole;
+        const Record* record = walked.found.find(file["path"]);
+        ASSERT_NE(record, nullptr) << file["path"];
+        EXPECT_EQ(record->size, file["size"].get<std::uint64_t>()) << file["path"];
+        EXPECT_EQ(iso8601(*record->modified), file["modified"]) << file["path"];
+        EXPECT_EQ(walked.sum_of(*record), file["sha256"]) << file["path"];
+    }
+    EXPECT_GT(whole, 10U);
 }
 
 void scan_damaged_copies(const std::string& fixture, unsigned copies, const std::vector<std::uint64_t>& tender) {

@@ -37,6 +37,9 @@ struct Walked {
 // for those whose path begins as one of `missing` does: nothing on the medium tells their names.
 void expect_truth(const Walked& walked, const std::string& fixture, const std::vector<std::string>& missing = {});
 
+// Of what was deleted, every file that is physically whole is found with its path, size, time and bytes.
+void expect_whole_deleted(const Walked& walked, const std::string& fixture);
+
 // Scans `copies` damaged copies of a fixture and judges what is found: whatever stands there, it comes to an end.
 // `tender` are places where a few changed bytes do most harm.
 void scan_damaged_copies(const std::string& fixture, unsigned copies, const std::vector<std::uint64_t>& tender);

@@ -77,9 +77,9 @@ class Mapper {
         if (depth < 0 || !geometry_.has_checksums()) return true;
         const std::size_t tail = sizeof(ExtentHeader) * (std::size_t{1} + header->eh_max);
         const auto checksum = node.u32le(tail);
-        return checksum && inode_seed(geometry_, inode_.number, inode_.generation)
-                                   .add(node.bytes().first(tail))
-                                   .value() == *checksum;
+        return checksum &&
+               inode_seed(geometry_, inode_.number, inode_.generation).add(node.bytes().first(tail)).value() ==
+                   *checksum;
     }
 
     void map_extents(ByteView node, int depth) {
@@ -206,9 +206,9 @@ class Mapper {
         if (from >= inode_.size) return;
         piece.length = std::min(length, inode_.size - from);
         auto& extents = mapping_.extents;
-        const bool goes_on = !extents.empty() && extents.back().is_stored() == piece.is_stored() &&
-                             (piece.is_stored() ? extents.back().end() == piece.offset
-                                                : extents.back().offset == piece.offset);
+        const bool goes_on =
+            !extents.empty() && extents.back().is_stored() == piece.is_stored() &&
+            (piece.is_stored() ? extents.back().end() == piece.offset : extents.back().offset == piece.offset);
         if (goes_on)
             extents.back().length += piece.length;
         else
@@ -223,7 +223,7 @@ class Mapper {
     const Geometry& geometry_;
     const BlockVersions& versions_;
     Mapping mapping_;
-    std::uint64_t reached_ = 0;  // bytes of content
+    std::uint64_t reached_ = 0;                  // bytes of content
     std::unordered_set<std::uint64_t> visited_;  // blocks that hold the map
 };
 

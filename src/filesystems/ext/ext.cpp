@@ -63,8 +63,8 @@ Ext::Ext(MediumPtr volume, const Geometry& geometry, std::vector<std::string> wa
         facts_.warnings.push_back(fmt::format("the volume should have {} bytes, {} can be read: it is cut short",
                                               geometry_.size(), volume_->size()));
     if (!journal_.unsettled().empty())
-        facts_.warnings.push_back(
-            fmt::format("it was not unmounted cleanly: {} blocks are read from its journal", journal_.unsettled().size()));
+        facts_.warnings.push_back(fmt::format("it was not unmounted cleanly: {} blocks are read from its journal",
+                                              journal_.unsettled().size()));
     if (!whole)
         facts_.warnings.emplace_back(
             "the map of used blocks is damaged: what is overwritten is told by the files' records alone");

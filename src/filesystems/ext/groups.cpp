@@ -66,8 +66,7 @@ std::optional<std::uint64_t> descriptor_block(const Geometry& g, std::uint64_t p
     for (unsigned seen = 0; seen < copy && group + 1 < g.groups;)
         if (g.has_superblock(++group)) ++seen;
     if (copy > 0 && (group == 0 || !g.has_superblock(group))) return std::nullopt;
-    // With 1 KiB blocks the first superblock fills a block of its own; with others it shares the first.
-    return g.first_block_of(group) + 1 + part;
+    return g.first_block_of(group) + g.superblock_at(group) + 1 + part;
 }
 
 }  // namespace
@@ -101,11 +100,11 @@ Groups Groups::read(const Medium& volume, const Geometry& g, std::vector<std::st
         }
     }
     if (from_copies > 0)
-        warnings.push_back(fmt::format("the descriptors of {} block groups are damaged; their copies are used",
-                                       from_copies));
+        warnings.push_back(
+            fmt::format("the descriptors of {} block groups are damaged; their copies are used", from_copies));
     if (unknown > 0)
-        warnings.push_back(fmt::format("the descriptors of {} block groups are damaged: the inodes there are missing",
-                                       unknown));
+        warnings.push_back(
+            fmt::format("the descriptors of {} block groups are damaged: the inodes there are missing", unknown));
     read.index_tables();
     return read;
 }
@@ -151,7 +150,8 @@ void Groups::take_structures(SpaceMap& map) const {
     const bool has_meta_groups = (geometry_.incompat & INCOMPAT_META_BG) != 0;
     for (std::size_t i = 0; i < groups_.size(); ++i) {
         if (geometry_.has_superblock(i))
-            take(geometry_.first_block_of(i), 1 + (has_meta_groups ? 1 : descriptor_blocks));
+            take(geometry_.first_block_of(i),
+                 geometry_.superblock_at(i) + 1 + (has_meta_groups ? 1 : descriptor_blocks));
         if (groups_[i].inode_table == 0) continue;
         take(groups_[i].block_bitmap, 1);
         take(groups_[i].inode_bitmap, 1);

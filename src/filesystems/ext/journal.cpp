@@ -55,7 +55,7 @@ enum BlockType : std::uint32_t { kDescriptor = 1, kCommit = 2, kSuperBlock1 = 3,
 constexpr std::uint32_t k64Bit = 0x2, kChecksum2 = 0x8, kChecksum3 = 0x10;
 // t_flags
 constexpr std::uint32_t kEscaped = 1, kSameUuid = 2, kLastTag = 8;
-constexpr std::size_t kUuid = 16, kTail = 4;        // bytes
+constexpr std::size_t kUuid = 16, kTail = 4;               // bytes
 constexpr std::size_t kMostCopies = std::size_t{1} << 23;  // 32 GiB of 4 KiB blocks
 
 // Sequence numbers go round.
@@ -266,10 +266,10 @@ Journal Journal::read(const MediumPtr& volume, const Geometry& geometry, const s
 }
 
 std::span<const BlockCopy> Journal::copies_of(std::uint64_t block) const {
-    const auto first = std::partition_point(copies_.begin(), copies_.end(),
-                                            [&](const BlockCopy& copy) { return copy.block < block; });
-    const auto last = std::partition_point(first, copies_.end(),
-                                           [&](const BlockCopy& copy) { return copy.block == block; });
+    const auto first =
+        std::partition_point(copies_.begin(), copies_.end(), [&](const BlockCopy& copy) { return copy.block < block; });
+    const auto last =
+        std::partition_point(first, copies_.end(), [&](const BlockCopy& copy) { return copy.block == block; });
     return {first, last};
 }
 

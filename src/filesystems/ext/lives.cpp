@@ -7,6 +7,7 @@ namespace dredger::ext {
 namespace {
 
 constexpr std::size_t kMostLives = 4'000'000;
+constexpr std::size_t kMostInlineFolders = 200'000;
 
 using Key = std::pair<std::uint32_t, std::uint32_t>;  // inode, generation
 
@@ -20,8 +21,8 @@ std::uint32_t deletion_time(const Inode& inode) {
 
 // Left by an earlier file system, nothing vouches for it.
 bool is_credible(const Inode& inode) {
-    constexpr std::int64_t kEarliest = 315532800;                       // 1980
-    constexpr std::int64_t kLatest = std::int64_t{1} << 32;             // 2106
+    constexpr std::int64_t kEarliest = 315532800;            // 1980
+    constexpr std::int64_t kLatest = std::int64_t{1} << 32;  // 2106
     constexpr std::uint16_t kMostLinks = 65000;
     const auto is_time = [](const FileTime& time) { return time.seconds > kEarliest && time.seconds < kLatest; };
     return inode.links > 0 && inode.links <= kMostLinks && inode.deleted == 0 && is_time(inode.changed) &&
@@ -52,7 +53,8 @@ class Collector {
             for (std::size_t at = 0; at + geometry_.inode_size <= bytes.size(); at += geometry_.inode_size) {
                 const auto number = static_cast<std::uint32_t>(*first + at / geometry_.inode_size);
                 if (number > geometry_.inodes || number < geometry_.first_inode) continue;
-                const ByteView view(std::span<const std::byte>(bytes).subspan(at, geometry_.inode_size), copy.place + at);
+                const ByteView view(std::span<const std::byte>(bytes).subspan(at, geometry_.inode_size),
+                                    copy.place + at);
                 if (!checksum_agrees(view, number, geometry_)) continue;
                 if (const auto inode = parse_inode(view, number, geometry_); inode && inode->mode != 0)
                     take_image(*inode, copy.sequence);
@@ -91,6 +93,8 @@ class Collector {
         life->second.last = inode;
     }
 
+    std::vector<Lives::InlineFolder> take_inline_folders() { return std::move(inline_folders_); }
+
     // An inode that leads a new life has led the others to their end.
     std::vector<Life> finish() {
         std::vector<Life> all;
@@ -123,6 +127,8 @@ class Collector {
             if (life.deleted == 0) life.deleted = deletion_time(inode);
             return;
         }
+        if (inode.is_folder() && inode.has_inline_data() && inline_folders_.size() < kMostInlineFolders)
+            inline_folders_.push_back({inode, sequence});
         if (life.last && is_before(sequence, life.sequence)) return;
         life.last = inode;
         life.sequence = sequence;
@@ -139,6 +145,7 @@ class Collector {
     const Journal& journal_;
     const InodeTable& table_;
     std::map<Key, Life> lives_;
+    std::vector<Lives::InlineFolder> inline_folders_;
 };
 
 }  // namespace
@@ -181,14 +188,15 @@ std::optional<Lives> Lives::read(const Geometry& geometry, const Groups& groups,
         });
     if (stopped) return std::nullopt;
     lives.lives_ = collector.finish();
+    lives.inline_folders_ = collector.take_inline_folders();
     return lives;
 }
 
 std::span<const Life> Lives::of(std::uint32_t inode) const {
-    const auto first = std::partition_point(lives_.begin(), lives_.end(),
-                                            [&](const Life& life) { return life.inode < inode; });
-    const auto behind = std::partition_point(first, lives_.end(),
-                                             [&](const Life& life) { return life.inode == inode; });
+    const auto first =
+        std::partition_point(lives_.begin(), lives_.end(), [&](const Life& life) { return life.inode < inode; });
+    const auto behind =
+        std::partition_point(first, lives_.end(), [&](const Life& life) { return life.inode == inode; });
     return {first, behind};
 }
 

@@ -12,12 +12,12 @@ struct Life {
     std::uint32_t generation = 0;
     FileType type = FileType::unknown;
     enum class End { lives, deleted, replaced, formatted } end = End::deleted;
-    std::uint32_t first = 0;      // the first transaction that is known to have seen it
-    bool has_first = false;       // false: it is older than all of them
-    std::uint32_t deleted = 0;    // seconds since 1970; 0: not known
-    std::optional<Inode> last;    // as it was last known before its end, with a layout if there was one
-    std::uint32_t sequence = 0;   // the transaction that wrote `last`
-    bool from_journal = false;    // `last` does
+    std::uint32_t first = 0;     // the first transaction that is known to have seen it
+    bool has_first = false;      // false: it is older than all of them
+    std::uint32_t deleted = 0;   // seconds since 1970; 0: not known
+    std::optional<Inode> last;   // as it was last known before its end, with a layout if there was one
+    std::uint32_t sequence = 0;  // the transaction that wrote `last`
+    bool from_journal = false;   // `last` does
 };
 
 FileType type_of(const Inode& inode);
@@ -38,6 +38,13 @@ class Lives {
     const Life* at(std::uint32_t inode, FileType type, std::optional<std::uint32_t> sequence) const;
     std::span<const Life> of(std::uint32_t inode) const;
 
+    // Directories that stand within their inodes, as the journal kept them: the oldest first.
+    struct InlineFolder {
+        Inode inode;
+        std::uint32_t sequence;
+    };
+    const std::vector<InlineFolder>& inline_folders() const { return inline_folders_; }
+
     // In use, but nothing leads to them any more.
     const std::vector<std::uint32_t>& unreached() const { return unreached_; }
 
@@ -47,6 +54,7 @@ class Lives {
 
   private:
     std::vector<Life> lives_;
+    std::vector<InlineFolder> inline_folders_;
     std::vector<std::uint32_t> unreached_;
 };
 

@@ -24,10 +24,10 @@ void BlockOwners::seal() {
 }
 
 std::span<const BlockOwners::Owner> BlockOwners::of(std::uint64_t block) const {
-    const auto first = std::partition_point(owners_.begin(), owners_.end(),
-                                            [&](const Owner& owner) { return owner.block < block; });
-    const auto behind = std::partition_point(first, owners_.end(),
-                                             [&](const Owner& owner) { return owner.block == block; });
+    const auto first =
+        std::partition_point(owners_.begin(), owners_.end(), [&](const Owner& owner) { return owner.block < block; });
+    const auto behind =
+        std::partition_point(first, owners_.end(), [&](const Owner& owner) { return owner.block == block; });
     return {first, behind};
 }
 
@@ -73,8 +73,8 @@ void Sightings::read_block(ByteView block) {
 void Sightings::take(std::uint32_t folder, const DirectoryBlock& block, std::optional<std::uint32_t> sequence) {
     for (const DirectoryEntry& entry : block.entries) {
         auto& seen = seen_[{folder, entry.name}];
-        const auto known = std::find_if(seen.begin(), seen.end(),
-                                        [&](const Sighting& one) { return one.inode == entry.inode; });
+        const auto known =
+            std::find_if(seen.begin(), seen.end(), [&](const Sighting& one) { return one.inode == entry.inode; });
         // What stands in given-up room was there before the block was copied.
         const auto when = entry.live ? sequence : std::nullopt;
         if (known == seen.end()) {

@@ -81,9 +81,8 @@ std::optional<Geometry> parse_superblock(ByteView sector, std::uint64_t group) {
     if (g.has_checksums() &&
         Crc32c().add(sector.bytes().first(offsetof(SuperBlock, s_checksum))).value() != sb.s_checksum)
         return std::nullopt;
-    g.seed = (g.incompat & INCOMPAT_CSUM_SEED) != 0
-                 ? Crc32c(sb.s_checksum_seed)
-                 : Crc32c().add(std::as_bytes(std::span(sb.s_uuid)));
+    g.seed = (g.incompat & INCOMPAT_CSUM_SEED) != 0 ? Crc32c(sb.s_checksum_seed)
+                                                    : Crc32c().add(std::as_bytes(std::span(sb.s_uuid)));
     g.filesystem = name_of(g.compat, g.incompat, g.ro_compat);
     g.label = printable(std::string(sb.s_volume_name, strnlen(sb.s_volume_name, sizeof sb.s_volume_name)));
     g.uuid = uuid_text(std::as_bytes(std::span(sb.s_uuid)));

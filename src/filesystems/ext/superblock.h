@@ -145,6 +145,10 @@ struct Geometry {
     std::uint64_t first_block_of(std::uint64_t group) const { return first_data_block + group * blocks_per_group; }
     // Whether a copy of the superblock and of the group descriptors stands at the start of this group.
     bool has_superblock(std::uint64_t group) const;
+    // In which block of its group it stands: the first one, but where 1 KiB blocks begin with one before it.
+    std::uint64_t superblock_at(std::uint64_t group) const {
+        return group == 0 && block_size == 1024 && first_data_block == 0 ? 1 : 0;
+    }
     bool holds(std::uint64_t block) const { return block >= first_data_block && block < blocks; }
 };
 

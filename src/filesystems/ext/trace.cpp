@@ -25,8 +25,7 @@ std::optional<VolumeTrace> trace(const Medium& medium, std::uint64_t at, ByteVie
     const std::uint64_t group = *there.u16le(kGroupNumber);
     const auto found = parse_superblock(there, group);
     if (!found || !has_descriptors(medium, at, *found, group)) return std::nullopt;
-    const std::uint64_t before =
-        group == 0 ? kSuperBlockOffset : found->first_block_of(group) * found->block_size;
+    const std::uint64_t before = group == 0 ? kSuperBlockOffset : found->first_block_of(group) * found->block_size;
     if (before > at) return std::nullopt;
     const std::uint64_t start = at - before;
     bool agrees_with_first = false;

@@ -59,7 +59,8 @@ void Walk::walk_live(std::uint32_t root, const std::string& name, State state) {
 }
 
 // Shows the blocks of a directory with their places; an inline one has none. False: not all could be read.
-bool Walk::each_block(const Inode& inode, const std::function<void(std::uint64_t block, const DirectoryBlock&)>& visit) {
+bool Walk::each_block(const Inode& inode,
+                      const std::function<void(std::uint64_t block, const DirectoryBlock&)>& visit) {
     const Mapping mapping = table_.map(inode);
     const std::uint64_t size = std::min(inode.size, kLargestDirectory);
     const Content content(volume_, mapping.extents);
@@ -88,11 +89,11 @@ bool Walk::each_block(const Inode& inode, const std::function<void(std::uint64_t
 
 void Walk::read_folder(std::size_t folder, State state) {
     const auto inode = table_.read(folders_[folder].inode);
-    const bool whole = inode && inode->is_folder() &&
-                       each_block(*inode, [&](std::uint64_t block, const DirectoryBlock& read) {
-                           if (block != 0) owners_.add(block, inode->number, inode->generation, true);
-                           read_entries(folder, read, state);
-                       });
+    const bool whole =
+        inode && inode->is_folder() && each_block(*inode, [&](std::uint64_t block, const DirectoryBlock& read) {
+            if (block != 0) owners_.add(block, inode->number, inode->generation, true);
+            read_entries(folder, read, state);
+        });
     if (!whole && !stopped_) ++damaged_folders_;
 }
 
@@ -230,15 +231,17 @@ void Walk::see_names(const Lives& lives) {
     std::uint64_t last = 0;
     for (const BlockOwners::Owner& owner : owners_.all())
         if (owner.block != std::exchange(last, owner.block)) read(owner.block);
-    for (const Life& life : lives.all()) {
-        if (life.type != FileType::folder || !life.last || !life.last->has_inline_data()) continue;
-        const Content content(volume_, Lives::map(life, geometry_, journal_, table_, *volume_).extents);
+    const auto read_inline = [&](const Inode& folder, std::optional<std::uint32_t> sequence) {
+        const Content content(volume_, table_.map(folder).extents);
         std::vector<std::byte> bytes(static_cast<std::size_t>(std::min<std::uint64_t>(content.size(), 4096)));
         std::vector<Extent> bad;
         if (content.read(0, bytes, &bad))
-            sightings.take(life.inode, read_inline_directory(ByteView(bytes), geometry_),
-                           life.from_journal ? std::optional(life.sequence) : std::nullopt);
-    }
+            sightings.take(folder.number, read_inline_directory(ByteView(bytes), geometry_), sequence);
+    };
+    for (const Lives::InlineFolder& folder : lives.inline_folders()) read_inline(folder.inode, folder.sequence);
+    for (const Life& life : lives.all())
+        if (life.type == FileType::folder && life.last && life.last->has_inline_data() && !life.from_journal)
+            read_inline(*life.last, std::nullopt);
     look_at_free_blocks(sightings);
 
     // What a folder lists now is not gone.
@@ -259,9 +262,10 @@ void Walk::look_at_free_blocks(Sightings& sightings) const {
             const std::uint64_t length = std::min({kAtOnce, run.end() - at, left});
             const auto bytes = volume_->bytes(at, static_cast<std::size_t>(length));
             for (std::uint64_t from = 0; bytes && from + geometry_.block_size <= length; from += geometry_.block_size) {
-                const ByteView block(std::span<const std::byte>(*bytes).subspan(static_cast<std::size_t>(from),
+                const ByteView block(
+                    std::span<const std::byte>(*bytes).subspan(static_cast<std::size_t>(from),
                                                                static_cast<std::size_t>(geometry_.block_size)),
-                                     at + from);
+                    at + from);
                 if (directory_begun_by(block, geometry_) != 0) sightings.read_block(block);
             }
             at += length;
@@ -356,7 +360,8 @@ void Walk::emit_names_alone(const Lives& lives) {
         if (lives.at(sighting.inode, sighting.type, sighting.sequence) != nullptr) continue;
         const auto now = table_.read(sighting.inode);
         // An earlier name of what is still there.
-        if (!now || sighting.type == FileType::unknown || (now->is_in_use() && type_of(*now) == sighting.type)) continue;
+        if (!now || sighting.type == FileType::unknown || (now->is_in_use() && type_of(*now) == sighting.type))
+            continue;
         if (!kStoresContent[static_cast<std::size_t>(sighting.type)]) continue;
         Record record;
         record.id = sighting.inode;

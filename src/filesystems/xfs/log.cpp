@@ -200,13 +200,14 @@ class LogReader {
                                               : further->data() + (page - 1) * kBasic + 4 + word * 4;
             std::copy(kept, kept + 4, body->begin() + static_cast<std::ptrdiff_t>(block * kBasic));
         }
-        read_operations(ByteView(std::span(*body).first(std::min<std::size_t>(good, head.h_len))), head.h_lsn);
+        read_operations(ByteView(std::span(*body).first(std::min<std::size_t>(good, head.h_len))), head.h_num_logops,
+                        head.h_lsn);
         ++state_.records;
         return headers * kBasic + good;
     }
 
-    void read_operations(ByteView body, std::uint64_t sequence) {
-        for (std::size_t at = 0; at + sizeof(LogOperation) <= body.size();) {
+    void read_operations(ByteView body, std::uint32_t count, std::uint64_t sequence) {
+        for (std::size_t at = 0; count > 0 && at + sizeof(LogOperation) <= body.size(); --count) {
             const auto operation = *body.as<LogOperation>(at);
             at += sizeof(LogOperation);
             const std::size_t length = std::min<std::size_t>(operation.oh_len, body.size() - at);
