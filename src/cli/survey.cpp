@@ -7,8 +7,8 @@
 #include "filesystems/filesystem.h"
 #include "media/drives.h"
 #include "media/file_medium.h"
-#include "media/window.h"
 #include "scanning/volumes_of.h"
+#include "volumes/containers.h"
 
 namespace dredger::cli {
 namespace {
@@ -81,8 +81,11 @@ int survey_source(const std::string& source) {
     bool any_known = false;
     std::vector<std::string> lost;
     for (const Volume& volume : map->volumes) {
-        const auto window = std::make_shared<Window>(*medium, volume.offset, volume.length);
-        const auto opened = open_or_infer(window);
+        const auto window = open_volume(*medium, volume);
+        // What a container holds is seen through it.
+        const auto opened = volume.is_container()  ? Result<std::unique_ptr<FileSystem>>(nullptr)
+                            : volume.holds.empty() ? open_or_infer(window)
+                                                   : open_filesystem(window);
         const bool is_lost = volume.table == TableKind::lost;
         std::string says = is_lost               ? "nothing: lost"
                            : volume.name.empty() ? volume.type
@@ -105,6 +108,12 @@ int survey_source(const std::string& source) {
                 bins.push_back(fmt::format("In the bin of volume {}: {}", volume.number, bin_text(contents)));
             for (const std::string& warning : facts.warnings)
                 warnings.push_back(fmt::format("volume {}: {}", volume.number, warning));
+            continue;
+        }
+        if (!volume.holds.empty()) {
+            any_known = true;
+            table.add({std::to_string(volume.number), count_text(volume.offset), size_text(volume.length),
+                       printable(volume.holds), "-", "-", "-", says});
             continue;
         }
         const Recognised other = recognise(source, volume.offset, volume.length);

@@ -24,4 +24,17 @@ void tell_mode_and_owner(Record& record, std::uint16_t mode, std::uint32_t uid, 
     if ((mode & kTypeMask) == kSymlinkType) record.attributes.emplace_back("symbolic link");
 }
 
+std::optional<std::uint16_t> permissions_of(const Record& record) {
+    constexpr std::size_t kLetters = 10;
+    for (const Fact& fact : record.facts) {
+        if (fact.name != "mode" || fact.value.size() != kLetters) continue;
+        unsigned bits = 0;
+        for (const char letter : fact.value.substr(1))
+            bits = bits << 1 |
+                   (letter == 'r' || letter == 'w' || letter == 'x' || letter == 's' || letter == 't' ? 1U : 0U);
+        return static_cast<std::uint16_t>(bits);
+    }
+    return std::nullopt;
+}
+
 }  // namespace dredger

@@ -9,6 +9,7 @@
 #include <unistd.h>
 
 #include "base/digest.h"
+#include "filesystems/posix.h"
 #include "media/content.h"
 
 namespace dredger {
@@ -119,7 +120,11 @@ bool sync_folder(const fs::path& folder) {
     return synced;
 }
 
-void set_times(const fs::path& target, const Record& record) {
+void set_mode_and_times(const fs::path& target, const Record& record) {
+    if (const auto permissions = permissions_of(record)) {
+        constexpr unsigned kOwnFile = 0600, kOwnFolder = 0700;
+        ::chmod(target.c_str(), *permissions | (record.is_folder ? kOwnFolder : kOwnFile));
+    }
     const timespec times[2] = {time_for(record.accessed ? record.accessed : record.modified),
                                time_for(record.modified)};
     ::utimensat(AT_FDCWD, target.c_str(), times, AT_SYMLINK_NOFOLLOW);

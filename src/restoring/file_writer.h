@@ -23,7 +23,8 @@ Result<WrittenFile> write_file(const MediumPtr& medium, const Record& record, co
 // Waits until all that was written to the file system of `folder` is on its drive.
 bool sync_folder(const std::filesystem::path& folder);
 
-// The record's times; where its clock was local, its digits are taken to be this machine's local time.
-void set_times(const std::filesystem::path& target, const Record& record);
+// The record's permissions, where it tells of any, but that who restores can always read and write it; and its times:
+// where its clock was local, its digits are taken to be this machine's local time.
+void set_mode_and_times(const std::filesystem::path& target, const Record& record);
 
 }  // namespace dredger

@@ -64,7 +64,7 @@ class Restoration {
         catalog_.keep(learnt_);
         // The innermost first: writing into a folder changes its time.
         std::reverse(folders_.begin(), folders_.end());
-        for (const auto& [folder, record] : folders_) set_times(folder, record);
+        for (const auto& [folder, record] : folders_) set_mode_and_times(folder, record);
         DREDGER_CHECK(manifest_->finish());
         if (!sync_folder(request_.destination)) {
             log_->error("the destination did not confirm that everything is on the drive: {}", std::strerror(errno));
@@ -220,7 +220,7 @@ class Restoration {
             report_.interrupted = true;
             return {};
         }
-        set_times(target, c.record);
+        set_mode_and_times(target, c.record);
         std::string gaps;
         for (const Extent& gap : written->gaps)
             gaps += fmt::format("{}{}+{}", gaps.empty() ? "bytes not had: " : ", ", gap.offset, gap.length);

@@ -5,9 +5,9 @@
 
 #include "carving/coverage.h"
 #include "filesystems/filesystem.h"
-#include "media/window.h"
 #include "scanning/deep_scan.h"
 #include "scanning/volume_scan.h"
+#include "volumes/containers.h"
 #include "volumes/lost.h"
 
 namespace dredger {
@@ -57,7 +57,7 @@ Result<bool> scan_late_volumes(Catalog& catalog, const ScanRequest& request, Obs
             continue;
         }
         if (observer.should_stop()) return false;
-        const MediumPtr volume = std::make_shared<Window>(medium, place.offset, place.length);
+        const MediumPtr volume = open_volume(medium, place);
         const auto opened = open_filesystem(volume);
         if (!opened || !*opened) continue;
         DREDGER_TRY(const auto known, catalog.volumes());

@@ -5,12 +5,12 @@
 
 #include "media/drives.h"
 #include "media/file_medium.h"
-#include "media/window.h"
 #include "scanning/comparing.h"
 #include "scanning/deep_scan.h"
 #include "scanning/late_volumes.h"
 #include "scanning/volume_scan.h"
 #include "scanning/volumes_of.h"
+#include "volumes/containers.h"
 
 namespace dredger {
 namespace {
@@ -51,7 +51,16 @@ struct Stretch {
 
 // What lies outside of all volumes.
 std::vector<Stretch> gaps_between(const PartitionMap& map, std::uint64_t size) {
-    std::vector<Volume> volumes = map.volumes;
+    std::vector<Volume> volumes;
+    for (const Volume& volume : map.volumes) {
+        if (volume.is_container()) continue;
+        if (volume.pieces.empty()) volumes.push_back(volume);
+        for (const Extent& piece : volume.pieces) {
+            volumes.push_back(volume);
+            volumes.back().offset = piece.offset;
+            volumes.back().length = piece.length;
+        }
+    }
     std::sort(volumes.begin(), volumes.end(), [](const Volume& a, const Volume& b) { return a.offset < b.offset; });
     std::vector<Stretch> gaps;
     std::uint64_t reached = 0;
@@ -69,11 +78,6 @@ std::vector<Stretch> gaps_between(const PartitionMap& map, std::uint64_t size) {
     }
     add(size);
     return gaps;
-}
-
-std::vector<Extent> shifted(std::vector<Extent> runs, std::uint64_t by) {
-    for (Extent& run : runs) run.offset += by;
-    return runs;
 }
 
 Result<ScannedVolume> row_for(Catalog& catalog, std::int64_t source, const Volume& place) {
@@ -102,7 +106,7 @@ Result<void> scan_deep(Catalog& catalog, const ScanRequest& request, Observer& o
             observer.warning(fmt::format(
                 "volume {}: live files lie where its space map shows free clusters, so all of it is searched",
                 stretch.place.number));
-            stretch.ground = {{stretch.place.offset, stretch.place.length}};
+            stretch.ground = on_medium(stretch.place, {{0, stretch.place.length}});
         }
         DREDGER_TRY(DeepScan::Outcome outcome, DeepScan(catalog, request, observer).run(medium, row, stretch.ground));
         report.surfaces.push_back(outcome.report);
@@ -141,14 +145,16 @@ Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& 
             report.interrupted = true;
             break;
         }
-        const MediumPtr volume = std::make_shared<Window>(medium, place.offset, place.length);
-        const auto opened = open_or_infer(volume);
+        // What it holds are volumes of their own.
+        if (place.is_container()) continue;
+        const MediumPtr volume = open_volume(medium, place);
+        const auto opened = place.holds.empty() ? open_or_infer(volume) : open_filesystem(volume);
         if (!opened) {
             // It costs this volume, not the others.
             observer.warning(fmt::format("volume {}: {}", place.number, opened.error().line()));
             if (!damaged) damaged = opened.error();
         }
-        Stretch stretch{place, {{place.offset, place.length}}};
+        Stretch stretch{place, on_medium(place, {{0, place.length}})};
         if (!opened || !*opened) {
             report.volumes.emplace_back().number = place.number;
             stretches.push_back(std::move(stretch));
@@ -159,7 +165,7 @@ Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& 
         DREDGER_TRY(const VolumeScan::Outcome outcome,
                     VolumeScan(catalog, request, observer).run(source, place, volume, filesystem, before));
         report.volumes.push_back(outcome.report);
-        if (!request.whole_surface) stretch.ground = shifted(filesystem.space().free_runs(), place.offset);
+        if (!request.whole_surface) stretch.ground = on_medium(place, filesystem.space().free_runs());
         stretch.has_records = true;
         stretches.push_back(std::move(stretch));
         if (outcome.interrupted) {

@@ -5,6 +5,7 @@
 #include <nlohmann/json.hpp>
 
 #include "catalog/checking.h"
+#include "volumes/containers.h"
 
 namespace dredger {
 namespace {
@@ -174,8 +175,20 @@ void VolumeScan::claim(const Record& record, std::int64_t id, bool holds_its_spa
 
 // In the catalog places count from the start of the medium.
 Result<void> VolumeScan::store(Candidate&& candidate) {
-    for (Extent& extent : candidate.record.layout.extents)
-        if (extent.is_stored()) extent.offset += row_.place.offset;
+    Layout& layout = candidate.record.layout;
+    if (row_.place.pieces.empty()) {
+        for (Extent& extent : layout.extents)
+            if (extent.is_stored()) extent.offset += row_.place.offset;
+    } else if (layout.codec == Codec::none) {
+        layout.extents = on_medium(row_.place, layout.extents);
+    } else {
+        // Packed bytes that lie in two places are lost: nothing packs across them.
+        for (Extent& extent : layout.extents)
+            if (const auto places = on_medium(row_.place, {extent}); places.size() == 1)
+                extent = places.front();
+            else
+                extent.offset = Extent::kHole;
+    }
     DREDGER_CHECK(catalog_.add(candidate));
     return save_now_and_then();
 }

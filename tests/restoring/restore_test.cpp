@@ -76,6 +76,21 @@ TEST_F(RestoreTest, BringsBackBytesNamesFoldersAndDates) {
     EXPECT_TRUE(leftovers().empty());
 }
 
+TEST_F(RestoreTest, BringsBackModesAndWhatLiesOnALogicalVolume) {
+    scan_fixture("lvm-station");
+    ASSERT_TRUE(run());
+    const auto truth = test::truth_of(fixture_);
+    std::size_t compared = 0;
+    for (const auto& file : truth["files"]) {
+        if (file["state"] != "deleted" || file["directory"]) continue;
+        const fs::path path = out() / file["path"].get<std::string>();
+        EXPECT_EQ(test::sha256_of(path), file["sha256"]) << path;
+        EXPECT_EQ(fs::status(path).permissions(), static_cast<fs::perms>(0644)) << path;
+        ++compared;
+    }
+    EXPECT_GT(compared, 25U);
+}
+
 TEST_F(RestoreTest, LeavesAManifestSumsAndALog) {
     scan_fixture("fat16-card");
     const auto report = run();

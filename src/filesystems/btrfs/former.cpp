@@ -32,13 +32,19 @@ bool Former::read(const Nodes& nodes, const std::function<bool(std::uint64_t, st
                   const std::function<bool(const char*, std::uint64_t, std::uint64_t)>& go_on) {
     const std::uint64_t size = nodes.geometry().node_size;
     sector_size_ = nodes.geometry().sector_size;
+    // As much of a chunk as the volume really has of one of its copies.
+    const auto length_of = [&](const ChunkPlace& chunk) {
+        const std::uint64_t first = *std::min_element(chunk.copies.begin(), chunk.copies.end());
+        const std::uint64_t volume_size = nodes.volume()->size();
+        return chunk.holds_nodes() ? std::min(chunk.length, volume_size - std::min(first, volume_size)) : 0;
+    };
     std::uint64_t total = 0, done = 0;
-    for (const ChunkPlace& chunk : nodes.chunks().all()) total += chunk.holds_nodes() ? chunk.length : 0;
+    for (const ChunkPlace& chunk : nodes.chunks().all()) total += length_of(chunk);
     for (const ChunkPlace& chunk : nodes.chunks().all()) {
-        if (!chunk.holds_nodes()) continue;
-        for (std::uint64_t from = 0; from < chunk.length; from += kAtOnce) {
+        const std::uint64_t length = length_of(chunk);
+        for (std::uint64_t from = 0; from < length; from += kAtOnce) {
             if (go_on && !go_on("reading older trees", done, total)) return false;
-            const std::uint64_t part = std::min(kAtOnce, chunk.length - from);
+            const std::uint64_t part = std::min(kAtOnce, length - from);
             done += part;
             // Where one copy is damaged, the other one may stand.
             std::vector<std::optional<std::vector<std::byte>>> copies;

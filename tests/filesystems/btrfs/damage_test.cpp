@@ -21,6 +21,8 @@ std::vector<std::uint64_t> nodes_of(const std::vector<std::byte>& image, const b
     return places;
 }
 
+constexpr unsigned kCopies = 10'000;
+
 struct Everything final : RecordSink {
     MediumPtr volume;
     std::size_t count = 0;
@@ -38,7 +40,7 @@ TEST(BtrfsDamage, TenThousandNotes) {
     ASSERT_GT(places.size(), 40U);
     std::mt19937 chance(20260503);
     const auto any = [&](std::size_t below) { return static_cast<std::size_t>(chance()) % below; };
-    for (unsigned copy = 0; copy < 10'000; ++copy) {
+    for (unsigned copy = 0; copy < kCopies; ++copy) {
         const auto medium = std::make_shared<test::MemoryMedium>(image);
         for (std::size_t n = 1 + any(3); n > 0; --n) {
             const std::uint64_t node = places[any(places.size())];

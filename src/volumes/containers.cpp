@@ -1,0 +1,83 @@
+#include "volumes/containers.h"
+
+#include <fmt/format.h>
+
+#include "media/content.h"
+#include "media/window.h"
+#include "volumes/luks.h"
+#include "volumes/lvm.h"
+#include "volumes/md.h"
+
+namespace dredger {
+namespace {
+
+using Look = std::optional<Container> (*)(const Medium& volume);
+constexpr Look kKinds[] = {lvm::look, md::look, luks::look};
+constexpr std::size_t kMostVolumes = 1024;
+
+}  // namespace
+
+std::optional<Container> look_into_container(const Medium& volume) {
+    for (const Look look : kKinds)
+        if (auto found = look(volume)) return found;
+    return std::nullopt;
+}
+
+void add_contained_volumes(const MediumPtr& medium, PartitionMap& map) {
+    unsigned number = 0;
+    for (const Volume& volume : map.volumes) number = std::max(number, volume.number);
+    // A volume in a container may be one itself.
+    for (std::size_t i = 0; i < map.volumes.size() && map.volumes.size() < kMostVolumes; ++i) {
+        const auto container = look_into_container(*open_volume(medium, map.volumes[i]));
+        if (!container) continue;
+        map.volumes[i].holds = container->type;
+        for (const std::string& remark : container->remarks)
+            map.warnings.push_back(fmt::format("volume {}: {}", map.volumes[i].number, remark));
+        for (const Volume& inner : container->volumes) {
+            const std::vector<Extent> runs =
+                inner.pieces.empty() ? std::vector<Extent>{{inner.offset, inner.length}} : inner.pieces;
+            Volume volume = inner;
+            volume.pieces = on_medium(map.volumes[i], runs);
+            std::erase_if(volume.pieces, [](const Extent& piece) { return !piece.is_stored(); });
+            if (volume.pieces.empty()) continue;
+            volume.number = ++number;
+            volume.table = TableKind::container;
+            volume.offset = volume.pieces.front().offset;
+            volume.length = 0;
+            for (const Extent& piece : volume.pieces) volume.length += piece.length;
+            if (volume.pieces.size() == 1) volume.pieces.clear();
+            map.volumes.push_back(std::move(volume));
+            map.volumes[i].has_volumes = true;
+        }
+    }
+}
+
+MediumPtr open_volume(const MediumPtr& medium, const Volume& volume) {
+    if (volume.pieces.empty()) return std::make_shared<Window>(medium, volume.offset, volume.length);
+    return std::make_shared<Content>(medium, volume.pieces);
+}
+
+std::vector<Extent> on_medium(const Volume& volume, const std::vector<Extent>& runs) {
+    const std::vector<Extent> pieces =
+        volume.pieces.empty() ? std::vector<Extent>{{volume.offset, volume.length}} : volume.pieces;
+    std::vector<Extent> places;
+    for (const Extent& run : runs) {
+        if (!run.is_stored()) {
+            places.push_back(run);
+            continue;
+        }
+        std::uint64_t start = 0, left = run.length;  // of a piece, on the volume
+        for (const Extent& piece : pieces) {
+            const std::uint64_t from = std::max(run.offset, start), to = std::min(run.end(), start + piece.length);
+            if (from < to) {
+                places.push_back({piece.offset + (from - start), to - from});
+                left -= to - from;
+            }
+            start += piece.length;
+        }
+        if (left > 0) places.push_back({Extent::kHole, left});
+    }
+    return places;
+}
+
+}  // namespace dredger
