@@ -3,14 +3,16 @@
 
     DREDGER_KERNEL_DIR=FOLDER demo/make_medium.py
 
-Writes demo/ringing-station-drive.img.zst and its truth beside it. The drive has 92 MiB and an MBR. Its first partition is
+Writes demo/ringing-station-drive.img.zst and its truth beside it. The drive has 100 MiB and an MBR. Its first partition is
 a copy of the camera's card (FAT32): a season's files were written; then a survey folder, photos, logs and a video deleted;
 then new photos written over a part of what was freed. The second is the office's (NTFS): some things lie in the bin, some
 were deleted, with a compressed list and a map that has an alternate stream among them; new letters lie over a part.
-Behind both lies the end of an older volume that no table knows any more: its files have no record left.
+Behind both lies the end of an older volume that no table knows any more: its files have no record left. The third is the
+hut's server (ext4): recordings, a mail, a photo and a log were removed. Made as root, with a loop device.
 Besides what tests/fixtures/real_driver.py needs: ffmpeg, dosfstools, mtools, fdisk, zstd.
 """
 
+import contextlib
 import io
 import json
 import hashlib
@@ -30,6 +32,7 @@ from real_driver import Guest, Ledger, NtfsDriver, Season, pack  # noqa: E402
 chance = random.Random(20260503)
 START, CARD = 2048 * 512, 63 << 20
 OFFICE_START, OFFICE = 64 << 20, 24 << 20
+SERVER_START, SERVER = 92 << 20, 8 << 20  # behind the end of the older volume
 SID = "S-1-5-21-3141592653-2718281828-1618033988-1001"
 COMPRESSED = bytes.fromhex("00000810")  # file attributes of a folder whose files are compressed
 
@@ -291,6 +294,49 @@ def office(scratch):
     return image, ledger
 
 
+@contextlib.contextmanager
+def mounted(image):
+    """By the kernel's own driver, as root."""
+    with tempfile.TemporaryDirectory() as folder:
+        subprocess.run(["mount", "-o", "loop", image, folder], check=True)
+        try:
+            yield pathlib.Path(folder)
+        finally:
+            subprocess.run(["umount", folder], check=True)
+
+
+def server(scratch):
+    """The hut's small server: an ext4 volume from which a season's call recordings and a mailbox were removed."""
+    image = scratch / "server.img"
+    with open(image, "wb") as f:
+        f.truncate(SERVER)
+    subprocess.run(["mke2fs", "-q", "-F", "-t", "ext4", "-b", "1024", "-L", "HUT", image], check=True)
+    ledger = Ledger(image)
+    season = Season(scratch / "server")
+    season.file("srv/logs/Weather 2026-06.csv", ringing_log("guillemot", 220), "2026-06-30T23:55:00")
+    season.file("srv/logs/Weather 2026-07.csv", ringing_log("razorbill", 260), "2026-07-31T23:55:00")
+    season.file("home/runa/Calls/Razorbill chorus.mp3", call(31, 9, ".mp3"), "2026-06-11T03:20:00")
+    season.file("home/runa/Calls/Puffin growl.flac", call(32, 3, ".flac"), "2026-06-12T03:40:00")
+    season.file("home/runa/Calls/Night/Storm petrel.ogg", call(33, 6, ".ogg"), "2026-06-13T00:15:00")
+    season.file("home/runa/Mail/Moorings.eml", mail("Moorings for the season", 25), "2026-05-02T08:30:00")
+    season.file("home/runa/Mail/Re_ generator.eml", mail("Re: generator", 12), "2026-05-09T19:12:00")
+    season.file("home/tove/Ledge survey.pdf", pdf("Ledge survey 2026", 2), "2026-07-20T16:00:00")
+    season.file("home/tove/Ledge 3 from the boat.jpg", photo(41, "640x480"), "2026-07-19T11:05:00")
+    season.file("home/tove/Species codes.txt", "\n".join(f"{n:03d} code of a species" for n in range(120)).encode(), "2026-03-01T10:00:00")
+    with mounted(image) as folder:
+        subprocess.run(["sh", "-e"], text=True, check=True,
+                       input=season.script().replace('"/payload/', f'"{season.folder}/').replace('"/mnt/', f'"{folder}/'))
+    with mounted(image) as folder:
+        ledger.located(folder)
+    del ledger.files["lost+found"]
+    with mounted(image) as folder:
+        for path in ("home/runa/Calls", "home/runa/Mail/Moorings.eml", "home/tove/Ledge 3 from the boat.jpg",
+                     "srv/logs/Weather 2026-06.csv"):
+            subprocess.run(["rm", "-r", folder / path], check=True)
+            ledger.deleted(path)
+    return image, ledger
+
+
 def older_volume(scratch):
     """The last 4 MiB of a FAT volume that reached further than today's, and the files that lie wholly in them."""
     image, length, tail = scratch / "older.img", 12 << 20, 4 << 20
@@ -337,14 +383,16 @@ def older_volume(scratch):
 def main():
     with tempfile.TemporaryDirectory() as scratch:
         scratch = pathlib.Path(scratch)
-        parts = [(START, CARD, "fat32", "RINGCARD", *card(scratch)), (OFFICE_START, OFFICE, "ntfs", "OFFICE", *office(scratch))]
+        parts = [(START, CARD, "fat32", "RINGCARD", *card(scratch)), (OFFICE_START, OFFICE, "ntfs", "OFFICE", *office(scratch)),
+                 (SERVER_START, SERVER, "ext4", "HUT", *server(scratch))]
         behind, forgotten = older_volume(scratch)
         drive = scratch / "drive.img"
         with open(drive, "wb") as f:
-            f.truncate(OFFICE_START + OFFICE + len(behind))
+            f.truncate(SERVER_START + SERVER)
         subprocess.run(["sfdisk", "-q", drive], text=True, check=True,
                        input=f"label: dos\nlabel-id: 0x5ea81d00\nstart=2048, size={CARD // 512}, type=c\n"
-                       f"start={OFFICE_START // 512}, size={OFFICE // 512}, type=7\n")
+                       f"start={OFFICE_START // 512}, size={OFFICE // 512}, type=7\n"
+                       f"start={SERVER_START // 512}, size={SERVER // 512}, type=83\n")
         volumes, files = [], []
         with open(drive, "r+b") as out:
             for number, (start, length, filesystem, label, image, ledger) in enumerate(parts):
@@ -358,8 +406,9 @@ def main():
         pack(drive, HERE / "ringing-station-drive.img.zst")
         raw = drive.read_bytes()
         (HERE / "ringing-station-drive.truth.json").write_text(json.dumps({
-            "filesystem": "fat32, ntfs", "scenario": "the card: a season's files; a survey folder, photos, logs and a video deleted; new "
-            "files over part of it. The office: things thrown into the bin, deleted for good, and a new letter over part of it; behind both the end of an older volume",
+            "filesystem": "fat32, ntfs, ext4", "scenario": "the card: a season's files; a survey folder, photos, logs and a video deleted; new "
+            "files over part of it. The office: things thrown into the bin, deleted for good, and a new letter over part of it; behind both the end of an older volume. "
+            "The hut's server: recordings, a mail, a photo and a log removed",
             "volumes": volumes, "image_bytes": len(raw), "image_sha256": hashlib.sha256(raw).hexdigest(), "files": files},
             indent=1, ensure_ascii=False) + "\n")
 

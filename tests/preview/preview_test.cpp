@@ -95,12 +95,12 @@ class PreviewTest : public testing::Test {
 TEST_F(PreviewTest, WritesAPictureOfEachKind) {
     const auto report = make_previews(*catalog_, request_, listener_);
     ASSERT_TRUE(report) << report.error().line();
-    EXPECT_EQ(report->files, 47U);
+    EXPECT_EQ(report->files, 53U);
     EXPECT_GE(report->pictures, 43U);
     EXPECT_EQ(report->failed, 0U);
     EXPECT_EQ(report->sheets, 4U);
     const auto finds = data_of(test::read_text(folder_ / "look/index.html"))["finds"];
-    ASSERT_EQ(finds.size(), 47U);
+    ASSERT_EQ(finds.size(), 53U);
     std::map<std::string, unsigned> seen;
     for (const auto& find : finds) {
         const std::string id = std::to_string(find["id"].get<int>());

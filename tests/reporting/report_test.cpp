@@ -46,7 +46,7 @@ class ReportTest : public test::ScanFixture {
 
 TEST_F(ReportTest, IsOnePageWithItsFigures) {
     const std::string html = page();
-    EXPECT_THAT(html, AllOf(HasSubstr("47 files, "), HasSubstr("43 sound, 2 patchy, 0 faint, 2 gone"),
+    EXPECT_THAT(html, AllOf(HasSubstr("53 files, "), HasSubstr("49 sound, 2 patchy, 0 faint, 2 gone"),
                             HasSubstr("RINGCARD"), HasSubstr("ringing-station-drive.img"),
                             HasSubstr("2026-11-20 10:00 UTC"), HasSubstr("Dredger 0.1")));
     EXPECT_EQ(count(html, "src=\"data:image/svg+xml;base64,"), 3U);
@@ -76,10 +76,10 @@ TEST_F(ReportTest, TellsWhatWasRestored) {
 TEST_F(ReportTest, TheXmlHasEveryFindWithItsRuns) {
     page();
     const std::string xml = test::read_text(request_.destination / "finds.dfxml");
-    EXPECT_EQ(count(xml, "<fileobject>"), 57U);
-    EXPECT_EQ(count(xml, "<name_type>d</name_type>"), 10U);
+    EXPECT_EQ(count(xml, "<fileobject>"), 65U);
+    EXPECT_EQ(count(xml, "<name_type>d</name_type>"), 12U);
     EXPECT_EQ(count(xml, "<fileobject>"), count(xml, "</fileobject>"));
-    EXPECT_EQ(count(xml, "<volume "), 2U);
+    EXPECT_EQ(count(xml, "<volume "), 3U);
     const auto find = [&](const std::string& name) {
         Candidate found;
         EXPECT_TRUE(catalog_->each({}, {}, true, [&](const Candidate& c) {
