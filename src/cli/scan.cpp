@@ -48,6 +48,9 @@ void say(const VolumeReport& volume) {
         volume.label.empty() ? volume.filesystem : fmt::format("{} {}", volume.filesystem, volume.label);
     if (volume.was_done_before)
         fmt::print("  volume {} ({}): in the catalog already\n", volume.number, name);
+    else if (volume.formatted_since != 0)
+        fmt::print("  lost volume {} ({}), which volume {} held before it was formatted: {} records\n", volume.number,
+                   name, volume.formatted_since, count_text(volume.deleted + volume.trashed + volume.live));
     else
         fmt::print("  {}volume {} ({}): {} deleted and {} {} records\n", volume.is_lost ? "lost " : "", volume.number,
                    name, count_text(volume.deleted), count_text(volume.live + volume.trashed),
@@ -60,6 +63,11 @@ void say(const SurfaceReport& surface) {
                                                   : fmt::format("volume {}", surface.number);
     if (surface.was_done_before) {
         fmt::print("  {}: searched already\n", where);
+        return;
+    }
+    // A former volume has no ground of its own: what is left of it is in today's.
+    if (surface.has_no_ground) {
+        fmt::print("  {}: content of {} checked\n", where, counted(surface.checked, "record"));
         return;
     }
     fmt::print("  {}: searched {}{}: {} without a record", where, size_text(surface.searched),

@@ -104,6 +104,9 @@ int survey_source(const std::string& source) {
             table.add({std::to_string(volume.number), count_text(volume.offset), size_text(volume.length),
                        facts.filesystem, facts.label.empty() ? "-" : facts.label, used, size_text(facts.cluster_size),
                        says});
+            for (const auto& former : former_filesystems(window, **opened))
+                lost.push_back(fmt::format("Volume {} was formatted: folders or records of a former {} still stand",
+                                           volume.number, former->facts().filesystem));
             if (const BinContents contents = look_into_bins(window, **opened); !contents.empty())
                 bins.push_back(fmt::format("In the bin of volume {}: {}", volume.number, bin_text(contents)));
             for (const std::string& warning : facts.warnings)

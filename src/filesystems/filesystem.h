@@ -133,6 +133,9 @@ struct FileSystemKind {
     Tracer trace;
     // Opens one that has lost the structures by which it is recognised; null: can't be done. Asked last of all.
     Result<std::unique_ptr<FileSystem>> (*infer)(MediumPtr volume) = nullptr;
+    // Opens what is left of one that a file system of another kind was put over, where neither does; null: can't be
+    // done. `left` is as Leftover gives it.
+    Result<std::unique_ptr<FileSystem>> (*former)(MediumPtr left, const SpaceMap& today) = nullptr;
 };
 
 // The file system on `volume`; null where none is recognised.
@@ -141,6 +144,10 @@ Result<std::unique_ptr<FileSystem>> open_filesystem(const MediumPtr& volume);
 // The same; where none is recognised, one that has lost its first structures is inferred from the others. Not for what
 // may be several volumes: it would find the first of them.
 Result<std::unique_ptr<FileSystem>> open_or_infer(const MediumPtr& volume);
+
+// What is left on `volume` of file systems of other kinds than today's. All records of theirs are remnants, and what
+// was live in them is lost; where their content lies counts from the start of the volume.
+std::vector<std::unique_ptr<FileSystem>> former_filesystems(const MediumPtr& volume, const FileSystem& today);
 
 std::span<const Tracer> all_tracers();
 

@@ -3,6 +3,7 @@
 #include "filesystems/ext/ext.h"
 #include "filesystems/fat/fat.h"
 #include "filesystems/filesystem.h"
+#include "filesystems/leftover.h"
 #include "filesystems/ntfs/ntfs.h"
 #include "filesystems/unread.h"
 #include "filesystems/xfs/xfs.h"
@@ -11,9 +12,9 @@ namespace dredger {
 namespace {
 
 constexpr FileSystemKind kKinds[] = {
-    {"FAT", fat::open, {510, "\x55\xAA", fat::trace}, fat::infer},
+    {"FAT", fat::open, {510, "\x55\xAA", fat::trace}, fat::infer, fat::former},
     {"NTFS", ntfs::open, {3, "NTFS    ", ntfs::trace}, ntfs::infer},
-    {"exFAT", exfat::open, {3, "EXFAT   ", exfat::trace}},
+    {"exFAT", exfat::open, {3, "EXFAT   ", exfat::trace}, nullptr, exfat::former},
     {"ext2, ext3, ext4", ext::open, {0x38, "\x53\xEF", ext::trace}},
     {"XFS", xfs::open, {0, "XFSB", xfs::trace}},
     {"Btrfs", btrfs::open, {0x40, "_BHRfS_M", btrfs::trace}},
@@ -54,6 +55,21 @@ Result<std::unique_ptr<FileSystem>> open_or_infer(const MediumPtr& volume) {
         if (found && *found) return found;
     }
     return nullptr;
+}
+
+std::vector<std::unique_ptr<FileSystem>> former_filesystems(const MediumPtr& volume, const FileSystem& today) {
+    const std::string& present = today.facts().filesystem;
+    const auto left = std::make_shared<Leftover>(volume, today.space());
+    std::vector<std::unique_ptr<FileSystem>> list;
+    for (const FileSystemKind& kind : kKinds) {
+        if (kind.open == nullptr || present.starts_with(kind.name) || kind.name.find(present) != std::string_view::npos)
+            continue;
+        auto found = kind.open(left);
+        if ((!found || !*found) && kind.infer != nullptr) found = kind.infer(left);
+        if ((!found || !*found) && kind.former != nullptr) found = kind.former(left, today.space());
+        if (found && *found) list.push_back(std::move(*found));
+    }
+    return list;
 }
 
 std::span<const Tracer> all_tracers() {

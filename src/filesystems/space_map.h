@@ -18,6 +18,7 @@ class SpaceMap {
         : base_(base), unit_(unit), taken_(static_cast<std::size_t>(units)) {}
 
     std::uint64_t units() const { return taken_.size(); }
+    std::uint64_t end() const { return base_ + units() * unit_; }  // bytes: behind the last cluster
     bool taken(std::uint64_t index) const { return taken_[static_cast<std::size_t>(index)]; }
     void take(std::uint64_t index) {
         if (!taken_[static_cast<std::size_t>(index)]) ++taken_count_;

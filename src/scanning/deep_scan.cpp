@@ -71,6 +71,7 @@ Result<DeepScan::Outcome> DeepScan::run(const MediumPtr& medium, const ScannedVo
     volume_ = volume;
     report_.number = volume.place.number;
     report_.offset = volume.place.offset;
+    report_.has_no_ground = pieces.empty();
     report_.is_whole = stored_bytes(pieces) >= volume.place.length;
     const std::string settings = settings_of(request_);
     DREDGER_TRY(const auto before, catalog_.sweep_of(volume.id));

@@ -3,45 +3,14 @@
 #include <algorithm>
 #include <fmt/format.h>
 
-#include "carving/coverage.h"
 #include "filesystems/filesystem.h"
 #include "scanning/deep_scan.h"
+#include "scanning/told_finds.h"
 #include "scanning/volume_scan.h"
 #include "volumes/containers.h"
 #include "volumes/lost.h"
 
 namespace dredger {
-namespace {
-
-// Finds by content that records of `volume` tell of: they begin where its files do, or within one that is right.
-Result<std::uint64_t> remove_known_finds(Catalog& catalog, const ScannedVolume& volume) {
-    std::set<std::uint64_t> starts;
-    Coverage proven;
-    std::int64_t last = 0;
-    DREDGER_CHECK(catalog.each_piece(volume.id, [&](std::int64_t candidate, const Extent& piece, bool is_proven) {
-        if (candidate != last && piece.is_stored()) starts.insert(piece.offset);
-        if (is_proven && piece.is_stored()) proven.add(piece);
-        last = candidate;
-    }));
-    Selection by_content;
-    by_content.origins = {Origin::signature};
-    DREDGER_TRY(const auto volumes, catalog.volumes());
-    for (const ScannedVolume& other : volumes)
-        if (other.source == volume.source) by_content.volumes.insert(other.id);
-    std::vector<std::int64_t> known;
-    DREDGER_CHECK(catalog.each(by_content, Order{}, true, [&](const Candidate& find) {
-        const auto& pieces = find.record.layout.extents;
-        if (!pieces.empty() && (starts.contains(pieces.front().offset) || proven.covers(pieces.front().offset)))
-            known.push_back(find.id);
-        return true;
-    }));
-    DREDGER_CHECK(catalog.begin());
-    DREDGER_CHECK(catalog.remove_finds(known));
-    DREDGER_CHECK(catalog.commit());
-    return known.size();
-}
-
-}  // namespace
 
 Result<bool> scan_late_volumes(Catalog& catalog, const ScanRequest& request, Observer& observer,
                                const MediumPtr& medium, std::int64_t source, std::vector<VolumeTrace> traces,
@@ -73,14 +42,8 @@ Result<bool> scan_late_volumes(Catalog& catalog, const ScanRequest& request, Obs
         const ScannedVolume row = *row_of(scanned, source, place);
         DREDGER_TRY(const DeepScan::Outcome checked, DeepScan(catalog, verify, observer).run(medium, row, {}));
         if (checked.stopped) return false;
-        DREDGER_TRY(const std::uint64_t told, remove_known_finds(catalog, row));
-        for (SurfaceReport& surface : report.surfaces) {
-            const std::uint64_t moved = std::min(told, surface.finds);
-            if (place.offset < surface.offset || moved == 0) continue;
-            surface.finds -= moved;
-            surface.merged += moved;
-            break;
-        }
+        DREDGER_TRY(const std::uint64_t told, remove_finds_told_by(catalog, row));
+        count_as_told(told, place.offset, report);
     }
     return true;
 }

@@ -9,8 +9,8 @@
 namespace dredger {
 
 // `map`: the volumes whose records are in the catalog, all of `source`; the new ones are added to it. False: stopped.
-Result<bool> scan_late_volumes(Catalog& catalog, const ScanRequest& request, Observer& observer, const MediumPtr& medium,
-                               std::int64_t source, std::vector<VolumeTrace> traces, PartitionMap& map,
-                               ScanReport& report);
+Result<bool> scan_late_volumes(Catalog& catalog, const ScanRequest& request, Observer& observer,
+                               const MediumPtr& medium, std::int64_t source, std::vector<VolumeTrace> traces,
+                               PartitionMap& map, ScanReport& report);
 
 }  // namespace dredger

@@ -7,7 +7,9 @@
 #include "media/file_medium.h"
 #include "scanning/comparing.h"
 #include "scanning/deep_scan.h"
+#include "scanning/former_volumes.h"
 #include "scanning/late_volumes.h"
+#include "scanning/told_finds.h"
 #include "scanning/volume_scan.h"
 #include "scanning/volumes_of.h"
 #include "volumes/containers.h"
@@ -138,6 +140,9 @@ Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& 
     std::vector<Stretch> stretches;
     std::set<unsigned> missing = request.volumes;
     std::optional<Error> damaged;
+    unsigned next_number = 1;
+    for (const Volume& volume : map.volumes) next_number = std::max(next_number, volume.number + 1);
+    std::vector<Volume> former;
     for (const Volume& place : map.volumes) {
         missing.erase(place.number);
         if (!request.volumes.empty() && !request.volumes.contains(place.number)) continue;
@@ -172,6 +177,19 @@ Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& 
             report.interrupted = true;
             break;
         }
+        DREDGER_TRY(const bool is_done, scan_former_volumes(catalog, request, observer, source, place, volume,
+                                                            filesystem, next_number, former, report));
+        if (!is_done) {
+            report.interrupted = true;
+            break;
+        }
+    }
+    for (const Volume& lost : former) {
+        missing.erase(lost.number);
+        Stretch stretch{lost, {}};
+        stretch.has_records = true;
+        stretches.push_back(std::move(stretch));
+        map.volumes.push_back(lost);
     }
     if (!missing.empty())
         return fail(ErrorKind::usage, fmt::format("there is no volume {}", *missing.begin()), medium->name(),
@@ -186,6 +204,12 @@ Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& 
         std::vector<VolumeTrace> traces;
         DREDGER_CHECK(scan_deep(catalog, request, observer, medium, source, stretches, traces, report));
         if (report.interrupted || report.is_over) return report;
+        DREDGER_TRY(const auto scanned, catalog.volumes());
+        for (const Volume& lost : former)
+            if (const ScannedVolume* row = row_of(scanned, source, lost)) {
+                DREDGER_TRY(const std::uint64_t told, remove_finds_told_by(catalog, *row));
+                count_as_told(told, lost.offset, report);
+            }
         if (request.volumes.empty()) {
             DREDGER_TRY(const bool done,
                         scan_late_volumes(catalog, request, observer, medium, source, std::move(traces), map, report));

@@ -42,7 +42,8 @@ struct VolumeReport {
     std::uint64_t trashed = 0;
     BinContents bins;
     bool was_done_before = false;
-    bool is_lost = false;  // no table tells of it: what was live there is what is looked for
+    bool is_lost = false;          // no table tells of it: what was live there is what is looked for
+    unsigned formatted_since = 0;  // the volume that was put over it; 0: none was
 };
 
 // What the deep scan of a volume, or of what lies outside of them, came to.
@@ -55,7 +56,8 @@ struct SurfaceReport {
     std::uint64_t merged = 0;    // finds that a record tells of
     std::uint64_t dropped = 0;   // starts that turned out to be nonsense
     bool was_done_before = false;
-    bool is_whole = false;  // searched as a whole, not only what is free
+    bool is_whole = false;       // searched as a whole, not only what is free
+    bool has_no_ground = false;  // only its records are looked at
 };
 
 struct ScanReport {

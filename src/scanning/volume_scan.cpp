@@ -54,7 +54,7 @@ Result<VolumeScan::Outcome> VolumeScan::run(std::int64_t source, const Volume& p
     report_.filesystem = row_.facts.filesystem;
     report_.label = row_.facts.label;
     volume_ = volume;
-    space_ = &filesystem.space();
+    space_ = today_ != nullptr ? &today_->space() : &filesystem.space();
     if (before != nullptr && before->done) {
         if (before->settings != row_.settings)
             return fail(ErrorKind::usage,
@@ -68,6 +68,7 @@ Result<VolumeScan::Outcome> VolumeScan::run(std::int64_t source, const Volume& p
     if (before != nullptr) DREDGER_CHECK(catalog_.remove_volume(before->id));
     DREDGER_TRY(row_.id, catalog_.add_volume(row_));
     DREDGER_TRY(next_id_, catalog_.next_id());
+    if (today_ != nullptr) DREDGER_CHECK(claim_for_today());
     for (const std::string& warning : row_.facts.warnings)
         observer_.warning(fmt::format("volume {}: {}", place.number, warning));
 
@@ -123,7 +124,28 @@ bool VolumeScan::is_wanted(const Record& record) const {
     return path == wanted || path.starts_with(wanted + "/");
 }
 
+// What is there now has overwritten what was there before.
+Result<void> VolumeScan::claim_for_today() {
+    Selection live;
+    live.states = {State::live, State::trashed};
+    live.volumes = {today_row_.id};
+    return catalog_.each(live, Order{}, true, [&](const Candidate& c) {
+        if (!c.record.layout.within_records)
+            for (const Extent& extent : c.record.layout.extents)
+                if (extent.is_stored() && extent.offset >= row_.place.offset)
+                    claims_.add({space_->whole_units({extent.offset - row_.place.offset, extent.length}), c.id, 0, true,
+                                 last_sign_of_life(c.record)});
+        return true;
+    });
+}
+
 Result<void> VolumeScan::keep(Record&& record) {
+    if (today_ != nullptr) {
+        record.origin = Origin::remnant;
+        record.notes.push_back(fmt::format("the volume held {} before; it was formatted with {} since",
+                                           row_.facts.filesystem, today_row_.facts.filesystem));
+        if (record.state == State::live) record.state = State::lost;
+    }
     const bool holds_its_space = record.state == State::live;
     if (holds_its_space && Bins::holds(record.path())) record.state = State::trashed;
     const bool is_live = record.state == State::live;

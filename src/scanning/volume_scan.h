@@ -22,6 +22,13 @@ class VolumeScan final : RecordSink {
     VolumeScan(Catalog& catalog, const ScanRequest& request, Observer& observer)
         : catalog_(catalog), request_(request), observer_(observer) {}
 
+    // The file system is a former one, and `today` the one that was put over it, whose records `row` has in the
+    // catalog.
+    void lies_under(const FileSystem& today, const ScannedVolume& row) {
+        today_ = &today;
+        today_row_ = row;
+    }
+
     // `before`: what the catalog already has of this volume, or null.
     Result<Outcome> run(std::int64_t source, const Volume& place, const MediumPtr& volume, const FileSystem& filesystem,
                         const ScannedVolume* before);
@@ -29,6 +36,7 @@ class VolumeScan final : RecordSink {
   private:
     bool take(Record&& record) override;
     Result<void> keep(Record&& record);
+    Result<void> claim_for_today();
     bool was_lost(const Record& record) const;
     void claim(const Record& record, std::int64_t id, bool holds_its_space);
     bool is_wanted(const Record& record) const;
@@ -46,6 +54,8 @@ class VolumeScan final : RecordSink {
     ScannedVolume row_;
     MediumPtr volume_;
     const SpaceMap* space_ = nullptr;
+    const FileSystem* today_ = nullptr;
+    ScannedVolume today_row_;
     Bins bins_;
     Claims claims_;
     PaddingHabit habit_;

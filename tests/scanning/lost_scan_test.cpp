@@ -76,6 +76,65 @@ INSTANTIATE_TEST_SUITE_P(Media, Formatted, testing::Values("ntfs-formatted", "nt
                              return name;
                          });
 
+class FormattedAsAnother : public LostScanTest, public testing::WithParamInterface<const char*> {};
+
+// Both lives are told apart, and what of the former one stands comes back with its path.
+TEST_P(FormattedAsAnother, GivesBackWhatStandsOfTheFormerOne) {
+    const fs::path file = image(GetParam());
+    ScanRequest request{file, {}, {}, {}, {}, {}};
+    const auto quick = run(request);
+    ASSERT_TRUE(quick) << quick.error().line();
+    ASSERT_EQ(quick->volumes.size(), 2U);
+    EXPECT_EQ(quick->volumes[1].formatted_since, 1U);
+    EXPECT_TRUE(quick->volumes[1].is_lost);
+    const MediumPtr medium = FileMedium::open(file).value();
+    const auto check = [&] {
+        const auto found = finds();
+        const auto truth = test::truth_of(GetParam());
+        unsigned whole = 0, exact = 0;
+        for (const auto& told : truth["files"]) {
+            if (told["directory"] || told["size"] == 0 || told["intact_bytes"] != told["size"]) continue;
+            std::string path = told["path"];
+            std::replace(path.begin(), path.end(), ':', ';');
+            if (told["state"] == "trashed" || told.contains("original_path")) continue;
+            ++whole;
+            const auto find = found.find(path);
+            if (find == found.end()) continue;
+            EXPECT_EQ(find->second.record.origin, Origin::remnant) << path;
+            exact += sha256_of(medium, find->second) == told["sha256"] ? 1 : 0;
+        }
+        EXPECT_GT(whole, 40U);
+        EXPECT_GE(exact * 100, whole * 97) << exact << " of " << whole;
+        for (const auto& [path, c] : found) EXPECT_NE(c.record.origin, Origin::signature) << path << " is listed twice";
+    };
+    check();
+    request.deep = true;
+    ASSERT_TRUE(run(request));
+    check();
+}
+
+INSTANTIATE_TEST_SUITE_P(Media, FormattedAsAnother,
+                         testing::Values("fat32-over-ntfs", "ntfs-over-fat32", "fat32-over-exfat"),
+                         [](const auto& one) {
+                             std::string name = one.param;
+                             std::replace(name.begin(), name.end(), '-', '_');
+                             return name;
+                         });
+
+TEST_F(LostScanTest, AnExtThatWasFormattedAgainGivesBackItsFormerInodes) {
+    const fs::path file = image("ext4-formatted");
+    ASSERT_TRUE(run({file, {}, {}, {}, {}, {}}));
+    const MediumPtr medium = FileMedium::open(file).value();
+    std::set<std::string> sums;
+    for (const auto& [path, c] : finds())
+        if (c.record.state == State::lost && !c.record.layout.empty()) sums.insert(sha256_of(medium, c));
+    unsigned exact = 0;
+    const auto truth = test::truth_of("ext4-formatted");
+    for (const auto& told : truth["files"])
+        exact += told["sha256"].is_string() && sums.contains(told["sha256"]) ? 1 : 0;
+    EXPECT_GT(exact, 40U);
+}
+
 class WithoutBootSector : public LostScanTest, public testing::WithParamInterface<const char*> {};
 
 // Of the volume of a table, all copies of the boot sector zeroed.

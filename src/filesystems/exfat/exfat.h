@@ -9,6 +9,8 @@ namespace dredger::exfat {
 
 // As FileSystemKind::open wants it.
 Result<std::unique_ptr<FileSystem>> open(MediumPtr volume);
+// As FileSystemKind::former wants it: where its clusters lay follows from its folders.
+Result<std::unique_ptr<FileSystem>> former(MediumPtr left, const SpaceMap& today);
 // As Tracer wants it.
 std::optional<VolumeTrace> trace(const Medium& medium, std::uint64_t at, ByteView there);
 

@@ -10,6 +10,8 @@ namespace dredger::fat {
 Result<std::unique_ptr<FileSystem>> open(MediumPtr volume);
 // As FileSystemKind::infer wants it.
 Result<std::unique_ptr<FileSystem>> infer(MediumPtr volume);
+// As FileSystemKind::former wants it: what folders that point to themselves tell of where clusters lay.
+Result<std::unique_ptr<FileSystem>> former(MediumPtr left, const SpaceMap& today);
 // As Tracer wants it.
 std::optional<VolumeTrace> trace(const Medium& medium, std::uint64_t at, ByteView there);
 

@@ -6,18 +6,19 @@
 
 namespace dredger::fat {
 
-std::optional<Geometry> find_former_geometry(const Medium& volume, const Geometry& present, const Table& now) {
+std::optional<Geometry> find_former_geometry(const Medium& volume, const Geometry* present, const SpaceMap& today) {
     constexpr std::size_t kLeastFolders = 2;
     constexpr std::uint32_t kUsualRoot = 512;  // entries of a root directory of fixed size
     std::vector<FolderStart> starts = folder_starts(volume);
     std::erase_if(starts, [&](const FolderStart& s) {
-        const bool fits = present.holds(s.cluster) && present.offset_of(s.cluster) == s.offset;
-        return fits || now.space().taken_bytes_in({s.offset, 1}) > 0;
+        const bool fits = present != nullptr && present->holds(s.cluster) && present->offset_of(s.cluster) == s.offset;
+        return fits || today.taken_bytes_in({s.offset, 1}) > 0;
     });
     const auto grid = grid_of(starts, 1);
     if (!grid || grid->folders < kLeastFolders) return std::nullopt;
 
-    Geometry former = present;
+    Geometry former = present != nullptr ? *present : Geometry{};
+    former.size = volume.size();
     former.cluster_size = grid->cluster_size;
     former.data_offset = grid->data_offset;
     former.cluster_count = static_cast<std::uint32_t>(

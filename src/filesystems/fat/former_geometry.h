@@ -7,9 +7,8 @@
 
 namespace dredger::fat {
 
-// Where folders lie that point to themselves tells the size of clusters and where they begin. None where fewer than two
-// folders agree, or where these fit the present geometry. What lies in clusters that are taken `now` is no trace of it:
-// it may be the image of another card.
-std::optional<Geometry> find_former_geometry(const Medium& volume, const Geometry& present, const Table& now);
+// The geometry of the FAT that the volume held before, where at least two folders that lie in what `today` leaves free
+// agree on it and don't fit `present`, today's own one if it is a FAT too.
+std::optional<Geometry> find_former_geometry(const Medium& volume, const Geometry* present, const SpaceMap& today);
 
 }  // namespace dredger::fat

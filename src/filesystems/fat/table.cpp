@@ -116,13 +116,13 @@ Entry Table::entry_in(unsigned copy, std::uint32_t cluster) const {
     return meaning(geometry_, value_at(geometry_.width, ByteView(bytes), cluster - even));
 }
 
-Table Table::of_former(const Geometry& former, const Geometry& present, const Table& now) {
+Table Table::of_former(const Geometry& former, const SpaceMap& today) {
     Table table(nullptr, former);
     table.is_gone_ = true;
     table.space_ = SpaceMap(former.data_offset, former.cluster_size, former.cluster_count);
     for (std::uint32_t cluster = 2; cluster <= former.last_cluster(); ++cluster) {
         const Extent place{former.offset_of(cluster), former.cluster_size};
-        if (place.offset < present.data_offset || now.space().taken_bytes_in(place) > 0) table.space_.take(cluster - 2);
+        if (today.taken_bytes_in(place) > 0) table.space_.take(cluster - 2);
     }
     return table;
 }

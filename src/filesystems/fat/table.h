@@ -29,9 +29,9 @@ class Table {
     // Reads every copy once, in order.
     static Result<Table> read(const MediumPtr& volume, const Geometry& geometry);
 
-    // Of an earlier file system whose table is gone: no chain is known. What today's one, `present`, holds or keeps
-    // for itself is taken.
-    static Table of_former(const Geometry& former, const Geometry& present, const Table& now);
+    // Of an earlier file system whose table is gone: no chain is known. What `today` holds or keeps for itself is
+    // taken.
+    static Table of_former(const Geometry& former, const SpaceMap& today);
 
     // The entry of the copy that counts; where that makes no sense, of another one. The cluster must be held.
     Entry entry(std::uint32_t cluster) const;
