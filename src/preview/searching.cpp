@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cstring>
 
+#include "preview/compound.h"
 #include "preview/decoders.h"
 #include "preview/sandbox.h"
 #include "preview/text.h"
@@ -58,11 +59,13 @@ bool contains(const Medium& content, const Candidate& candidate, const std::stri
     if (stands_in(reader, wanted, utf16_of(wanted))) return true;
     const bool is_pdf = candidate.format == "pdf";
     const bool is_mail = candidate.format == "eml" || candidate.format == "mbox";
-    if (!is_pdf && !is_mail && !reader.has(0, "PK\3\4")) return false;
+    const bool is_compound = reader.has(0, kCompoundMark);
+    if (!is_pdf && !is_mail && !is_compound && !reader.has(0, "PK\3\4")) return false;
     const auto found = run_apart([&] {
-        const std::string document = is_pdf    ? text_of_pages(content, kMostDocument)
-                                     : is_mail ? text_of_mail(content, kMostDocument)
-                                               : office_text(reader, kMostDocument);
+        const std::string document = is_pdf        ? text_of_pages(content, kMostDocument)
+                                     : is_mail     ? text_of_mail(content, kMostDocument)
+                                     : is_compound ? compound_text(reader, kMostDocument)
+                                                   : office_text(reader, kMostDocument);
         return std::string(lower_case(document).find(wanted) != std::string::npos ? "yes" : "no");
     });
     return found == "yes";

@@ -9,6 +9,7 @@
 #include "base/text.h"
 #include "formats/format.h"
 #include "preview/canvas.h"
+#include "preview/compound.h"
 #include "preview/decoders.h"
 #include "preview/sandbox.h"
 #include "preview/text.h"
@@ -160,6 +161,8 @@ class TileMaker {
             tile_.text = office_text(reader);
             if (tile_.text.empty()) entries(reader);
             thumbnail = thumbnail_in(reader);
+        } else if (reader.has(0, kCompoundMark)) {
+            tile_.text = compound_text(reader, kMostText);
         } else if (candidate_.format == "sqlite") {
             tile_.text = tables_of(content_);
         } else if (candidate_.format == "eml" || candidate_.format == "mbox") {

@@ -7,7 +7,7 @@ namespace dredger {
 
 inline constexpr double kSoundFrom = 88;
 inline constexpr double kPatchyFrom = 35;
-inline constexpr double kFaintFrom = 5;
+inline constexpr double kFaintFrom = 3;
 
 inline Band band_for(double prospect) {
     return prospect >= kSoundFrom    ? Band::sound

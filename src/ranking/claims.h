@@ -17,6 +17,7 @@ struct Claim {
     std::uint64_t record = 0;    // Record::id; several names of one file claim the same bytes
     bool live = false;
     std::optional<FileTime> last_sign;  // of life of the file: when it was written or changed last, as far as known
+    std::uint64_t unwritten = 0;        // bytes at the end of `where` that are taken and lie behind the end of the file
 };
 
 class Claims {

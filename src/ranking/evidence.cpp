@@ -52,6 +52,17 @@ std::uint64_t covered(std::vector<Extent> pieces) {
     return sum;
 }
 
+std::vector<Extent> both(std::vector<Extent> some, const std::vector<Extent>& others) {
+    some.insert(some.end(), others.begin(), others.end());
+    return some;
+}
+
+// What of the shared bytes the claiming file has written, and what lies behind its end.
+std::pair<Extent, Extent> split(const Extent& shared, const Claim& claim) {
+    const std::uint64_t end = std::clamp(claim.where.end() - claim.unwritten, shared.offset, shared.end());
+    return {{shared.offset, end - shared.offset}, {end, shared.end() - end}};
+}
+
 void gather_claims(const Record& record, std::int64_t candidate, const Claims& claims, const SpaceMap& space,
                    Evidence& evidence) {
     const auto last_sign = last_sign_of_life(record);
@@ -59,27 +70,33 @@ void gather_claims(const Record& record, std::int64_t candidate, const Claims& c
     std::map<std::int64_t, std::uint64_t> newer;
     for (const Extent& extent : record.layout.extents) {
         if (!extent.is_stored()) continue;
-        std::vector<Extent> held;
+        std::vector<Extent> held, behind_held;  // what live files wrote, and the rest of their clusters
         std::vector<Extent> claimed;
         std::vector<Extent> own;  // of a live file that has another name
         claims.live_in(extent, [&](const Claim& claim, const Extent& shared) {
             if (claim.record == record.id) return own.push_back(shared);
-            live[claim.candidate] += shared.length;
-            held.push_back(shared);
+            const auto [written, behind] = split(shared, claim);
+            if (written.length > 0) live[claim.candidate] += written.length;
+            held.push_back(written);
+            behind_held.push_back(behind);
         });
         const std::uint64_t held_here = covered(held);
+        const std::uint64_t behind_here = covered(both(held, behind_held)) - held_here;
         const std::uint64_t taken = space.taken_bytes_in(extent);
         const std::uint64_t taken_here = taken - std::min(taken, covered(own));
         evidence.held_by_live += held_here;
-        if (taken_here > held_here) evidence.taken_by_unknown += taken_here - held_here;
+        evidence.behind_ends += behind_here;
+        if (taken_here > held_here + behind_here) evidence.taken_by_unknown += taken_here - held_here - behind_here;
         claims.others_in(extent, [&](const Claim& claim, const Extent& shared) {
             // Of two that lived at the same time one is wrong about these bytes; who knows which.
             const bool is_newer = claim.last_sign && last_sign && !(*claim.last_sign < *last_sign);
             if (claim.candidate == candidate || claim.record == record.id || !is_newer) return;
-            newer[claim.candidate] += shared.length;
-            claimed.push_back(shared);
+            const Extent written = split(shared, claim).first;
+            if (written.length > 0) newer[claim.candidate] += written.length;
+            claimed.push_back(written);
         });
-        evidence.claimed_by_newer += std::min(covered(claimed), extent.length - std::min(extent.length, taken_here));
+        const std::uint64_t free_here = extent.length - std::min(extent.length, taken_here);
+        evidence.claimed_by_newer += std::min(covered(claimed), free_here);
     }
     evidence.live_holders = most_first(live);
     evidence.newer_claimants = most_first(newer);
@@ -96,7 +113,8 @@ std::uint64_t bytes_there(const Extent& extent, std::uint64_t volume_size) {
 void in_bytes_of_content(Evidence& evidence, std::uint64_t stored) {
     if (stored == 0) return;
     const double factor = static_cast<double>(evidence.laid) / static_cast<double>(stored);
-    for (std::uint64_t* bytes : {&evidence.held_by_live, &evidence.taken_by_unknown, &evidence.claimed_by_newer})
+    for (std::uint64_t* bytes :
+         {&evidence.held_by_live, &evidence.taken_by_unknown, &evidence.claimed_by_newer, &evidence.behind_ends})
         *bytes = std::min(evidence.size, static_cast<std::uint64_t>(std::ceil(static_cast<double>(*bytes) * factor)));
 }
 

@@ -36,6 +36,7 @@ struct Evidence {
     std::uint64_t unreadable = 0;          // bytes, of those looked at
     std::uint64_t held_by_live = 0;        // bytes
     std::vector<Holder> live_holders;      // most bytes first
+    std::uint64_t behind_ends = 0;         // bytes in clusters that others took, behind where these others end
     std::uint64_t claimed_by_newer = 0;    // bytes, not counting what live files hold
     std::vector<Holder> newer_claimants;   // most bytes first
     std::uint64_t taken_by_unknown = 0;    // bytes that the space map calls taken and no record accounts for

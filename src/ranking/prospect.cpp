@@ -138,6 +138,10 @@ Prospect judge(const Evidence& e, const Namer& name_of) {
     if (e.taken_by_unknown > 0)
         reasons.push_back(fmt::format("{} lies where something else is kept now (a folder, mostly)",
                                       amount(e.taken_by_unknown, e.size)));
+    if (e.behind_ends > 0)
+        reasons.push_back(
+            fmt::format("{} lies in the last clusters of other files, behind their ends: it may still stand",
+                        amount(e.behind_ends, e.size)));
     if (e.claimed_by_newer > 0)
         reasons.push_back(fmt::format("{} was later used by {}, deleted since", amount(e.claimed_by_newer, e.size),
                                       names(e.newer_claimants, name_of, "other files")));
@@ -147,7 +151,8 @@ Prospect judge(const Evidence& e, const Namer& name_of) {
         std::min(e.size, e.held_by_live + e.taken_by_unknown + (e.size - std::min(e.laid, e.size)));
     const double left =
         size - static_cast<double>(lost) -
-        (1 - kRecordWeights.newer_claim) * static_cast<double>(std::min(e.claimed_by_newer, e.size - lost));
+        (1 - kRecordWeights.newer_claim) * static_cast<double>(std::min(e.claimed_by_newer, e.size - lost)) -
+        (1 - kRecordWeights.behind_end) * static_cast<double>(std::min(e.behind_ends, e.size - lost));
     double hope = 100.0 * left / size;
     // A start that is known to be another file's says nothing of the rest.
     const bool start_is_lost = e.head == Agreement::disagrees && lost > 0 && !e.within_records;
@@ -160,8 +165,8 @@ Prospect judge(const Evidence& e, const Namer& name_of) {
     judge_layout(e, hope, reasons);
 
     prospect.value = static_cast<int>(std::floor(std::clamp(hope, 0.0, 100.0)));
-    const bool doubted = lost > 0 || e.claimed_by_newer > 0 || e.unreadable > 0 || e.tail == Tail::foreign ||
-                         e.trust == LayoutTrust::damaged ||
+    const bool doubted = lost > 0 || e.behind_ends > 0 || e.claimed_by_newer > 0 || e.unreadable > 0 ||
+                         e.tail == Tail::foreign || e.trust == LayoutTrust::damaged ||
                          (!e.within_records && (e.head == Agreement::disagrees || e.head == Agreement::blank));
     prospect.band = band_for(hope);
     if (prospect.band == Band::sound && doubted) prospect.band = Band::patchy;

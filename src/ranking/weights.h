@@ -7,6 +7,7 @@ namespace dredger {
 // What is left to hope for, as a factor, when a record shows this.
 struct RecordWeights {
     double newer_claim = 0.1;     // of the bytes that a newer deleted file claims, the share still hoped for
+    double behind_end = 0.7;      // the same of bytes in another file's last cluster, behind where that ends
     double head_disagrees = 0.1;  // something else stands where the file began
     double head_blank = 0.02;     // wiped, trimmed, or never written
     double head_unknown = 0.93;

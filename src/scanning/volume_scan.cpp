@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include "base/checked.h"
 #include "catalog/checking.h"
 #include "volumes/containers.h"
 
@@ -31,6 +32,18 @@ void tell_format(Candidate& candidate) {
     const Format* format = format_with_extension(extension_of(candidate.record.name));
     candidate.kind = format != nullptr ? format->kind : Kind::other;
     candidate.format = format != nullptr ? format->name : "";
+}
+
+}  // namespace
+
+namespace {
+
+// Sectors of the last cluster that lie behind the end of a file are its own, but nothing was written there.
+std::uint64_t unwritten_in(const Extent& units, const Extent& extent) {
+    constexpr std::uint64_t kSector = 512;
+    if (!extent.is_stored() || !units.is_stored()) return 0;
+    const std::uint64_t written = divide_up(extent.end(), kSector) * kSector;
+    return units.end() > written ? units.end() - written : 0;
 }
 
 }  // namespace
@@ -186,7 +199,7 @@ void VolumeScan::claim(const Record& record, std::int64_t id, bool holds_its_spa
         for (const Extent& extent : record.layout.extents) {
             // What an earlier file system tells of may lie in clusters of another size.
             const Extent units = record.origin == Origin::remnant ? extent : space_->whole_units(extent);
-            claims_.add({units, id, record.id, holds_its_space, last_sign});
+            claims_.add({units, id, record.id, holds_its_space, last_sign, unwritten_in(units, extent)});
             if (!holds_its_space || !units.is_stored()) continue;
             live_bytes_ += units.length;
             live_on_free_ += units.length - std::min(units.length, space_->taken_bytes_in(units));

@@ -287,6 +287,23 @@ TEST_F(CatalogTest, FindsCandidatesByWhereTheyBegin) {
     EXPECT_TRUE(catalog_->beginning_at(2, 8192)->empty()) << "another volume";
 }
 
+TEST_F(CatalogTest, KeepsHowExtentsArePackedAndTheirSums) {
+    Candidate packed = candidate("Logs", "tide.txt", 40);
+    packed.record.layout.extents = {{4096, 500}, {Extent::kZeros, 100}};
+    packed.record.layout.codec = Codec::each;
+    packed.record.layout.packs = {{Pack::Codec::lzo, 4096, 512, 8192}, {Pack::Codec::none, 100, 0, 0}};
+    packed.record.layout.sums = {7, 0xFFFFFFFF};
+    packed.record.layout.sum_unit = 4096;
+    packed.id = add(packed);
+    EXPECT_EQ(catalog_->find(packed.id)->value().record.layout, packed.record.layout);
+    // Replaced as a whole.
+    packed.record.layout.packs.pop_back();
+    packed.record.layout.extents.pop_back();
+    packed.record.layout.sums = {8};
+    ASSERT_TRUE(catalog_->update(packed));
+    EXPECT_EQ(catalog_->find(packed.id)->value().record.layout, packed.record.layout);
+}
+
 TEST_F(CatalogTest, WhatIsKnownBetterReplacesWhatWas) {
     Candidate known = candidate("DCIM", "NEST0001.JPG", 40);
     known.id = add(known);

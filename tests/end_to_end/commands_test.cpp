@@ -189,6 +189,33 @@ TEST_F(ProgramTest, ListNarrowsAndSaysWhenNothingIsLeft) {
     expect_one_line(run_program({"list", catalog, "--as", "xml"}), 2, "--as");
 }
 
+TEST_F(ProgramTest, LinuxVolumesAreSurveyedScannedVerifiedAndRestored) {
+    for (const char* fixture : {"ext4-home", "xfs-colony", "btrfs-notes"}) {
+        const std::string image = test::unpack_to(fixture, folder_.path()).string();
+        const std::string catalog = path(std::string(fixture) + ".dredge"), out = path(std::string(fixture) + "-out");
+        const Ran survey = run_program({"survey", image});
+        EXPECT_EQ(survey.exit_code, 0) << survey.err;
+        EXPECT_THAT(survey.out, HasSubstr("Next: dredger scan"));
+        ASSERT_EQ(run_program({"scan", "--verify", image, "-c", catalog}).exit_code, 0);
+        ASSERT_EQ(run_program({"restore", catalog, "--state", "deleted", "--to", out}).exit_code, 0) << fixture;
+        const auto truth = test::truth_of(fixture);
+        unsigned compared = 0;
+        for (const auto& file : truth["files"]) {
+            const fs::path restored = fs::path(out) / file["path"].get<std::string>();
+            if (file["state"] != "deleted" || file["directory"] || !fs::exists(restored)) continue;
+            compared += test::sha256_of(restored) == file["sha256"] ? 1 : 0;
+        }
+        EXPECT_GT(compared, 25U) << fixture;
+        if (std::string_view(fixture) == "btrfs-notes") {
+            EXPECT_THAT(run_program({"list", catalog, "--check", "verified", "--ext", "wav"}).out, HasSubstr("1 file,"))
+                << "its sums stand in an older tree";
+        }
+        const auto finds = lines_of(run_program({"list", catalog, "--as", "jsonl"}).out);
+        const auto id = std::to_string(finds.front()["id"].get<int>());
+        EXPECT_THAT(run_program({"show", catalog, id}).out, AllOf(HasSubstr("mode"), HasSubstr("owner")));
+    }
+}
+
 TEST_F(ProgramTest, ListSortsAndPages) {
     scanned("ringing-station-drive");
     const Ran big = run_program({"list", path("a.dredge"), "--sort", "-size", "--limit", "2"});

@@ -238,6 +238,23 @@ TEST(Evidence, TheLastSignOfLifeDecidesWhoCameLater) {
     EXPECT_EQ(e.newer_claimants[0].candidate, 3);
 }
 
+TEST(Evidence, BehindTheEndOfAnotherFileBytesMayStillStand) {
+    Sectors s;
+    s.record.id = 50;
+    s.record.size = 4096;
+    s.record.layout.extents = {{0, 4096}};
+    Claims claims;
+    // A file of some 500 bytes in a cluster of 2 KiB.
+    claims.add({{0, 2048}, 2, 51, true, FileTime{5000, 0, {}}, 2048 - 512});
+    claims.seal();
+    const Evidence e = s.gathered(claims, {});
+    EXPECT_EQ(e.held_by_live, 512U);
+    EXPECT_EQ(e.behind_ends, 2048U - 512);
+    const Prospect prospect = judge(e, [](std::int64_t) { return std::string("Terns.csv"); });
+    EXPECT_LT(prospect.band, Band::gone);
+    EXPECT_GT(prospect.band, Band::sound);
+}
+
 TEST(Evidence, PackedBytesCountForWhatTheyStandFor) {
     Sectors s;
     s.record.id = 50;

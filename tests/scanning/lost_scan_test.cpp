@@ -217,6 +217,40 @@ TEST_F(LostScanTest, WithoutItsPartitionTableADriveGivesBackWhatWasThere) {
     EXPECT_FALSE(found.contains("(record 12)"));
 }
 
+TEST_F(LostScanTest, AnEntryThatWasDeletedFromTheTableIsALostVolume) {
+    constexpr std::uint64_t kSecondEntry = 446 + 16;
+    const fs::path file = image("ringing-station-drive");
+    zero(file, kSecondEntry, 16);
+    const MediumPtr medium = FileMedium::open(file).value();
+    const auto volumes = volumes_of(medium, listener_).value().value();
+    ASSERT_EQ(volumes.volumes.size(), 3U);
+    EXPECT_EQ(volumes.volumes[1].type, "Linux") << "the table's own ones keep their order";
+    EXPECT_EQ(volumes.volumes[2].table, TableKind::lost);
+    EXPECT_EQ(volumes.volumes[2].type, "NTFS");
+    EXPECT_EQ(volumes.volumes[2].offset, 64U << 20);
+}
+
+TEST_F(LostScanTest, WithBothEndsOfItsGptWipedADriveGivesBackWhatWasThere) {
+    const fs::path file = image("fat32-stick");
+    const std::uint64_t size = fs::file_size(file);
+    zero(file, 0, 34 * 512);
+    zero(file, size - 33 * 512, 33 * 512);
+    const MediumPtr medium = FileMedium::open(file).value();
+    const auto volumes = volumes_of(medium, listener_).value().value();
+    ASSERT_EQ(volumes.volumes.size(), 1U);
+    EXPECT_EQ(volumes.volumes[0].table, TableKind::lost);
+    EXPECT_EQ(volumes.volumes[0].type, "FAT32");
+    EXPECT_EQ(volumes.volumes[0].offset, test::truth_of("fat32-stick")["volumes"][0]["offset"].get<std::uint64_t>());
+    ASSERT_TRUE(run({file, {}, {}, {}, {}, {}}));
+    const auto found = finds();
+    const auto truth = test::truth_of("fat32-stick");
+    for (const auto& told : truth["files"]) {
+        if (told["directory"] || told["size"] == 0 || told["intact_bytes"] != told["size"]) continue;
+        ASSERT_TRUE(found.contains(told["path"])) << told["path"];
+        EXPECT_EQ(sha256_of(medium, found.at(told["path"])), told["sha256"]) << told["path"];
+    }
+}
+
 // At a place where no partition begins, without a table: what the deep scan meets on its way.
 TEST_F(LostScanTest, AVolumeAnywhereIsMetByTheDeepScan) {
     constexpr std::uint64_t kOdd = (3 << 20) + 1234 * 512;

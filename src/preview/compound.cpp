@@ -1,0 +1,227 @@
+#include "preview/compound.h"
+
+#include <algorithm>
+#include <map>
+
+#include "base/bytes.h"
+#include "base/text.h"
+#include "preview/text.h"
+
+namespace dredger::preview {
+namespace {
+
+constexpr std::uint32_t kEndOfChain = 0xFFFFFFFE;
+constexpr std::size_t kMostSectors = 1 << 20;  // of a chain
+constexpr std::size_t kMostStream = 32 << 20;  // bytes
+constexpr std::size_t kEntry = 128;            // bytes, of the directory
+
+// [MS-CFB]: a file system in small, whose streams are chains of sectors.
+class CompoundFile {
+  public:
+    explicit CompoundFile(Reader& content) : content_(content) {
+        const unsigned shift = content_.u16le(30), small_shift = content_.u16le(32);
+        if (!content_.has(0, kCompoundMark) || (shift != 9 && shift != 12) || small_shift != 6) return;
+        sector_ = std::size_t{1} << shift;
+        read_table();
+        const std::string directory = chain(content_.u32le(48), kMostStream);
+        for (std::size_t at = 0; at + kEntry <= directory.size(); at += kEntry) {
+            const ByteView entry(std::as_bytes(std::span(directory)).subspan(at, kEntry));
+            const std::size_t length = *entry.u16le(64);
+            const std::uint8_t type = *entry.u8(66);
+            if (length < 2 || length > 64 || (type != 2 && type != 5)) continue;
+            const Stream stream{*entry.u32le(116), *entry.u32le(120)};
+            const std::string name = utf16le_to_utf8(entry.bytes().first(length - 2));
+            if (type == 5)
+                small_ = chain(stream.first, std::min<std::size_t>(stream.size, kMostStream));
+            else
+                streams_.emplace(name, stream);
+        }
+    }
+
+    // Empty where there is no such stream.
+    std::string stream(const std::string& name) const {
+        constexpr std::uint32_t kSmallest = 4096;  // smaller ones are kept in the one of the root
+        const auto found = streams_.find(name);
+        if (found == streams_.end()) return {};
+        const std::size_t size = std::min<std::size_t>(found->second.size, kMostStream);
+        if (found->second.size >= kSmallest) return chain(found->second.first, size);
+        std::string bytes;
+        const std::uint64_t first_small = content_.u32le(60);
+        const std::string table = chain(static_cast<std::uint32_t>(first_small), kMostStream);
+        std::uint32_t sector = found->second.first;
+        for (std::size_t n = 0; n < kMostSectors && bytes.size() < size; ++n) {
+            constexpr std::size_t kSmall = 64;
+            if (std::size_t{sector} * kSmall + kSmall > small_.size() || std::size_t{sector} * 4 + 4 > table.size())
+                break;
+            bytes += small_.substr(std::size_t{sector} * kSmall, kSmall);
+            sector = *ByteView(std::as_bytes(std::span(table))).u32le(std::size_t{sector} * 4);
+        }
+        bytes.resize(std::min(bytes.size(), size));
+        return bytes;
+    }
+
+  private:
+    struct Stream {
+        std::uint32_t first, size;
+    };
+
+    std::uint64_t place_of(std::uint32_t sector) const { return (std::uint64_t{sector} + 1) * sector_; }
+
+    void read_table() {
+        const std::size_t count = std::min<std::size_t>(content_.u32le(44), kMostSectors * 4 / sector_);
+        std::vector<std::uint32_t> sectors;
+        for (unsigned i = 0; i < 109 && sectors.size() < count; ++i)
+            sectors.push_back(content_.u32le(76 + 4 * std::uint64_t{i}));
+        std::uint32_t more = content_.u32le(68);
+        for (std::size_t n = 0; sectors.size() < count && n < count && content_.holds(place_of(more), sector_); ++n) {
+            for (std::size_t i = 0; i + 1 < sector_ / 4 && sectors.size() < count; ++i)
+                sectors.push_back(content_.u32le(place_of(more) + 4 * i));
+            more = content_.u32le(place_of(more) + sector_ - 4);
+        }
+        for (const std::uint32_t sector : sectors)
+            for (std::size_t i = 0; i < sector_ / 4; ++i)
+                table_.push_back(content_.holds(place_of(sector), sector_) ? content_.u32le(place_of(sector) + 4 * i)
+                                                                           : kEndOfChain);
+    }
+
+    std::string chain(std::uint32_t sector, std::size_t most) const {
+        std::string bytes;
+        for (std::size_t n = 0; n < kMostSectors && bytes.size() < most; ++n) {
+            if (sector >= table_.size() || !content_.holds(place_of(sector), 1)) break;
+            bytes += content_.text(place_of(sector), sector_);
+            sector = table_[sector];
+        }
+        bytes.resize(std::min(bytes.size(), most));
+        return bytes;
+    }
+
+    Reader& content_;
+    std::size_t sector_ = 512;
+    std::vector<std::uint32_t> table_;
+    std::map<std::string, Stream> streams_;
+    std::string small_;
+};
+
+ByteView view_of(const std::string& bytes) { return ByteView(std::as_bytes(std::span(bytes))); }
+
+// Characters of Word beyond letters: paragraph, cell, page and line end lines; fields show what stands behind their
+// separator.
+std::string readable(std::string_view text) {
+    std::string plain;
+    int in_field = 0;
+    for (const char c : text) {
+        if (c == '\x13') ++in_field;
+        if ((c == '\x14' || c == '\x15') && in_field > 0) --in_field;
+        if (in_field > 0) continue;
+        if (c == '\r' || c == '\x0B' || c == '\x0C' || c == '\n')
+            plain += '\n';
+        else if (c == '\x07' || c == '\t')
+            plain += '\t';
+        else if (static_cast<unsigned char>(c) >= 0x20)
+            plain += c;
+    }
+    return plain;
+}
+
+std::string latin(ByteView bytes) { return code_page_to_utf8(bytes.bytes(), CodePage::windows1252); }
+
+// [MS-DOC] 2.4.1: the pieces of text, by the table that the header points to.
+std::string word_text(const CompoundFile& file, std::size_t most) {
+    const std::string document = file.stream("WordDocument");
+    const ByteView fib = view_of(document);
+    constexpr std::size_t kFlags = 10, kTableAt = 0x01A2;  // FibBase, fcClx
+    const auto flags = fib.u16le(kFlags);
+    const auto at = fib.u32le(kTableAt), length = fib.u32le(kTableAt + 4);
+    if (!flags || !at || !length || fib.u16le(0) != 0xA5EC) return {};
+    const std::string tables = file.stream((*flags & 0x0200U) != 0 ? "1Table" : "0Table");
+    const auto table = view_of(tables).slice(*at, *length);
+    if (!table) return {};
+    std::size_t from = 0;
+    while (table->u8(from).value_or(0) == 1) from += 3 + std::size_t{table->u16le(from + 1).value_or(0)};  // Prc
+    const std::size_t size = table->u32le(from + 1).value_or(0);
+    if (table->u8(from).value_or(0) != 2 || size < 4) return {};
+    const std::size_t pieces = (size - 4) / 12;
+    std::string text;
+    for (std::size_t i = 0; i < pieces && text.size() < most; ++i) {
+        const auto first = table->u32le(from + 5 + 4 * i), end = table->u32le(from + 9 + 4 * i);
+        const auto place = table->u32le(from + 5 + 4 * (pieces + 1) + 8 * i + 2);
+        if (!first || !end || !place || *end <= *first) break;
+        const bool is_narrow = (*place & 0x40000000U) != 0;
+        const std::size_t count = std::min<std::size_t>(*end - *first, most);
+        const auto bytes = is_narrow ? fib.slice((*place & 0x3FFFFFFFU) / 2, count) : fib.slice(*place, count * 2);
+        if (!bytes) break;
+        text += readable(is_narrow ? latin(*bytes) : utf16le_to_utf8(bytes->bytes()));
+    }
+    return text;
+}
+
+// [MS-PPT] 2.9.42, 2.9.43: text atoms, wherever they lie in their containers.
+void slide_text(ByteView records, std::size_t most, int depth, std::string& text) {
+    constexpr std::uint16_t kTextChars = 0x0FA0, kTextBytes = 0x0FA8;
+    for (std::size_t at = 0; at + 8 <= records.size() && text.size() < most;) {
+        const std::uint16_t version = *records.u16le(at), type = *records.u16le(at + 2);
+        const auto body = records.slice(at + 8, *records.u32le(at + 4));
+        if (!body) return;
+        if ((version & 0xFU) == 0xF && depth < 16)
+            slide_text(*body, most, depth + 1, text);
+        else if (type == kTextChars)
+            text += readable(utf16le_to_utf8(body->bytes())) + "\n";
+        else if (type == kTextBytes)
+            text += readable(latin(*body)) + "\n";
+        at += 8 + body->size();
+    }
+}
+
+// [MS-XLS] 2.4.265: the table of strings. Where one goes on in a further record it is cut.
+std::string sheet_text(const std::string& workbook, std::size_t most) {
+    constexpr std::uint16_t kStrings = 0x00FC;
+    const ByteView records = view_of(workbook);
+    std::string text;
+    for (std::size_t at = 0; at + 4 <= records.size();) {
+        const auto body = records.slice(at + 4, *records.u16le(at + 2));
+        if (!body) break;
+        at += 4 + body->size();
+        if (*records.u16le(at - 4 - body->size()) != kStrings) continue;
+        for (std::size_t from = 8; from + 3 <= body->size() && text.size() < most;) {
+            const std::size_t count = *body->u16le(from);
+            const std::uint8_t flags = *body->u8(from + 2);
+            const std::size_t runs = (flags & 8U) != 0 ? body->u16le(from + 3).value_or(0) : 0;
+            const std::size_t extra =
+                (flags & 4U) != 0 ? body->u32le(from + ((flags & 8U) != 0 ? 5 : 3)).value_or(0) : 0;
+            const std::size_t head = 3 + ((flags & 8U) != 0 ? 2 : 0) + ((flags & 4U) != 0 ? 4 : 0);
+            const auto characters = body->slice(from + head, (flags & 1U) != 0 ? count * 2 : count);
+            if (!characters) break;
+            text += readable((flags & 1U) != 0 ? utf16le_to_utf8(characters->bytes()) : latin(*characters)) + "\n";
+            from += head + characters->size() + runs * 4 + extra;
+        }
+        break;
+    }
+    return text;
+}
+
+// [MS-OXMSG] 2.4: properties, by their tags.
+std::string message_text(const CompoundFile& file) {
+    std::string text;
+    for (const auto& [label, tag] : {std::pair("From: ", "0C1A"), std::pair("To: ", "0E04"),
+                                     std::pair("Subject: ", "0037"), std::pair("\n", "1000")}) {
+        const std::string name = std::string("__substg1.0_") + tag;
+        const std::string wide = file.stream(name + "001F"), narrow = file.stream(name + "001E");
+        const std::string value = wide.empty() ? latin(view_of(narrow)) : utf16le_to_utf8(view_of(wide).bytes());
+        if (!value.empty()) text += label + value + "\n";
+    }
+    std::erase(text, '\r');
+    return text;
+}
+
+}  // namespace
+
+std::string compound_text(Reader& content, std::size_t most) {
+    const CompoundFile file(content);
+    std::string text = word_text(file, most);
+    if (text.empty()) slide_text(view_of(file.stream("PowerPoint Document")), most, 0, text);
+    if (text.empty()) text = sheet_text(file.stream("Workbook"), most);
+    if (text.empty()) text = message_text(file);
+    return cut_to_characters(std::move(text), most);
+}
+
+}  // namespace dredger::preview

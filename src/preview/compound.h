@@ -1,0 +1,16 @@
+// The text of documents that are kept in compound files ([MS-CFB]): Word, Excel and PowerPoint up to 2003, Outlook
+// messages.
+#pragma once
+
+#include <string>
+
+#include "formats/reader.h"
+
+namespace dredger::preview {
+
+constexpr std::string_view kCompoundMark = "\xD0\xCF\x11\xE0\xA1\xB1\x1A\xE1";
+
+// Up to `most` bytes; empty where there is none.
+std::string compound_text(Reader& content, std::size_t most);
+
+}  // namespace dredger::preview
