@@ -1,3 +1,4 @@
+#include <algorithm>
 #include <fmt/format.h>
 
 #include "catalog/attaching.h"
@@ -215,8 +216,10 @@ int show(const Options& options) {
         for (const ScannedSource& s : *sources)
             if (s.id == v.source) source = &s;
         fact("volume", fmt::format("{} of {}", volume_text(v), source != nullptr ? source->path : "?"));
-        // A find by content has no record.
-        if (c.record.origin != Origin::signature)
+        // A find by content has no record, and an inode's number is told already.
+        const auto& facts = c.record.facts;
+        const bool has_inode = std::any_of(facts.begin(), facts.end(), [](const Fact& f) { return f.name == "inode"; });
+        if (c.record.origin != Origin::signature && !has_inode)
             fact("record", fmt::format("{} (its number, or its place on the volume)", count_text(c.record.id)));
     }
     if (!c.prospect.reasons.empty()) fmt::print("\n{}\n", styled("Why this prospect", Style::bold));

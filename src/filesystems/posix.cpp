@@ -18,7 +18,8 @@ std::string mode_text(std::uint16_t mode) {
     return text;
 }
 
-void tell_mode_and_owner(Record& record, std::uint16_t mode, std::uint32_t uid, std::uint32_t gid) {
+void tell_inode_facts(Record& record, std::uint64_t number, std::uint16_t mode, std::uint32_t uid, std::uint32_t gid) {
+    record.facts.push_back({"inode", std::to_string(number)});
     record.facts.push_back({"mode", mode_text(mode)});
     record.facts.push_back({"owner", fmt::format("{}:{}", uid, gid)});
     if ((mode & kTypeMask) == kSymlinkType) record.attributes.emplace_back("symbolic link");

@@ -11,8 +11,8 @@ inline constexpr std::uint16_t kTypeMask = 0xF000, kFolderType = 0x4000, kFileTy
 // "drwxr-x---"
 std::string mode_text(std::uint16_t mode);
 
-// The facts "mode" and "owner", and the attribute of a symbolic link.
-void tell_mode_and_owner(Record& record, std::uint16_t mode, std::uint32_t uid, std::uint32_t gid);
+// The facts "inode", "mode" and "owner", and the attribute of a symbolic link.
+void tell_inode_facts(Record& record, std::uint64_t number, std::uint16_t mode, std::uint32_t uid, std::uint32_t gid);
 
 // The permissions that the fact "mode" tells, without those that would let a program run as another user.
 std::optional<std::uint16_t> permissions_of(const Record& record);

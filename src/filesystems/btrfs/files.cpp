@@ -165,14 +165,14 @@ std::vector<std::uint64_t> FileExtents::lay(const ChunkMap& chunks, Record& reco
     return logicals;
 }
 
-void tell_inode(Record& record, const Inode& inode) {
+void tell_inode(Record& record, std::uint64_t number, const Inode& inode) {
     record.is_folder = (inode.mode & kTypeMask) == kFolderType;
     record.size = record.is_folder ? 0 : inode.size;
     record.created = inode.created;
     record.modified = inode.modified;
     record.changed = inode.changed;
     record.accessed = inode.accessed;
-    tell_mode_and_owner(record, inode.mode, inode.uid, inode.gid);
+    tell_inode_facts(record, number, inode.mode, inode.uid, inode.gid);
 }
 
 }  // namespace dredger::btrfs

@@ -60,6 +60,6 @@ class FileExtents {
 };
 
 // Sets everything but name, state and layout.
-void tell_inode(Record& record, const Inode& inode);
+void tell_inode(Record& record, std::uint64_t number, const Inode& inode);
 
 }  // namespace dredger::btrfs

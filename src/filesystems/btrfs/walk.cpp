@@ -181,7 +181,7 @@ void Walk::emit_file(std::uint64_t id, std::uint64_t number, const Inode& inode,
                      const FileExtents& extents) {
     if (!stores_content(inode)) return;
     Record record;
-    tell_inode(record, inode);
+    tell_inode(record, number, inode);
     record.id = id_of(number, inode);
     if (!record.is_folder) extents.lay(nodes_.chunks(), record);
     for (const Name& name : names) {
@@ -234,7 +234,7 @@ void Walk::emit_former(std::uint64_t root, std::uint64_t number, const FormerFil
     record.origin = Origin::remnant;
     if (file.inode) {
         if (!stores_content(*file.inode)) return;
-        tell_inode(record, *file.inode);
+        tell_inode(record, number, *file.inode);
         record.id = id_of(number, *file.inode);
     } else {
         // Without its inode, the extents tell whole sectors, and a name alone nothing of what bore it.

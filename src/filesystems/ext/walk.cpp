@@ -146,7 +146,7 @@ Record Walk::record_of(const Inode& inode) const {
     record.modified = inode.modified;
     record.changed = inode.changed;
     record.accessed = inode.accessed;
-    tell_mode_and_owner(record, inode.mode, inode.uid, inode.gid);
+    tell_inode_facts(record, inode.number, inode.mode, inode.uid, inode.gid);
     if ((inode.flags & ENCRYPT_FL) != 0) record.attributes.emplace_back(kEncrypted);
     return record;
 }
