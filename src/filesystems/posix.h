@@ -8,6 +8,9 @@ namespace dredger {
 // The file types in st_mode (POSIX, <sys/stat.h>).
 inline constexpr std::uint16_t kTypeMask = 0xF000, kFolderType = 0x4000, kFileType = 0x8000, kSymlinkType = 0xA000;
 
+// The types that directories of ext and XFS tell of their entries.
+enum class FileType : std::uint8_t { unknown, file, folder, character_device, block_device, pipe, socket, symlink };
+
 // "drwxr-x---"
 std::string mode_text(std::uint16_t mode);
 

@@ -287,6 +287,27 @@ TEST_F(CatalogTest, FindsCandidatesByWhereTheyBegin) {
     EXPECT_TRUE(catalog_->beginning_at(2, 8192)->empty()) << "another volume";
 }
 
+TEST_F(CatalogTest, TellsWhichFileHoldsAPlace) {
+    Candidate image = candidate("Backups", "card.img", 99);
+    image.record.layout = {};
+    image.record.layout.extents = {{1 << 20, 4 << 20}};
+    image.record.size = 4 << 20;
+    add(image);
+    EXPECT_EQ(catalog_->path_of_holder(1, {2 << 20, 1 << 20}).value(), "Backups/card.img");
+    EXPECT_EQ(catalog_->path_of_holder(1, {2 << 20, 8 << 20}).value(), "") << "more than it has";
+    EXPECT_EQ(catalog_->path_of_holder(1, {8 << 20, 1 << 20}).value(), "");
+    EXPECT_EQ(catalog_->path_of_holder(2, {2 << 20, 1 << 20}).value(), "") << "of another medium";
+}
+
+TEST_F(CatalogTest, TakesBackSingleFindsByContentOnly) {
+    Candidate find = candidate("", "unnamed-picture-1.jpg", 90);
+    find.record.origin = Origin::signature;
+    const std::int64_t by_content = add(find), by_record = add(candidate("Logs", "terns.csv", 99));
+    ASSERT_TRUE(catalog_->remove_finds(std::vector<std::int64_t>{by_content, by_record}));
+    EXPECT_FALSE(catalog_->find(by_content)->has_value());
+    EXPECT_TRUE(catalog_->find(by_record)->has_value());
+}
+
 TEST_F(CatalogTest, KeepsHowExtentsArePackedAndTheirSums) {
     Candidate packed = candidate("Logs", "tide.txt", 40);
     packed.record.layout.extents = {{4096, 500}, {Extent::kZeros, 100}};

@@ -51,6 +51,15 @@ std::uint16_t set_checksum(const Slot* slots, std::size_t count) {
     return sum;
 }
 
+std::vector<Slot> slots_in(ByteView bytes) {
+    std::vector<Slot> slots(bytes.size() / kEntrySize);
+    for (std::size_t i = 0; i < slots.size(); ++i) {
+        std::memcpy(slots[i].bytes, bytes.bytes().data() + i * kEntrySize, kEntrySize);
+        slots[i].offset = bytes.origin() + i * kEntrySize;
+    }
+    return slots;
+}
+
 std::vector<EntrySet> read_sets(const std::vector<Slot>& slots, const Upcase& upcase) {
     std::vector<EntrySet> sets;
     bool behind_end = false;

@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include "base/bytes.h"
 #include "base/times.h"
 #include "filesystems/exfat/structures.h"
 #include "filesystems/exfat/upcase.h"
@@ -50,6 +51,9 @@ struct EntrySet {
     // Proven by the checksum of the set or, where that is gone, by the hash of the name.
     bool is_proven() const { return has_file ? checksum_agrees : name_is_whole && name_agrees; }
 };
+
+// All entries that fit into `bytes`.
+std::vector<Slot> slots_in(ByteView bytes);
 
 // The sets among `slots`, live and deleted, in order.
 std::vector<EntrySet> read_sets(const std::vector<Slot>& slots, const Upcase& upcase);

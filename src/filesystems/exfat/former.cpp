@@ -22,15 +22,6 @@ struct Found {
     std::optional<std::uint64_t> root;   // bytes: a sector that begins as a root directory does
 };
 
-std::vector<Slot> slots_in(ByteView bytes) {
-    std::vector<Slot> slots(bytes.size() / kEntrySize);
-    for (std::size_t i = 0; i < slots.size(); ++i) {
-        std::memcpy(slots[i].bytes, bytes.bytes().data() + i * kEntrySize, kEntrySize);
-        slots[i].offset = bytes.origin() + i * kEntrySize;
-    }
-    return slots;
-}
-
 // The label or an entry for one, the bitmap and the table of capitals, which every formatting writes first.
 bool begins_root(ByteView sector) {
     const auto type = [&](std::size_t i) { return sector.u8(i * kEntrySize).value_or(0); };

@@ -14,15 +14,6 @@ constexpr std::uint64_t kMostRounds = 8;                       // how often all 
 constexpr std::size_t kMostSlots = 2'000'000;                  // in one folder, some 700,000 files
 constexpr std::size_t kProbeBytes = kLongestSet * kEntrySize;
 
-std::vector<Slot> slots_in(ByteView bytes) {
-    std::vector<Slot> slots(bytes.size() / kEntrySize);
-    for (std::size_t i = 0; i < slots.size(); ++i) {
-        std::memcpy(slots[i].bytes, bytes.bytes().data() + i * kEntrySize, kEntrySize);
-        slots[i].offset = bytes.origin() + i * kEntrySize;
-    }
-    return slots;
-}
-
 }  // namespace
 
 Walk::Walk(const MediumPtr& volume, const Geometry& geometry, const SpaceMap& space, const Upcase& upcase,

@@ -6,10 +6,9 @@
 #include <vector>
 
 #include "filesystems/ext/superblock.h"
+#include "filesystems/posix.h"
 
 namespace dredger::ext {
-
-enum class FileType : std::uint8_t { unknown, file, folder, character_device, block_device, pipe, socket, symlink };
 
 struct DirectoryEntry {
     std::uint32_t inode = 0;

@@ -5,11 +5,10 @@
 #include <string>
 #include <vector>
 
+#include "filesystems/posix.h"
 #include "filesystems/xfs/superblock.h"
 
 namespace dredger::xfs {
-
-enum class FileType : std::uint8_t { unknown, file, folder, character_device, block_device, pipe, socket, symlink };
 
 struct DirectoryEntry {
     std::uint64_t inode = 0;

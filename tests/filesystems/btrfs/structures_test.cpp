@@ -1,0 +1,156 @@
+// Chunks, names and extents of Btrfs, by hand after its on-disk format.
+#include <cstring>
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include "filesystems/btrfs/files.h"
+#include "support/support.h"
+
+namespace dredger::btrfs {
+namespace {
+
+using testing::ElementsAre;
+using testing::IsEmpty;
+
+constexpr std::uint64_t kVolume = 1 << 30;
+
+std::vector<std::byte> chunk(std::uint64_t length, std::uint64_t type,
+                             std::vector<std::pair<std::uint64_t, std::uint64_t>> stripes) {
+    Chunk head{};
+    head.length = length;
+    head.type = type;
+    head.num_stripes = static_cast<std::uint16_t>(stripes.size());
+    std::vector<std::byte> bytes(sizeof head + stripes.size() * sizeof(Stripe));
+    std::memcpy(bytes.data(), &head, sizeof head);
+    for (std::size_t i = 0; i < stripes.size(); ++i) {
+        Stripe stripe{};
+        stripe.devid = stripes[i].first;
+        stripe.offset = stripes[i].second;
+        std::memcpy(bytes.data() + sizeof head + i * sizeof stripe, &stripe, sizeof stripe);
+    }
+    return bytes;
+}
+
+bool add(ChunkMap& map, std::uint64_t logical, const std::vector<std::byte>& bytes) {
+    return map.add({256, CHUNK_ITEM, logical}, ByteView(bytes), 1, kVolume);
+}
+
+TEST(BtrfsChunks, LeadFromLogicalAddressesToPlaces) {
+    ChunkMap map;
+    EXPECT_TRUE(add(map, 1000, chunk(500, 1, {{1, 70'000}})));
+    EXPECT_TRUE(add(map, 1500, chunk(500, BLOCK_GROUP_METADATA, {{1, 10'000}, {1, 20'000}})));
+    EXPECT_THAT(map.places_of(1400, 200), ElementsAre(Extent{70'400, 100}, Extent{10'000, 100}));
+    EXPECT_THAT(map.places_of(1500, 10, 1), ElementsAre(Extent{20'000, 10}));
+    EXPECT_EQ(map.copies_of(1600), 2U);
+    EXPECT_EQ(map.copies_of(2000), 0U);
+    EXPECT_THAT(map.places_of(1900, 200), ElementsAre(Extent{10'400, 100}, Extent{Extent::kHole, 100}));
+    EXPECT_TRUE(map.all()[1].holds_nodes());
+}
+
+TEST(BtrfsChunks, WhatMakesNoSenseIsLeftOut) {
+    ChunkMap map;
+    EXPECT_TRUE(add(map, 1000, chunk(500, 1, {{1, 70'000}})));
+    EXPECT_TRUE(add(map, 1200, chunk(500, 1, {{1, 90'000}}))) << "readable, but another one has its place";
+    EXPECT_EQ(map.all().size(), 1U);
+    EXPECT_FALSE(add(map, 5000, chunk(500, 1, {{2, 70'000}}))) << "on another device";
+    EXPECT_FALSE(add(map, 5000, chunk(500, BLOCK_GROUP_RAID0, {{1, 0}, {2, 0}}))) << "striped";
+    EXPECT_FALSE(add(map, 5000, chunk(0, 1, {{1, 0}})));
+    EXPECT_FALSE(add(map, ~std::uint64_t{0} - 5, chunk(500, 1, {{1, 0}}))) << "round the end";
+    EXPECT_FALSE(add(map, 5000, chunk(500, 1, {{1, kVolume}}))) << "behind the volume";
+}
+
+TEST(BtrfsNames, SeveralOfOneInodeStandInARow) {
+    std::string both("\5\0\0\0\0\0\0\0\4\0Tern\6\0\0\0\0\0\0\0\3\0Auk", 27);
+    const auto bytes = test::bytes_of(both);
+    const auto names = names_in({300, INODE_REF, 256}, ByteView(bytes));
+    ASSERT_EQ(names.size(), 2U);
+    EXPECT_EQ(names[0].name, "Tern");
+    EXPECT_EQ(names[1].name, "Auk");
+    EXPECT_EQ(names[1].parent, 256U);
+    both.resize(12);
+    const auto cut = test::bytes_of(both);
+    EXPECT_THAT(names_in({300, INODE_REF, 256}, ByteView(cut)), IsEmpty());
+}
+
+std::vector<std::byte> extent_item(std::uint8_t type, std::uint8_t compression, std::uint64_t disk,
+                                   std::uint64_t stored, std::uint64_t offset, std::uint64_t length,
+                                   std::uint64_t ram) {
+    FileExtentItem item{};
+    item.ram_bytes = ram;
+    item.compression = compression;
+    item.type = type;
+    FileExtentPlace place{};
+    place.disk_bytenr = disk;
+    place.disk_num_bytes = stored;
+    place.offset = offset;
+    place.num_bytes = length;
+    std::vector<std::byte> bytes(sizeof item + sizeof place);
+    std::memcpy(bytes.data(), &item, sizeof item);
+    std::memcpy(bytes.data() + sizeof item, &place, sizeof place);
+    return bytes;
+}
+
+std::optional<FileExtent> extent_at(std::uint64_t start, const std::vector<std::byte>& bytes) {
+    return parse_file_extent({300, EXTENT_DATA, start}, ByteView(bytes));
+}
+
+TEST(BtrfsExtents, AreLaidOneBehindTheOtherWithHolesBetween) {
+    ChunkMap map;
+    add(map, 1 << 20, chunk(1 << 20, 1, {{1, 4 << 20}}));
+    FileExtents extents;
+    extents.add(*extent_at(0, extent_item(1, 0, 1 << 20, 8192, 4096, 4096, 8192)), 5);
+    extents.add(*extent_at(8192, extent_item(1, 0, (1 << 20) + 65'536, 4096, 0, 4096, 4096)), 5);
+    extents.add(*extent_at(12'288, extent_item(2, 0, (1 << 20) + 131'072, 4096, 0, 4096, 4096)), 5);
+    Record record;
+    record.size = 14'000;
+    const auto logicals = extents.lay(map, record);
+    EXPECT_THAT(record.layout.extents, ElementsAre(Extent{(4 << 20) + 4096, 4096}, Extent{Extent::kZeros, 4096},
+                                                   Extent{(4 << 20) + 65'536, 4096}, Extent{Extent::kZeros, 1712}));
+    EXPECT_THAT(logicals, ElementsAre((1U << 20) + 4096, 0U, (1U << 20) + 65'536, 0U));
+    EXPECT_EQ(record.layout.codec, Codec::none);
+}
+
+TEST(BtrfsExtents, TheLaterLeafWins) {
+    ChunkMap map;
+    add(map, 1 << 20, chunk(1 << 20, 1, {{1, 4 << 20}}));
+    FileExtents extents;
+    extents.add(*extent_at(0, extent_item(1, 0, (1 << 20) + 4096, 4096, 0, 4096, 4096)), 9);
+    extents.add(*extent_at(0, extent_item(1, 0, 1 << 20, 4096, 0, 4096, 4096)), 5);
+    Record record;
+    record.size = 4096;
+    extents.lay(map, record);
+    EXPECT_THAT(record.layout.extents, ElementsAre(Extent{(4 << 20) + 4096, 4096}));
+}
+
+TEST(BtrfsExtents, NoLengthIsBelieved) {
+    EXPECT_FALSE(extent_at(0, extent_item(1, 0, 4096, 4096, 4096, 4096, 4096))) << "more than what is stored";
+    EXPECT_FALSE(extent_at(0, extent_item(1, 0, 4096, 4096, ~std::uint64_t{0}, 4096, 4096)));
+    EXPECT_FALSE(extent_at(0, extent_item(1, 0, 4096, 4096, 0, 0, 4096)));
+    EXPECT_FALSE(extent_at(0, extent_item(7, 0, 4096, 4096, 0, 4096, 4096)));
+    EXPECT_FALSE(extent_at(~std::uint64_t{0}, extent_item(1, 0, 4096, 4096, 0, 4096, 4096)));
+    // Packed in a way that nobody knows: a hole that is told.
+    auto strange = extent_at(0, extent_item(1, 9, 1 << 20, 4096, 0, 4096, 4096));
+    ASSERT_TRUE(strange);
+    FileExtents extents;
+    extents.add(std::move(*strange), 1);
+    Record record;
+    record.size = 4096;
+    extents.lay(ChunkMap(), record);
+    EXPECT_THAT(record.layout.extents, ElementsAre(Extent{Extent::kHole, 4096}));
+    EXPECT_EQ(record.trust, LayoutTrust::damaged);
+}
+
+TEST(BtrfsSuperBlock, NumbersThatNoVolumeHasAreRefused) {
+    const auto image = test::unpacked("btrfs-notes");
+    const std::vector<std::byte> good(image.begin() + (64 << 10), image.begin() + (68 << 10));
+    ASSERT_TRUE(parse_superblock(ByteView(good)));
+    for (const auto& [at, value] : {std::pair(0x90, 0x03), std::pair(0x94, 0x01), std::pair(0x40, 0x00)}) {
+        auto bad = good;
+        bad[static_cast<std::size_t>(at)] = static_cast<std::byte>(value);
+        EXPECT_FALSE(parse_superblock(ByteView(bad))) << at;
+    }
+    EXPECT_FALSE(parse_superblock(ByteView(std::span(good).first(1000))));
+}
+
+}  // namespace
+}  // namespace dredger::btrfs
