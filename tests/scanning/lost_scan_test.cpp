@@ -114,7 +114,7 @@ TEST_P(FormattedAsAnother, GivesBackWhatStandsOfTheFormerOne) {
 }
 
 INSTANTIATE_TEST_SUITE_P(Media, FormattedAsAnother,
-                         testing::Values("fat32-over-ntfs", "ntfs-over-fat32", "fat32-over-exfat"),
+                         testing::Values("fat32-over-ntfs", "ntfs-over-fat32", "exfat-over-fat32", "fat32-over-exfat"),
                          [](const auto& one) {
                              std::string name = one.param;
                              std::replace(name.begin(), name.end(), '-', '_');

@@ -40,9 +40,10 @@ TEST_P(BtrfsDamage, TwoThousandNotes) {
     const auto geometry = btrfs::parse_superblock(ByteView(*image).slice(64 << 10, 4096).value()).value();
     const auto places = nodes_of(*image, geometry);
     ASSERT_GT(places.size(), 40U);
+    const unsigned copies = test::affordable(kCopies);
     std::mt19937 chance(GetParam());
     const auto any = [&](std::size_t below) { return static_cast<std::size_t>(chance()) % below; };
-    for (unsigned copy = 0; copy < kCopies; ++copy) {
+    for (unsigned copy = 0; copy < copies; ++copy) {
         const auto medium = std::make_shared<test::MemoryMedium>(image);
         for (std::size_t n = 1 + any(3); n > 0; --n) {
             const std::uint64_t node = places[any(places.size())];

@@ -28,14 +28,24 @@ std::vector<std::uint64_t> tender_places(const std::vector<std::byte>& image) {
     return places;
 }
 
-void damage(const std::string& fixture, unsigned copies) {
-    test::scan_damaged_copies(fixture, copies, tender_places(test::unpacked(fixture)));
+class ExtDamage : public testing::TestWithParam<std::pair<const char*, unsigned>> {};
+
+TEST_P(ExtDamage, AThousandCopies) {
+    const auto& [fixture, seed] = GetParam();
+    test::scan_damaged_copies(fixture, test::affordable(1000), tender_places(test::unpacked(fixture)), seed);
 }
 
-TEST(ExtDamage, FourThousandHomes) { damage("ext4-home", 4000); }
-TEST(ExtDamage, TwoThousandOfUsedClusters) { damage("ext4-worn", 2000); }
-TEST(ExtDamage, ThreeThousandOfBlockLists) { damage("ext3-office", 3000); }
-TEST(ExtDamage, AThousandWithoutJournal) { damage("ext2-office", 1000); }
+INSTANTIATE_TEST_SUITE_P(Media, ExtDamage,
+                         testing::Values(std::pair("ext4-home", 1U), std::pair("ext4-home", 2U),
+                                         std::pair("ext4-home", 3U), std::pair("ext4-home", 4U),
+                                         std::pair("ext4-worn", 1U), std::pair("ext4-worn", 2U),
+                                         std::pair("ext3-office", 1U), std::pair("ext3-office", 2U),
+                                         std::pair("ext3-office", 3U), std::pair("ext2-office", 1U)),
+                         [](const auto& one) {
+                             std::string name = one.param.first + ("_" + std::to_string(one.param.second));
+                             std::replace(name.begin(), name.end(), '-', '_');
+                             return name;
+                         });
 
 }  // namespace
 }  // namespace dredger

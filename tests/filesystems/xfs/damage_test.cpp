@@ -30,12 +30,24 @@ std::vector<std::uint64_t> tender_places(const std::vector<std::byte>& image) {
     return places;
 }
 
-void damage(const std::string& fixture, unsigned copies) {
-    test::scan_damaged_copies(fixture, copies, tender_places(test::unpacked(fixture)));
+class XfsDamage : public testing::TestWithParam<std::pair<const char*, unsigned>> {};
+
+TEST_P(XfsDamage, AThousandCopies) {
+    const auto& [fixture, seed] = GetParam();
+    test::scan_damaged_copies(fixture, test::affordable(1000), tender_places(test::unpacked(fixture)), seed);
 }
 
-TEST(XfsDamage, FiveThousandColonies) { damage("xfs-colony", 5000); }
-TEST(XfsDamage, FiveThousandOfUsedInodes) { damage("xfs-worn", 5000); }
+INSTANTIATE_TEST_SUITE_P(Media, XfsDamage,
+                         testing::Values(std::pair("xfs-colony", 1U), std::pair("xfs-colony", 2U),
+                                         std::pair("xfs-colony", 3U), std::pair("xfs-colony", 4U),
+                                         std::pair("xfs-colony", 5U), std::pair("xfs-worn", 1U),
+                                         std::pair("xfs-worn", 2U), std::pair("xfs-worn", 3U),
+                                         std::pair("xfs-worn", 4U), std::pair("xfs-worn", 5U)),
+                         [](const auto& one) {
+                             std::string name = one.param.first + ("_" + std::to_string(one.param.second));
+                             std::replace(name.begin(), name.end(), '-', '_');
+                             return name;
+                         });
 
 }  // namespace
 }  // namespace dredger
