@@ -25,11 +25,14 @@ std::size_t unpack_zlib(std::span<const std::byte> packed, std::span<std::byte> 
     return out;
 }
 
+// A little at a time: what comes out in a call that fails is not told.
 std::size_t unpack_zstd(std::span<const std::byte> packed, std::span<std::byte> into) {
+    constexpr std::size_t kStep = 1024;  // bytes
     ZSTD_DStream* stream = ZSTD_createDStream();
-    ZSTD_inBuffer in = {packed.data(), packed.size(), 0};
+    ZSTD_inBuffer in = {packed.data(), 0, 0};
     ZSTD_outBuffer out = {into.data(), into.size(), 0};
-    while (in.pos < in.size && out.pos < out.size) {
+    while (in.pos < packed.size() && out.pos < out.size) {
+        in.size = std::min(in.pos + kStep, packed.size());
         const std::size_t result = ZSTD_decompressStream(stream, &out, &in);
         if (result == 0 || ZSTD_isError(result) != 0) break;
     }
