@@ -140,7 +140,7 @@ void expect_whole_deleted(const Walked& walked, const std::string& fixture) {
 
 unsigned affordable(unsigned copies) {
 #if defined(__SANITIZE_ADDRESS__)
-    if (std::getenv("DREDGER_ALL_COPIES") == nullptr) return copies / 5;
+    if (std::getenv("DREDGER_ALL_COPIES") == nullptr) return copies / 10;
 #endif
     return copies;
 }

@@ -45,8 +45,8 @@ void expect_whole_deleted(const Walked& walked, const std::string& fixture);
 void scan_damaged_copies(const std::string& fixture, unsigned copies, const std::vector<std::uint64_t>& tender,
                          unsigned seed = 20260503);
 
-// File systems whose walk reads a lot take so long under the sanitizers that only every fifth copy is scanned there; all
-// of them with DREDGER_ALL_COPIES in the environment.
+// File systems whose walk reads a lot take so long under the sanitizers that only every tenth copy is scanned there;
+// all of them with DREDGER_ALL_COPIES in the environment.
 unsigned affordable(unsigned copies);
 
 // Bytes of this process that were resident at most.
