@@ -4,7 +4,6 @@
 
 #include "base/text.h"
 #include "filesystems/btrfs/walk.h"
-#include "media/cached.h"
 
 namespace dredger::btrfs {
 namespace {

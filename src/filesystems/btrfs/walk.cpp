@@ -188,7 +188,7 @@ void Walk::emit_file(std::uint64_t id, std::uint64_t number, const Inode& inode,
         Record named = record;
         named.folder = place_of(id, name.parent, 0).path;
         named.name = printable(name.name);
-        if (wanted_ids_.contains(record.id)) twins_.try_emplace(record.id, Twin{record.id, named.path()});
+        if (wanted_ids_.contains(record.id)) twins_.try_emplace(record.id, named.path());
         extents.each([&](const FileExtent& e) {
             const auto wanted = wanted_extents_.find(e.logical);
             if (wanted != wanted_extents_.end() && wanted->second == e.generation)
@@ -209,7 +209,7 @@ void Walk::walk_deleted() {
 // What lives on elsewhere is not overwritten by that: a snapshot, or a copy that shares its content.
 void Walk::find_twin(Record& record, std::uint64_t number, const FormerFile& file) const {
     if (const auto twin = twins_.find(id_of(number, *file.inode)); twin != twins_.end()) {
-        record.notes.push_back(fmt::format("it lives on in a snapshot: {}", twin->second.path));
+        record.notes.push_back(fmt::format("it lives on in a snapshot: {}", twin->second));
         return;
     }
     bool all = !file.extents.empty();

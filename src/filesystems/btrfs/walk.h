@@ -28,7 +28,7 @@ class Walk {
         std::string path;
         bool known = true;
     };
-    // A live file that a former one may live on in.
+    // A live file that shares its content with a former one.
     struct Twin {
         std::uint64_t id;
         std::string path;
@@ -57,7 +57,7 @@ class Walk {
     Former former_;
     std::unordered_set<std::uint64_t> wanted_ids_;                     // of former files
     std::unordered_map<std::uint64_t, std::uint64_t> wanted_extents_;  // of these: logical address and generation
-    std::unordered_map<std::uint64_t, Twin> twins_;                    // by id
+    std::unordered_map<std::uint64_t, std::string> twins_;             // paths of live ones, by id
     std::unordered_map<std::uint64_t, std::pair<std::uint64_t, Twin>> holders_;  // by logical address, with generation
     unsigned damaged_trees_ = 0;
     bool stopped_ = false;

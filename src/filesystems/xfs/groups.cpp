@@ -103,7 +103,6 @@ Groups Groups::read(const Medium& volume, const Geometry& geometry, std::vector<
         const std::uint64_t end = geometry.blocks_of(group);
         if (reached < end) groups.space_.take_run(base + reached, end - reached);
     }
-    groups.space_is_whole_ = damaged_space == 0;
     std::sort(groups.chunks_.begin(), groups.chunks_.end(),
               [](const InodeChunk& a, const InodeChunk& b) { return a.first < b.first; });
     if (damaged_chunks > 0)

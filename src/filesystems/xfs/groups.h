@@ -24,8 +24,6 @@ class Groups {
 
     const std::vector<InodeChunk>& chunks() const { return chunks_; }  // by number
     const SpaceMap& space() const { return space_; }
-    // Whether the map of free blocks could be read as a whole.
-    bool space_is_whole() const { return space_is_whole_; }
 
     // The chunk that holds an inode, or null.
     const InodeChunk* chunk_of(std::uint64_t inode) const;
@@ -33,7 +31,6 @@ class Groups {
   private:
     std::vector<InodeChunk> chunks_;
     SpaceMap space_;
-    bool space_is_whole_ = true;
 };
 
 }  // namespace dredger::xfs

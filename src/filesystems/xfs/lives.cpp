@@ -1,6 +1,5 @@
 #include "filesystems/xfs/lives.h"
 
-#include "media/cached.h"
 #include "volumes/trace.h"
 
 namespace dredger::xfs {

@@ -121,7 +121,6 @@ void Walk::take_entry(std::uint64_t folder, const std::string& path, const Direc
     }
     // A folder has one name; a second one would lead in a circle.
     if (!inode->stores_content() || (inode->is_folder() && folders_.contains(entry.inode))) return;
-    if (inode->links > 1 && !inode->is_folder()) files_.insert(entry.inode);
     Record record = record_of(*inode);
     record.folder = path;
     record.name = printable(entry.name);
@@ -174,7 +173,7 @@ void Walk::walk_deleted() {
         warnings_.emplace_back(
             "it was not unmounted cleanly: the newest changes stand in its log only, and may be missing here");
     sightings_.insert(sightings_.end(), lives.sightings().begin(), lives.sightings().end());
-    for (const auto& [number, list] : std::map(lives.all()))
+    for (const auto& [number, list] : lives.all())
         for (const Life& life : list) learn_from(lives, number, life);
     place_sightings(lives);
     // Names may lead to inodes whose chunk is gone, and these to further names.
@@ -185,7 +184,7 @@ void Walk::walk_deleted() {
         if (const auto found = lives.all().find(sighting.entry.inode); found != lives.all().end())
             for (const Life& life : found->second) learn_from(lives, found->first, life);
     }
-    name_lives(lives);
+    drop_live_names();
     for (const auto& [number, list] : lives.all())
         for (std::size_t i = 0; i < list.size() && !stopped_; ++i) emit_life(lives, list[i], name_of(number, i, list));
 }
@@ -238,7 +237,7 @@ void Walk::place_sightings(const Lives& lives) {
 }
 
 // What a live folder lists now, and under this inode, is not gone.
-void Walk::name_lives(const Lives&) {
+void Walk::drop_live_names() {
     std::stable_sort(sightings_.begin(), sightings_.end(), [](const Sighting& a, const Sighting& b) {
         return a.folder != b.folder ? a.folder < b.folder : a.sequence > b.sequence;
     });

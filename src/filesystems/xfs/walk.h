@@ -3,7 +3,6 @@
 #pragma once
 
 #include <unordered_map>
-#include <unordered_set>
 
 #include "filesystems/xfs/lives.h"
 
@@ -28,13 +27,12 @@ class Walk {
 
     std::optional<Inode> inode_at(std::uint64_t number) const;
     void walk_live();
-    void read_folder(const Inode& folder, const std::string& path);
     std::vector<Directory> directory_of(const Inode& inode, const ExtentList& extents);
     void take_entry(std::uint64_t folder, const std::string& path, const DirectoryEntry& entry);
     void walk_deleted();
     void learn_from(const Lives& lives, std::uint64_t number, const Life& life);
     void place_sightings(const Lives& lives);
-    void name_lives(const Lives& lives);
+    void drop_live_names();
     const Sighting* name_of(std::uint64_t inode, std::size_t life, const std::vector<Life>& lives) const;
     std::string path_of(std::uint64_t folder) const;
     Place place_of(std::uint64_t folder, int depth) const;
@@ -52,7 +50,6 @@ class Walk {
 
     std::unordered_map<std::uint64_t, Folder> folders_;            // live ones
     std::unordered_map<std::uint64_t, Folder> former_folders_;     // as far as something tells of them
-    std::unordered_set<std::uint64_t> files_;                      // live ones that have several names
     std::vector<std::pair<std::uint64_t, std::uint64_t>> owners_;  // place of a directory block, inode of the directory
     std::vector<Sighting> sightings_;                              // of names that are not live
     std::unordered_map<std::uint32_t, std::vector<std::size_t>> by_inode_;  // sightings, by the low half of the inode
