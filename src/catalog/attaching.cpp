@@ -4,7 +4,7 @@
 #include <fmt/format.h>
 
 #include "media/drives.h"
-#include "media/file_medium.h"
+#include "media/opened.h"
 
 namespace dredger {
 namespace {
@@ -14,20 +14,20 @@ namespace fs = std::filesystem;
 Result<MediumPtr> open_source(const ScannedSource& source, const AttachRequest& request,
                               std::vector<std::string>& remarks) {
     const fs::path place = request.source.empty() ? fs::path(source.path) : request.source;
-    auto opened = FileMedium::open(place);
+    auto opened = open_medium(place);
     if (!opened) {
         Error error = opened.error();
         error.hint = "attach the medium that was scanned, or tell where it is now: --source PATH";
         return tl::unexpected<Error>(error);
     }
-    DREDGER_TRY(const Identity identity, identify(**opened));
+    DREDGER_TRY(const Identity identity, identify(*opened));
     const Comparison comparison = compare(source.identity, identity);
     if (!comparison.same && !request.from_changed_source)
         return fail(ErrorKind::unsafe, "this is not the medium that was scanned", place.string(),
                     comparison.finding + "; attach the right one, or spell out --from-changed-source");
     if (!comparison.finding.empty()) remarks.push_back(fmt::format("{}: {}", place.string(), comparison.finding));
     const std::string danger =
-        request.destination.empty() ? std::string() : writing_endangers(request.destination, place);
+        request.destination.empty() ? std::string() : writing_endangers(request.destination, opened->files);
     if (!danger.empty()) {
         if (!request.onto_same_drive)
             return fail(ErrorKind::unsafe, "writing here could destroy what is to be restored: " + danger,
@@ -38,7 +38,7 @@ Result<MediumPtr> open_source(const ScannedSource& source, const AttachRequest& 
     if (!comparison.same)
         remarks.push_back(
             fmt::format("{}: not the medium that was scanned; overridden with --from-changed-source", place.string()));
-    return MediumPtr(*opened);
+    return opened->medium;
 }
 
 }  // namespace

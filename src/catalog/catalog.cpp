@@ -27,6 +27,9 @@ constexpr const char* kSchema = R"(
 CREATE TABLE sources (
     id INTEGER PRIMARY KEY, path TEXT NOT NULL, size INTEGER NOT NULL, serial TEXT NOT NULL, samples TEXT NOT NULL,
     compared INTEGER NOT NULL);
+CREATE TABLE unreadable (
+    source INTEGER NOT NULL REFERENCES sources, offset INTEGER NOT NULL, length INTEGER NOT NULL,
+    PRIMARY KEY (source, offset)) WITHOUT ROWID;
 CREATE TABLE volumes (
     id INTEGER PRIMARY KEY, source INTEGER NOT NULL REFERENCES sources, number INTEGER NOT NULL, offset INTEGER NOT NULL,
     length INTEGER NOT NULL, partition_table INTEGER NOT NULL, filesystem TEXT NOT NULL, label TEXT NOT NULL,
@@ -234,6 +237,28 @@ Result<void> Catalog::finish_volume(const ScannedVolume& v) {
     DREDGER_CHECK(
         update.bind(1, list_text(v.facts.warnings)).bind(2, std::int64_t{v.map_is_trusted}).bind(3, v.id).run());
     return summarise();
+}
+
+Result<std::vector<Extent>> Catalog::bad_areas(std::int64_t source) const {
+    DREDGER_TRY(Statement rows,
+                database_.prepare("SELECT offset, length FROM unreadable WHERE source=? ORDER BY offset"));
+    rows.bind(1, source);
+    std::vector<Extent> areas;
+    for (;;) {
+        DREDGER_TRY(const bool more, rows.step());
+        if (!more) return areas;
+        areas.push_back({static_cast<std::uint64_t>(rows.number(0)), static_cast<std::uint64_t>(rows.number(1))});
+    }
+}
+
+Result<void> Catalog::save_bad_areas(std::int64_t source, const std::vector<Extent>& areas) {
+    DREDGER_CHECK(begin());
+    DREDGER_TRY(Statement remove, database_.prepare("DELETE FROM unreadable WHERE source=?"));
+    DREDGER_CHECK(remove.bind(1, source).run());
+    DREDGER_TRY(Statement add, database_.prepare("INSERT INTO unreadable VALUES (?,?,?)"));
+    for (const Extent& area : areas)
+        DREDGER_CHECK(add.bind(1, source).bind(2, stored(area.offset)).bind(3, stored(area.length)).run());
+    return commit();
 }
 
 Result<std::optional<Sweep>> Catalog::sweep_of(std::int64_t volume) const {

@@ -17,7 +17,7 @@ namespace dredger {
 
 class Catalog {
   public:
-    static constexpr int kVersion = 6;
+    static constexpr int kVersion = 7;
 
     // For a scan: made where there is none.
     static Result<Catalog> open_for_scan(const std::filesystem::path& path);
@@ -29,6 +29,9 @@ class Catalog {
     Result<std::vector<ScannedSource>> sources() const;
     Result<std::vector<ScannedVolume>> volumes() const;
     Result<std::int64_t> add_source(const ScannedSource& source);
+    // The areas of a source that could not be read, in order, so that they are not asked for again.
+    Result<std::vector<Extent>> bad_areas(std::int64_t source) const;
+    Result<void> save_bad_areas(std::int64_t source, const std::vector<Extent>& areas);
     Result<std::int64_t> add_volume(const ScannedVolume& volume);
     Result<void> finish_volume(const ScannedVolume& volume);
     // How far the deep scan of a volume is; none where it has not begun.
@@ -85,6 +88,9 @@ class Catalog {
     // The stored pieces of all files, live ones too, with what their candidates are.
     Result<void> each_extent(
         const std::function<void(std::int64_t volume, State state, Band band, const Extent&)>& visit) const;
+    // The stored pieces of all candidates of a source.
+    Result<void> each_stored_extent(std::int64_t source,
+                                    const std::function<void(std::int64_t candidate, const Extent&)>& visit) const;
     // Takes back what was found by signature: in a volume, and these.
     Result<void> remove_finds(std::int64_t volume);
     Result<void> remove_finds(const std::vector<std::int64_t>& candidates);

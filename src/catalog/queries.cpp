@@ -336,6 +336,19 @@ Result<void> Catalog::each_piece(
     }
 }
 
+Result<void> Catalog::each_stored_extent(
+    std::int64_t source, const std::function<void(std::int64_t candidate, const Extent&)>& visit) const {
+    DREDGER_TRY(Statement rows,
+                database_.prepare("SELECT e.candidate, e.offset, e.length FROM extents e JOIN candidates c ON c.id = "
+                                  "e.candidate JOIN volumes v ON v.id = c.volume WHERE v.source=? AND e.offset >= 0"));
+    rows.bind(1, source);
+    for (;;) {
+        DREDGER_TRY(const bool there, rows.step());
+        if (!there) return {};
+        visit(rows.number(0), {loaded(rows.number(1)), loaded(rows.number(2))});
+    }
+}
+
 Result<std::string> Catalog::path_of_holder(std::int64_t source, const Extent& range) const {
     DREDGER_TRY(
         Statement rows,

@@ -7,6 +7,7 @@
 #include "cli/words.h"
 #include "formats/own_formats.h"
 #include "media/drives.h"
+#include "media/opened.h"
 
 namespace dredger::cli {
 namespace {
@@ -29,8 +30,8 @@ struct Options {
 };
 
 // A catalog must not overwrite what is being looked for.
-Result<void> check_safe(const Options& options, const std::string& source) {
-    const std::string danger = writing_endangers(options.catalog, source);
+Result<void> check_safe(const Options& options, const OpenedMedium& source) {
+    const std::string danger = writing_endangers(options.catalog, source.files);
     if (danger.empty()) return {};
     if (!options.catalog_on_same_drive)
         return fail(ErrorKind::unsafe, "the catalog could destroy what is to be found: " + danger, options.catalog,
@@ -126,8 +127,9 @@ int scan_all(const Options& options) {
 
     // A source that can't be read is told before a catalog is made for it.
     for (const std::string& source : options.sources) {
-        if (const auto medium = FileMedium::open(source); !medium) return report(medium.error());
-        if (const auto safe = check_safe(options, source); !safe) return report(safe.error());
+        const auto opened = open_medium(source);
+        if (!opened) return report(opened.error());
+        if (const auto safe = check_safe(options, *opened); !safe) return report(safe.error());
         for (const Mount& mount : mounts_on_drive_of(source))
             if (mount.writable)
                 warn(fmt::format("{} is mounted for writing on {}; sudo mount -o remount,ro {} keeps it from changing",

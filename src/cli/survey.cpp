@@ -6,7 +6,7 @@
 #include "cli/words.h"
 #include "filesystems/filesystem.h"
 #include "media/drives.h"
-#include "media/file_medium.h"
+#include "media/opened.h"
 #include "scanning/volumes_of.h"
 #include "volumes/containers.h"
 
@@ -52,11 +52,12 @@ int survey_machine() {
 }
 
 int survey_source(const std::string& source) {
-    const auto medium = FileMedium::open(source);
-    if (!medium) return report(medium.error());
+    const auto opened_source = open_medium(source);
+    if (!opened_source) return report(opened_source.error());
+    const MediumPtr& medium = opened_source->medium;
     catch_interrupts();
     TerminalObserver<Observer> observer;
-    const auto found = volumes_of(*medium, observer);
+    const auto found = volumes_of(medium, observer);
     observer.line().clear();
     if (!found) return report(found.error());
     if (!*found) return kInterrupted;
@@ -65,8 +66,7 @@ int survey_source(const std::string& source) {
     const std::string table_words =
         map->table == TableKind::none ? "no partition table"
                                       : fmt::format("{} partition table", map->table == TableKind::gpt ? "GPT" : "MBR");
-    fmt::print("{}: {}, {}, {}\n\n", source, (*medium)->is_device() ? "device" : "image", size_text((*medium)->size()),
-               table_words);
+    fmt::print("{}: {}, {}, {}\n\n", source, printable(opened_source->form), size_text(medium->size()), table_words);
     Table table({{"VOLUME", Table::Align::right},
                  {"START", Table::Align::right},
                  {"SIZE", Table::Align::right},
@@ -75,13 +75,14 @@ int survey_source(const std::string& source) {
                  {"USED", Table::Align::right},
                  {"CLUSTER", Table::Align::right},
                  {"TABLE SAYS"}});
-    std::vector<std::string> warnings = map->warnings;
+    std::vector<std::string> warnings = opened_source->remarks;
+    warnings.insert(warnings.end(), map->warnings.begin(), map->warnings.end());
     std::vector<std::string> bins;
     std::size_t readable = 0;
     bool any_known = false;
     std::vector<std::string> lost;
     for (const Volume& volume : map->volumes) {
-        const auto window = open_volume(*medium, volume);
+        const auto window = open_volume(medium, volume);
         // What a container holds is seen through it.
         const auto opened = volume.is_container()  ? Result<std::unique_ptr<FileSystem>>(nullptr)
                             : volume.holds.empty() ? open_or_infer(window)
@@ -119,7 +120,8 @@ int survey_source(const std::string& source) {
                        printable(volume.holds), "-", "-", "-", says});
             continue;
         }
-        const Recognised other = recognise(source, volume.offset, volume.length);
+        const Recognised other =
+            opened_source->is_raw() ? recognise(source, volume.offset, volume.length) : Recognised();
         any_known = any_known || !other.filesystem.empty();
         const std::string& filesystem = is_lost ? volume.type : other.filesystem;
         const std::string& label = is_lost ? volume.name : other.label;
@@ -136,6 +138,9 @@ int survey_source(const std::string& source) {
         fmt::print("{}\n", styled(wrapped(sentence, width_of_stdout(), 2), Style::bold));
     for (const std::string& bin : bins) fmt::print("{}\n", styled(bin, Style::bold));
     for (const std::string& warning : warnings) fmt::print("Note: {}\n", warning);
+    if (!opened_source->snapshots.empty())
+        fmt::print("It keeps earlier states, read as {}@NAME: {}\n", source,
+                   printable(fmt::format("{}", fmt::join(opened_source->snapshots, ", "))));
     for (const Mount& mount : mounts_on_drive_of(source))
         fmt::print("Note: {} is mounted on {}{}\n", mount.device, mount.folder,
                    mount.writable ? fmt::format(" for writing; sudo umount {} keeps it as it is", mount.folder)

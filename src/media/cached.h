@@ -18,6 +18,9 @@ class Cached final : public Medium {
     std::uint64_t size() const override { return whole_->size(); }
     std::uint32_t sector_size() const override { return whole_->sector_size(); }
     std::string name() const override { return whole_->name(); }
+    void add_known_bad(std::uint64_t offset, std::uint64_t length, std::vector<Extent>& bad) const override {
+        whole_->add_known_bad(offset, length, bad);
+    }
 
   protected:
     Result<void> read_within(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>& bad) const override;

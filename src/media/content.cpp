@@ -68,6 +68,18 @@ void Content::expect(std::uint64_t offset, std::uint64_t length) const {
     for (const Extent& place : places_of(offset, length)) whole_->expect(place.offset, place.length);
 }
 
+void Content::add_known_bad(std::uint64_t offset, std::uint64_t length, std::vector<Extent>& bad) const {
+    std::uint64_t at = offset;
+    for (const Extent& place : places_of(offset, length)) {
+        if (place.is_stored()) {
+            const std::size_t before = bad.size();
+            whole_->add_known_bad(place.offset, place.length, bad);
+            for (std::size_t i = before; i < bad.size(); ++i) bad[i].offset = bad[i].offset - place.offset + at;
+        }
+        at += place.length;
+    }
+}
+
 Result<void> Content::read_within(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>& bad) const {
     auto piece = piece_at(offset);
     for (std::size_t done = 0; done < into.size() && piece != pieces_.end(); ++piece) {

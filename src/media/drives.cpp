@@ -268,4 +268,10 @@ std::string writing_endangers(const fs::path& folder, const fs::path& source) {
     return {};
 }
 
+std::string writing_endangers(const fs::path& folder, const std::vector<fs::path>& sources) {
+    for (const fs::path& source : sources)
+        if (std::string danger = writing_endangers(folder, source); !danger.empty()) return danger;
+    return {};
+}
+
 }  // namespace dredger

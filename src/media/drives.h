@@ -56,5 +56,7 @@ std::vector<Mount> mounts_on_drive_of(const std::filesystem::path& device);
 // partition of the same drive, or on a loop device whose backing file is the source. Empty where it is safe.
 // `folder` need not exist yet: the nearest folder above it counts.
 std::string writing_endangers(const std::filesystem::path& folder, const std::filesystem::path& source);
+// The same of all files that a medium stands on; the first danger counts.
+std::string writing_endangers(const std::filesystem::path& folder, const std::vector<std::filesystem::path>& sources);
 
 }  // namespace dredger

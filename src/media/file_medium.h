@@ -19,6 +19,7 @@ class FileMedium final : public Medium {
     std::uint32_t sector_size() const override { return sector_size_; }
     std::string name() const override { return path_.string(); }
     void expect(std::uint64_t offset, std::uint64_t length) const override;
+    bool try_read(std::uint64_t offset, std::span<std::byte> into) const override { return read_piece(offset, into); }
     const std::filesystem::path& path() const { return path_; }
     bool is_device() const { return is_device_; }
 

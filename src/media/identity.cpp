@@ -14,8 +14,9 @@ constexpr std::uint64_t kSampleBytes = 4096;
 
 }  // namespace
 
-Result<Identity> identify(const FileMedium& medium) {
-    Identity identity{medium.size(), medium.is_device() ? serial_of(medium.path()) : "", {}};
+Result<Identity> identify(const OpenedMedium& opened) {
+    const Medium& medium = *opened.medium;
+    Identity identity{medium.size(), opened.is_device ? serial_of(opened.path) : "", {}};
     const std::uint64_t length = std::min(kSampleBytes, medium.size());
     const std::uint64_t last = medium.size() - length;
     std::vector<std::byte> block(length);

@@ -4,7 +4,7 @@
 #include <string>
 #include <vector>
 
-#include "media/file_medium.h"
+#include "media/opened.h"
 
 namespace dredger {
 
@@ -14,7 +14,7 @@ struct Identity {
     std::vector<std::string> samples;  // SHA-256 of blocks spread evenly over the medium, in order
 };
 
-Result<Identity> identify(const FileMedium& medium);
+Result<Identity> identify(const OpenedMedium& opened);
 
 struct Comparison {
     bool same = false;    // the medium that was scanned

@@ -20,6 +20,11 @@ Result<void> Medium::read(std::uint64_t offset, std::span<std::byte> into, std::
     return {};
 }
 
+bool Medium::try_read(std::uint64_t offset, std::span<std::byte> into) const {
+    std::vector<Extent> bad;
+    return lies_within(offset, into.size(), size()) && read_within(offset, into, bad) && bad.empty();
+}
+
 Result<std::vector<std::byte>> Medium::bytes(std::uint64_t offset, std::size_t length) const {
     if (!lies_within(offset, length, size()))
         return fail(ErrorKind::unreadable, fmt::format("{} bytes reach past the end of {}", length, name()),

@@ -42,6 +42,14 @@ class Medium {
     // The `length` bytes from `offset` on; fails as read() without `bad` does.
     Result<std::vector<std::byte>> bytes(std::uint64_t offset, std::size_t length) const;
 
+    // One attempt, without closing in on what fails: for work that must not wear out a failing drive. Whether all of it
+    // was read; the bytes mean nothing where it was not. Past the end of the medium: false.
+    virtual bool try_read(std::uint64_t offset, std::span<std::byte> into) const;
+
+    // Adds what of the range is known to be unreadable, without reading it.
+    virtual void add_known_bad(std::uint64_t /*offset*/, std::uint64_t /*length*/, std::vector<Extent>& /*bad*/) const {
+    }
+
     // A hint that the range, which lies within size(), will be read before long.
     virtual void expect(std::uint64_t /*offset*/, std::uint64_t /*length*/) const {}
 

@@ -14,6 +14,7 @@ class Window final : public Medium {
     std::uint32_t sector_size() const override { return whole_->sector_size(); }
     std::string name() const override { return whole_->name(); }
     void expect(std::uint64_t offset, std::uint64_t length) const override;
+    void add_known_bad(std::uint64_t offset, std::uint64_t length, std::vector<Extent>& bad) const override;
 
   protected:
     Result<void> read_within(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>& bad) const override;

@@ -4,7 +4,9 @@
 #include <fmt/format.h>
 
 #include "media/drives.h"
-#include "media/file_medium.h"
+#include "media/opened.h"
+#include "media/sparing.h"
+#include "scanning/bad_areas.h"
 #include "scanning/comparing.h"
 #include "scanning/deep_scan.h"
 #include "scanning/former_volumes.h"
@@ -19,7 +21,7 @@ namespace {
 
 namespace fs = std::filesystem;
 
-Result<void> refuse_catalogs(const FileMedium& medium) {
+Result<void> refuse_catalogs(const Medium& medium) {
     const auto head = medium.size() >= 16 ? medium.bytes(0, 16) : Result<std::vector<std::byte>>();
     if (head && ByteView(*head).has(0, std::string_view("SQLite format 3\0", 16)))
         return fail(ErrorKind::not_understood, "this is a catalog or another database, not a medium", medium.name(),
@@ -28,15 +30,15 @@ Result<void> refuse_catalogs(const FileMedium& medium) {
 }
 
 // The source's row in the catalog: the one it has, or a new one.
-Result<std::int64_t> source_row(Catalog& catalog, const FileMedium& medium, Observer& observer) {
-    DREDGER_TRY(Identity identity, identify(medium));
+Result<std::int64_t> source_row(Catalog& catalog, const OpenedMedium& opened, Observer& observer) {
+    DREDGER_TRY(Identity identity, identify(opened));
     DREDGER_TRY(const auto known, catalog.sources());
-    const std::string path = fs::absolute(medium.path()).lexically_normal().string();
+    const std::string path = fs::absolute(opened.path).lexically_normal().string();
     for (const ScannedSource& source : known) {
         if (source.path != path) continue;
         const Comparison comparison = compare(source.identity, identity);
         if (!comparison.same)
-            return fail(ErrorKind::unsafe, "the catalog was made from another medium at this place", medium.name(),
+            return fail(ErrorKind::unsafe, "the catalog was made from another medium at this place", path,
                         comparison.finding + "; give another name after -c");
         if (!comparison.finding.empty()) observer.warning(comparison.finding);
         return source.id;
@@ -121,12 +123,8 @@ Result<void> scan_deep(Catalog& catalog, const ScanRequest& request, Observer& o
     return {};
 }
 
-}  // namespace
-
-Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& observer) {
-    DREDGER_TRY(const std::shared_ptr<const FileMedium> medium, FileMedium::open(request.source));
-    DREDGER_CHECK(refuse_catalogs(*medium));
-    DREDGER_TRY(const std::int64_t source, source_row(catalog, *medium, observer));
+Result<ScanReport> scan_medium(Catalog& catalog, const ScanRequest& request, Observer& observer,
+                               const MediumPtr& medium, std::int64_t source) {
     DREDGER_TRY(auto volumes, volumes_of(medium, observer));
     ScanReport report;
     if (!volumes) {
@@ -224,6 +222,22 @@ Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& 
     if (!understood && !report.interrupted)
         return fail(ErrorKind::not_understood, "no file system that is known was found", medium->name(),
                     "dredger scan --deep finds files by their content");
+    return report;
+}
+
+}  // namespace
+
+Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& observer) {
+    DREDGER_TRY(const OpenedMedium opened, open_medium(request.source));
+    DREDGER_CHECK(refuse_catalogs(*opened.medium));
+    for (const std::string& remark : opened.remarks) observer.warning(remark);
+    DREDGER_TRY(const std::int64_t source, source_row(catalog, opened, observer));
+    DREDGER_TRY(const auto known_bad, catalog.bad_areas(source));
+    const auto medium = std::make_shared<const Sparing>(opened.medium, known_bad);
+    auto report = scan_medium(catalog, request, observer, medium, source);
+    // Also after an error: what was asked for in vain is not asked for again.
+    if (auto counted = count_bad_areas(catalog, source, *medium, observer); !counted && report)
+        return tl::unexpected<Error>(counted.error());
     return report;
 }
 

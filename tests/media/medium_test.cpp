@@ -125,7 +125,7 @@ TEST(Identity, KnowsAMediumAgain) {
     std::string content(1 << 20, 'x');
     for (std::size_t i = 0; i < content.size(); i += 4096) content[i] = static_cast<char>(i / 4096);
     test::write_text(folder / "a.img", content);
-    const Identity scanned = identify(**FileMedium::open(folder / "a.img")).value();
+    const Identity scanned = identify(*open_medium(folder / "a.img")).value();
     EXPECT_EQ(scanned.samples.size(), 64U);
     EXPECT_TRUE(compare(scanned, scanned).same);
     EXPECT_TRUE(compare(scanned, scanned).finding.empty());

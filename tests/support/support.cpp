@@ -60,19 +60,31 @@ std::vector<std::byte> unpacked(const std::string& name) {
     return image;
 }
 
-std::map<std::string, std::vector<std::byte>> samples() {
-    constexpr std::size_t kMost = 8 << 20;
+namespace {
+
+// The files of an archive of at most `most` bytes; names without folders.
+std::map<std::string, std::vector<std::byte>> unpack_archive(const std::string& name, std::size_t most) {
     constexpr std::size_t kBlock = 512;
-    const auto tar = unpack_file(place_of("samples.tar.zst"), kMost);
+    const auto tar = unpack_file(place_of(name), most);
     std::map<std::string, std::vector<std::byte>> files;
     for (std::size_t at = 0; at + kBlock <= tar.size() && tar[at] != std::byte{0};) {
         const auto* header = reinterpret_cast<const char*>(tar.data()) + at;
         const std::size_t size = std::stoull(std::string(header + 124, 11), nullptr, 8);
         const auto start = tar.begin() + static_cast<std::ptrdiff_t>(at + kBlock);
-        files[header] = std::vector<std::byte>(start, start + static_cast<std::ptrdiff_t>(size));
+        if (header[156] == '0') files[fs::path(header).filename()] = std::vector<std::byte>(start, start + static_cast<std::ptrdiff_t>(size));
         at += kBlock + (size + kBlock - 1) / kBlock * kBlock;
     }
     return files;
+}
+
+}  // namespace
+
+std::map<std::string, std::vector<std::byte>> samples() { return unpack_archive("samples.tar.zst", 8 << 20); }
+
+void unpack_disk_images(const fs::path& folder, const std::set<std::string>& names) {
+    for (const auto& [name, bytes] : unpack_archive("disk-images.tar.zst", 192 << 20))
+        if (names.empty() || names.contains(name))
+            write_text(folder / name, {reinterpret_cast<const char*>(bytes.data()), bytes.size()});
 }
 
 fs::path unpack_to(const std::string& name, const fs::path& folder) {

@@ -4,6 +4,7 @@
 #include <filesystem>
 #include <map>
 #include <nlohmann/json.hpp>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -34,6 +35,9 @@ nlohmann::json truth_of(const std::string& name);
 
 // Small files of many formats, by name: "jpeg-progressive.jpg". What stands before the dash is the format.
 std::map<std::string, std::vector<std::byte>> samples();
+
+// Virtual disks and packed images of one medium, into a folder; all of them where no names are given.
+void unpack_disk_images(const std::filesystem::path& folder, const std::set<std::string>& names = {});
 
 std::vector<std::byte> bytes_of(std::string_view text);
 std::string read_text(const std::filesystem::path& file);

@@ -1,0 +1,68 @@
+// A medium whose bytes lie elsewhere, piece by piece: in a file, on a parent disk, packed, or nowhere, which is zeros.
+// Every virtual disk says only where each piece is. For readers of several threads.
+#pragma once
+
+#include <memory>
+#include <vector>
+
+#include "media/images/recent.h"
+#include "media/medium.h"
+
+namespace dredger {
+
+// Where the bytes from some byte of the disk on lie, up to the end of the piece.
+struct Place {
+    std::uint64_t length = 0;  // bytes; at least 1
+    MediumPtr on = nullptr;    // null: unpacked, or zeros
+    std::uint64_t offset = 0;  // on it, or in `unpacked`
+    std::shared_ptr<const std::vector<std::byte>> unpacked = nullptr;
+
+    static Place zeros(std::uint64_t length) { return {length}; }
+};
+
+class Translated : public Medium {
+  public:
+    // `unit`: bytes that a damaged table entry costs, at most.
+    Translated(std::string name, std::uint64_t size, std::uint64_t unit)
+        : name_(std::move(name)), size_(size), unit_(unit) {}
+
+    std::uint64_t size() const override { return size_; }
+    std::uint32_t sector_size() const override { return 512; }
+    std::string name() const override { return name_; }
+    void expect(std::uint64_t offset, std::uint64_t length) const override;
+    void add_known_bad(std::uint64_t offset, std::uint64_t length, std::vector<Extent>& bad) const override;
+
+  protected:
+    // `offset` lies within size(). An error costs the rest of the unit.
+    virtual Result<Place> place_of(std::uint64_t offset) const = 0;
+    Result<void> read_within(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>& bad) const override;
+
+  private:
+    std::string name_;
+    std::uint64_t size_;
+    std::uint64_t unit_;
+};
+
+// A table of little- or big-endian numbers in a file, read a part at a time.
+class NumberTable {
+  public:
+    enum class Endian { little, big };
+
+    // `count` numbers of `width` bytes (4 or 8) from `offset` of `file` on.
+    NumberTable(MediumPtr file, std::uint64_t offset, std::uint64_t count, unsigned width, Endian endian)
+        : file_(std::move(file)), offset_(offset), count_(count), width_(width), endian_(endian) {}
+
+    std::uint64_t count() const { return count_; }
+    // An error past the end of the table or of the file, and where it can't be read.
+    Result<std::uint64_t> at(std::uint64_t index) const;
+
+  private:
+    MediumPtr file_;
+    std::uint64_t offset_;
+    std::uint64_t count_;
+    unsigned width_;
+    Endian endian_;
+    Recent<std::vector<std::byte>> parts_{64};
+};
+
+}  // namespace dredger

@@ -1,0 +1,218 @@
+// Virtual disks, split and packed images that qemu-img and friends wrote, read piece by piece.
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+#include <random>
+#include <thread>
+#include <zstd.h>
+
+#include "base/digest.h"
+#include "media/opened.h"
+#include "support/support.h"
+
+namespace dredger {
+namespace {
+
+namespace fs = std::filesystem;
+using test::TempFolder;
+using testing::AllOf;
+using testing::Contains;
+using testing::ElementsAre;
+using testing::HasSubstr;
+using testing::SizeIs;
+
+std::string sum_of(const Medium& medium) {
+    constexpr std::size_t kPiece = 777 * 512;  // fits no cluster size
+    Sha256 digest;
+    std::vector<std::byte> piece(kPiece);
+    for (std::uint64_t at = 0; at < medium.size(); at += kPiece) {
+        const auto part = std::span(piece).first(std::min<std::uint64_t>(kPiece, medium.size() - at));
+        std::vector<Extent> bad;
+        EXPECT_TRUE(medium.read(at, part, &bad)) << medium.name();
+        EXPECT_TRUE(bad.empty()) << medium.name() << " at " << at;
+        digest.add(part);
+    }
+    return digest.finish();
+}
+
+TEST(DiskImages, OfAllKindsHoldTheSameDisk) {
+    const TempFolder folder;
+    test::unpack_disk_images(folder.path());
+    const auto truth = test::truth_of("disk-images");
+    ASSERT_GT(truth.size(), 25U);
+    for (const auto& [name, sum] : truth.items()) {
+        const auto opened = open_medium(folder / name);
+        ASSERT_TRUE(opened) << name << ": " << opened.error().line();
+        EXPECT_EQ(sum_of(*opened->medium), sum.get<std::string>()) << name;
+        EXPECT_NE(opened->form, "image") << name;
+        EXPECT_FALSE(opened->is_raw()) << name;
+        const bool builds_on_another = name.starts_with("child") || name.starts_with("subclusters");
+        EXPECT_EQ(builds_on_another, builds_on_another && opened->files.size() == 2) << name;
+    }
+}
+
+TEST(DiskImages, AreReadAnywhereByManyThreadsAtOnce) {
+    const TempFolder folder;
+    const std::set<std::string> names = {"deflate.qcow2",  "dynamic.vhdx",  "streamOptimized.vmdk",
+                                         "members.img.gz", "blocks.img.xz", "frames.img.zst",
+                                         "mixed.dmg"};
+    test::unpack_disk_images(folder.path(), names);
+    test::unpack_disk_images(folder.path(), {"fixed.vhd"});
+    const auto raw = *open_medium(folder / "fixed.vhd");
+    for (const std::string& name : names) {
+        const auto opened = open_medium(folder / name);
+        ASSERT_TRUE(opened) << opened.error().line();
+        std::atomic<int> differing = 0;
+        const auto reader = [&](unsigned seed) {
+            std::minstd_rand chance(seed);
+            std::vector<std::byte> here(5000), there(5000);
+            for (int n = 0; n < 200; ++n) {
+                const std::uint64_t at = chance() % (opened->medium->size() - here.size());
+                if (!opened->medium->read(at, here) || !raw.medium->read(at, there) || here != there) ++differing;
+            }
+        };
+        std::thread one(reader, 1), two(reader, 2);
+        one.join();
+        two.join();
+        EXPECT_EQ(differing, 0) << name;
+    }
+}
+
+TEST(DiskImages, TellOfTheirSnapshots) {
+    const TempFolder folder;
+    test::unpack_disk_images(folder.path(), {"snapshots.qcow2"});
+    EXPECT_THAT(open_medium(folder / "snapshots.qcow2")->snapshots, ElementsAre("before the storm"));
+    EXPECT_THAT(open_medium(folder / "snapshots.qcow2@yesterday").error().line(), HasSubstr("no snapshot yesterday"));
+}
+
+TEST(DiskImages, SayWhatTheyMiss) {
+    const TempFolder folder;
+    test::unpack_disk_images(folder.path(), {"child.vhd", "child.vmdk", "child.qcow2", "twoGbMaxExtentSparse.vmdk",
+                                             "external.qcow2", "twoGbMaxExtentSparse-s001.vmdk"});
+    for (const char* name : {"child.vhd", "child.vmdk", "child.qcow2"})
+        EXPECT_THAT(open_medium(folder / name).error().line(),
+                    AllOf(HasSubstr("the parent disk is missing"), HasSubstr(name), HasSubstr("same folder")));
+    EXPECT_THAT(open_medium(folder / "external.qcow2").error().line(), HasSubstr("external.data"));
+    EXPECT_THAT(open_medium(folder / "twoGbMaxExtentSparse-s001.vmdk").error().line(), HasSubstr("one part of a VMDK"));
+    fs::remove(folder / "twoGbMaxExtentSparse-s001.vmdk");
+    EXPECT_THAT(open_medium(folder / "twoGbMaxExtentSparse.vmdk").error().line(),
+                HasSubstr("twoGbMaxExtentSparse-s001.vmdk"));
+}
+
+TEST(DiskImages, RefuseAParentThatIsAnotherDisk) {
+    const TempFolder folder;
+    test::unpack_disk_images(folder.path(), {"child.vhd", "child.vmdk", "fixed.vhd", "streamOptimized.vmdk"});
+    fs::rename(folder / "fixed.vhd", folder / "dynamic.vhd");
+    fs::rename(folder / "streamOptimized.vmdk", folder / "monolithicSparse.vmdk");
+    for (const char* name : {"child.vhd", "child.vmdk"})
+        EXPECT_THAT(open_medium(folder / name).error().line(), HasSubstr("another one, or was changed since"));
+}
+
+TEST(DiskImages, ThatBuildOnEachOtherInACircleAreRefused) {
+    const TempFolder folder;
+    test::unpack_disk_images(folder.path(), {"child.qcow2"});
+    fs::copy(folder / "child.qcow2", folder / "deflate.qcow2");
+    EXPECT_THAT(open_medium(folder / "child.qcow2").error().line(), HasSubstr("circle"));
+}
+
+TEST(DiskImages, WithoutTheirEndUseTheCopyAtTheirStart) {
+    const TempFolder folder;
+    test::unpack_disk_images(folder.path(), {"dynamic.vhd"});
+    fs::resize_file(folder / "dynamic.vhd", fs::file_size(folder / "dynamic.vhd") - 512);
+    const auto opened = open_medium(folder / "dynamic.vhd");
+    ASSERT_TRUE(opened) << opened.error().line();
+    EXPECT_THAT(opened->remarks, Contains(HasSubstr("copy at its start")));
+    EXPECT_EQ(sum_of(*opened->medium), test::truth_of("disk-images")["dynamic.vhd"]);
+}
+
+TEST(DiskImages, OfAVhdxThatWasNotClosedTellTheLog) {
+    const TempFolder folder;
+    test::unpack_disk_images(folder.path(), {"unclosed.vhdx"});
+    const auto before = test::sha256_of(folder / "unclosed.vhdx");
+    EXPECT_THAT(open_medium(folder / "unclosed.vhdx")->remarks, Contains(HasSubstr("log was replayed in memory")));
+    EXPECT_EQ(test::sha256_of(folder / "unclosed.vhdx"), before);
+}
+
+TEST(DiskImages, InPartsAreReadAsOne) {
+    const TempFolder folder;
+    std::string whole(10'000, ' ');
+    for (std::size_t i = 0; i < whole.size(); ++i) whole[i] = static_cast<char>(i * 7 % 251);
+    const auto cut = [&](const std::string& stem, const std::vector<std::string>& endings) {
+        for (std::size_t i = 0; i < endings.size(); ++i)
+            test::write_text(folder / (stem + endings[i]), whole.substr(i * 4096, 4096));
+        const auto opened = open_medium(folder / (stem + endings[0]));
+        ASSERT_TRUE(opened);
+        EXPECT_EQ(opened->form, "split image in 3 parts") << stem;
+        EXPECT_EQ(opened->medium->bytes(0, whole.size()).value(), test::bytes_of(whole)) << stem;
+    };
+    cut("card.", {"001", "002", "003"});
+    cut("island.img.", {"aa", "ab", "ac"});
+    cut("log.part", {"0", "1", "2"});
+    cut("nine.", {"00", "01", "02"});
+    test::write_text(folder / "alone.001", whole);
+    EXPECT_EQ(open_medium(folder / "alone.001")->form, "image");
+}
+
+TEST(DiskImages, InPartsCountOnPastTheirDigits) {
+    const TempFolder folder;
+    for (int i = 0; i < 12; ++i) test::write_text(folder / ("a.part" + std::to_string(i)), std::string(512, 'a'));
+    EXPECT_EQ(open_medium(folder / "a.part0")->form, "split image in 12 parts");
+}
+
+// One frame that is too large to be kept in memory: it goes through a file without a name.
+TEST(DiskImages, PackedInOneLargePieceAreReadAnywhere) {
+    const TempFolder folder;
+    std::string whole(40 << 20, '\0');
+    for (std::size_t at = 0; at < whole.size(); at += 3 << 20) whole[at] = static_cast<char>(1 + at % 127);
+    std::string packed(ZSTD_compressBound(whole.size()), ' ');
+    packed.resize(ZSTD_compress(packed.data(), packed.size(), whole.data(), whole.size(), 1));
+    test::write_text(folder / "card.img.zst", packed);
+    const auto opened = open_medium(folder / "card.img.zst");
+    ASSERT_TRUE(opened) << opened.error().line();
+    ASSERT_EQ(opened->medium->size(), whole.size());
+    for (const std::uint64_t at : {std::uint64_t{39} << 20, std::uint64_t{3} << 20, std::uint64_t{0}})
+        EXPECT_EQ(opened->medium->bytes(at, 1 << 20).value(), test::bytes_of(whole.substr(at, 1 << 20))) << at;
+    // Cut short: what comes out of it is there, the rest is bad.
+    test::write_text(folder / "card.img.zst", packed.substr(0, packed.size() / 2));
+    const auto cut = open_medium(folder / "card.img.zst");
+    ASSERT_TRUE(cut) << cut.error().line();
+    EXPECT_THAT(cut->remarks, Contains(HasSubstr("cut short")));
+    EXPECT_EQ(cut->medium->bytes(0, 1 << 20).value(), test::bytes_of(whole.substr(0, 1 << 20)));
+}
+
+// Whatever is changed in an image, reading it ends, and nothing past its end is claimed.
+TEST(DiskImages, ThatAreDamagedDoNoHarm) {
+    const TempFolder folder;
+    test::unpack_disk_images(folder.path());
+    std::minstd_rand chance(17);
+    const auto truth = test::truth_of("disk-images");
+    for (const auto& [name, sum] : truth.items()) {
+        if (name.find('@') != name.npos || fs::file_size(folder / name) > (6 << 20)) continue;
+        const std::string whole = test::read_text(folder / name);
+        for (int n = 0; n < 40; ++n) {
+            std::string damaged = whole;
+            if (n % 4 == 3) damaged.resize(chance() % damaged.size() + 1);
+            // Tables and headers lie at either end.
+            for (int hits = 0; hits < 12; ++hits) {
+                const std::size_t reach = std::min<std::size_t>(damaged.size(), hits % 2 == 0 ? 4096 : 1 << 20);
+                const std::size_t at = chance() % reach;
+                damaged[n % 8 < 6 ? at : damaged.size() - 1 - at] = static_cast<char>(chance());
+            }
+            test::write_text(folder / name, damaged);
+            const auto opened = open_medium(folder / name);
+            if (!opened) continue;
+            std::vector<std::byte> piece(64 << 10);
+            for (std::uint64_t at = 0, reads = 0; at < opened->medium->size() && reads < 64; ++reads) {
+                const auto part =
+                    std::span(piece).first(std::min<std::uint64_t>(piece.size(), opened->medium->size() - at));
+                std::vector<Extent> bad;
+                EXPECT_TRUE(opened->medium->read(at, part, &bad)) << name;
+                for (const Extent& lost : bad) EXPECT_LE(lost.end(), opened->medium->size());
+                at += opened->medium->size() / 50 + 1;
+            }
+        }
+        test::write_text(folder / name, whole);
+    }
+}
+
+}  // namespace
+}  // namespace dredger
