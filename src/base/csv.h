@@ -1,4 +1,4 @@
-// Comma-separated values as RFC 4180 has them.
+// Comma-separated values as RFC 4180 has them, and as spreadsheets write them.
 #pragma once
 
 #include <map>
@@ -13,8 +13,23 @@ namespace dredger {
 // One row as text, quoted where needed, with its line end.
 std::string csv_row(const std::vector<std::string>& fields);
 
-// A table whose first row names the columns. Rows keep their fields by these names; a byte order mark, CRLF and quoted
-// line breaks are taken as they come. An error where the text is no such table.
+struct CsvTable {
+    struct Row {
+        std::size_t line = 0;  // of the text, from 1, on which it begins
+        std::vector<std::string> fields;
+    };
+    std::vector<std::string> columns;
+    std::vector<Row> rows;  // empty lines are left out
+
+    // A field by its column's name; empty where there is no such column, or the row ends before it.
+    const std::string& field(const Row& row, std::string_view column) const;
+};
+
+// A table whose first row names the columns. A byte order mark, CRLF and quoted line breaks are taken as they come, and
+// semicolons or tabs instead of commas. An error where the text is no such table.
+Result<CsvTable> read_csv(std::string_view text);
+
+// The same, each row with its fields by the names of the columns.
 Result<std::vector<std::map<std::string, std::string>>> parse_csv(std::string_view text);
 
 }  // namespace dredger

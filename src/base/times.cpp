@@ -98,4 +98,11 @@ std::optional<TypedTime> parse_time(std::string_view text) {
     return TypedTime{*first, after - 1};
 }
 
+std::optional<FileTime> parse_iso8601(std::string_view text) {
+    constexpr std::size_t kToTheSecond = 19;
+    if (text.size() < kToTheSecond) return std::nullopt;
+    const auto typed = parse_time(text.substr(0, kToTheSecond));
+    return typed ? std::optional(FileTime{typed->first, 0, FileTime::Clock::utc}) : std::nullopt;
+}
+
 }  // namespace dredger

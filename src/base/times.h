@@ -40,6 +40,8 @@ std::optional<FileTime> exfat_time(std::uint32_t stamp, std::uint8_t tenths, std
 
 // "2026-05-03T09:12:44Z", with decimals only where there are any.
 std::string iso8601(const FileTime& time);
+// What iso8601() wrote, to the second; nothing where it is no such text.
+std::optional<FileTime> parse_iso8601(std::string_view text);
 
 // "2026-05-03 09:12", for people.
 std::string short_time(const FileTime& time);

@@ -11,9 +11,9 @@ namespace {
 
 namespace fs = std::filesystem;
 
-Result<MediumPtr> open_source(const ScannedSource& source, const AttachRequest& request,
-                              std::vector<std::string>& remarks) {
-    const fs::path place = request.source.empty() ? fs::path(source.path) : request.source;
+// The medium that was scanned, at this place.
+Result<OpenedMedium> recognised_at(const fs::path& place, const ScannedSource& source, const AttachRequest& request,
+                                   std::vector<std::string>& remarks) {
     auto opened = open_medium(place);
     if (!opened) {
         Error error = opened.error();
@@ -25,19 +25,37 @@ Result<MediumPtr> open_source(const ScannedSource& source, const AttachRequest& 
     if (!comparison.same && !request.from_changed_source)
         return fail(ErrorKind::unsafe, "this is not the medium that was scanned", place.string(),
                     comparison.finding + "; attach the right one, or spell out --from-changed-source");
+    for (const std::string& remark : opened->remarks) remarks.push_back(fmt::format("{}: {}", place.string(), remark));
     if (!comparison.finding.empty()) remarks.push_back(fmt::format("{}: {}", place.string(), comparison.finding));
+    if (!comparison.same)
+        remarks.push_back(
+            fmt::format("{}: not the medium that was scanned; overridden with --from-changed-source", place.string()));
+    return opened;
+}
+
+// Null where it is missing and the work shall go on without it.
+Result<MediumPtr> open_source(const ScannedSource& source, const AttachRequest& request, Attached& attached) {
+    fs::path place = request.source.empty() ? fs::path(source.path) : request.source;
+    auto opened = recognised_at(place, source, request, attached.remarks);
+    while (!opened && request.missing) {
+        const auto elsewhere = request.missing(source, opened.error());
+        if (!elsewhere) {
+            if (!attached.first_missing) attached.first_missing = opened.error();
+            return nullptr;
+        }
+        if (!elsewhere->empty()) place = *elsewhere;
+        opened = recognised_at(place, source, request, attached.remarks);
+    }
+    if (!opened) return tl::unexpected<Error>(opened.error());
     const std::string danger =
         request.destination.empty() ? std::string() : writing_endangers(request.destination, opened->files);
     if (!danger.empty()) {
         if (!request.onto_same_drive)
             return fail(ErrorKind::unsafe, "writing here could destroy what is to be restored: " + danger,
                         request.destination.string(), "write to another drive, or spell out --onto-same-drive");
-        remarks.push_back(
+        attached.remarks.push_back(
             fmt::format("{}: {}; overridden with --onto-same-drive", request.destination.string(), danger));
     }
-    if (!comparison.same)
-        remarks.push_back(
-            fmt::format("{}: not the medium that was scanned; overridden with --from-changed-source", place.string()));
     return opened->medium;
 }
 
@@ -54,9 +72,9 @@ Result<Attached> attach(const Catalog& catalog, const std::set<std::int64_t>& vo
             std::find_if(sources.begin(), sources.end(), [&](const auto& s) { return s.id == volume.source; });
         if (source == sources.end()) continue;
         if (!opened.contains(source->id)) {
-            DREDGER_TRY(opened[source->id], open_source(*source, request, attached.remarks));
+            DREDGER_TRY(opened[source->id], open_source(*source, request, attached));
         }
-        attached.media[volume.id] = opened[source->id];
+        if (const MediumPtr& medium = opened[source->id]) attached.media[volume.id] = medium;
     }
     return attached;
 }

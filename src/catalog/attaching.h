@@ -3,7 +3,9 @@
 #pragma once
 
 #include <filesystem>
+#include <functional>
 #include <map>
+#include <optional>
 #include <set>
 
 #include "catalog/catalog.h"
@@ -15,11 +17,16 @@ struct AttachRequest {
     std::filesystem::path destination;  // what will be written to; empty: nothing is
     bool onto_same_drive = false;       // spelled out: the destination may lie on the drive being read
     bool from_changed_source = false;   // spelled out: the source may be another than the one scanned
+
+    // A medium is not there, or another one is in its place. Where it is now (the same place: try again), or nothing:
+    // go on without it. May be empty: then it is an error.
+    std::function<std::optional<std::filesystem::path>(const ScannedSource& source, const Error& error)> missing = {};
 };
 
 struct Attached {
-    std::map<std::int64_t, MediumPtr> media;  // by volume
+    std::map<std::int64_t, MediumPtr> media;  // by volume; without those that are missing
     std::vector<std::string> remarks;         // what was found odd, and what was overridden
+    std::optional<Error> first_missing;       // why the first of those is not there
 };
 
 Result<Attached> attach(const Catalog& catalog, const std::set<std::int64_t>& volumes, const AttachRequest& request);

@@ -112,8 +112,8 @@ class Catalog {
         std::int64_t candidate;
         std::string path;
         State state;
-        std::size_t piece;  // of the layout
-        Extent shared;      // on the medium
+        std::size_t piece;          // of the layout
+        Extent shared;              // on the medium
         bool is_same_file = false;  // or one that the file system lets share its content: it took nothing over
     };
     Result<std::vector<Overlap>> overlapping(const Candidate& candidate) const;

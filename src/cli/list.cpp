@@ -4,6 +4,7 @@
 
 #include "base/csv.h"
 #include "catalog/attaching.h"
+#include "catalog/picks.h"
 #include "cli/commands.h"
 #include "cli/selection_options.h"
 #include "cli/table.h"
@@ -37,7 +38,6 @@ struct Options {
 constexpr std::uint64_t kRowsAtOnce = 1000;  // of a table, where nothing else is asked for
 
 Json time_or_null(const std::optional<FileTime>& time) { return time ? Json(iso8601(*time)) : Json(nullptr); }
-std::string time_or_nothing(const std::optional<FileTime>& time) { return time ? iso8601(*time) : ""; }
 
 void print_json(const Candidate& c, const std::string& catalog, unsigned volume, bool extents) {
     Json object = {{"catalog", catalog},
@@ -66,15 +66,6 @@ void print_json(const Candidate& c, const std::string& catalog, unsigned volume,
         object["extents"] = std::move(list);
     }
     fmt::print("{}\n", object.dump(-1, ' ', false, Json::error_handler_t::replace));
-}
-
-void print_csv(const Candidate& c, const std::string& catalog, unsigned volume) {
-    fmt::print("{}", csv_row({catalog, std::to_string(c.id), std::string(word_for(c.record.state)),
-                              std::string(word_for(c.record.origin)), std::to_string(c.prospect.value),
-                              std::string(word_for(c.prospect.band)), std::string(word_for(c.prospect.check)),
-                              std::string(word_for(c.kind)), c.format, std::to_string(c.record.size),
-                              time_or_nothing(c.record.modified), time_or_nothing(c.record.created),
-                              time_or_nothing(c.record.deleted), std::to_string(volume), c.record.path()}));
 }
 
 // The finds of one catalog and what the rows say of it.
@@ -194,9 +185,7 @@ Result<void> show_similar(const Opened& from, Page page, const std::function<boo
 
 // Several catalogs are listed one behind the other, each in order; a page counts through all of them.
 Result<void> list_rows(std::vector<Opened>& catalogs, const Options& options) {
-    if (options.form == "csv")
-        fmt::print(
-            "catalog,id,state,origin,prospect,band,check,kind,format,size,modified,created,deleted,volume,path\r\n");
+    if (options.form == "csv") fmt::print("{}", csv_row(pick_columns()));
     std::vector<Table::Column> columns = {
         {"ID", Table::Align::right},           {"PROSPECT"}, {"STATE"}, {"SIZE", Table::Align::right}, {"MODIFIED"},
         {"DELETED", Table::Align::left, true}, {"PATH"}};
@@ -225,7 +214,7 @@ Result<void> list_rows(std::vector<Opened>& catalogs, const Options& options) {
             ++here;
             const unsigned volume = from.volume_numbers[c.volume];
             if (options.form == "jsonl") print_json(c, from.name, volume, options.extents);
-            if (options.form == "csv") print_csv(c, from.name, volume);
+            if (options.form == "csv") fmt::print("{}", csv_row(pick_row(c, from.name, volume)));
             if (!options.is_table()) return true;
             std::vector<std::string> row = {std::to_string(c.id),
                                             meter(c.prospect),

@@ -27,6 +27,7 @@ int run(const std::vector<std::string>& arguments) {
     add_list(program, exit_code);
     add_show(program, exit_code);
     add_preview(program, exit_code);
+    add_picks(program, exit_code);
     add_restore(program, exit_code);
     add_report(program, exit_code);
     add_kinds(program, exit_code);

@@ -1,7 +1,10 @@
 #include "restoring/restore.h"
 
 #include <fmt/format.h>
+#include <iostream>
+#include <unistd.h>
 
+#include "catalog/picks.h"
 #include "cli/commands.h"
 #include "cli/selection_options.h"
 #include "cli/words.h"
@@ -9,12 +12,25 @@
 namespace dredger::cli {
 namespace {
 
+namespace fs = std::filesystem;
+
 struct Options {
-    std::string catalog, to, source;
-    std::string if_exists = "number";
+    std::vector<std::string> catalogs, sources, after;
+    std::string to, rename;
+    std::string layout = "tree", if_exists = "number", partials = "keep", names = "auto";
     SelectionOptions selection;
-    bool dry_run = false, onto_same_drive = false, from_changed_source = false;
+    bool dry_run = false, verify = false, onto_same_drive = false, from_changed_source = false;
 };
+
+template <class Word, std::size_t N>
+Word word_in(const std::string& text, const std::string_view (&words)[N]) {
+    return static_cast<Word>(std::find(std::begin(words), std::end(words), text) - std::begin(words));
+}
+
+template <std::size_t N>
+CLI::IsMember one_of(const std::string_view (&words)[N]) {
+    return CLI::IsMember(std::vector<std::string>(std::begin(words), std::end(words)));
+}
 
 class RestoreLines final : public TerminalObserver<RestoreObserver> {
   public:
@@ -30,55 +46,155 @@ class RestoreLines final : public TerminalObserver<RestoreObserver> {
                    item.why.empty() ? "" : fmt::format("  ({})", printable(item.why)));
     }
 
+    std::optional<fs::path> missing_medium(const MissingMedium& medium) override {
+        if (::isatty(STDIN_FILENO) == 0 || ::isatty(STDERR_FILENO) == 0) return std::nullopt;
+        line().clear();
+        std::string known = size_text(medium.source.identity.size);
+        if (!medium.source.identity.serial.empty()) known += ", serial " + medium.source.identity.serial;
+        fmt::print(stderr,
+                   "{} of {} lie on a medium that is not here ({}):\n  scanned as {}, {}\n"
+                   "Attach it and press Enter, or type where it is now; \"no\" goes on without it: ",
+                   counted(medium.files, "file"), medium.catalog.filename().string(), medium.why.what,
+                   medium.source.path, known);
+        (void)std::fflush(stderr);
+        std::string answer;
+        if (!std::getline(std::cin, answer) || is_interrupted() || answer == "no") return std::nullopt;
+        return fs::path(answer);
+    }
+
   private:
     bool every_item_;
 };
 
-int restore_selection(const Options& options) {
-    auto catalog = Catalog::open(options.catalog);
-    if (!catalog) return report(catalog.error());
+// The catalogs to restore from: those named, or those that the pick list names.
+Result<std::vector<Catalog>> open_catalogs(const Options& options, bool& in_part) {
+    std::vector<Catalog> catalogs;
+    if (options.selection.picks.empty()) {
+        for (const std::string& path : options.catalogs) {
+            DREDGER_TRY(Catalog catalog, Catalog::open(path));
+            catalogs.push_back(std::move(catalog));
+        }
+        return catalogs;
+    }
+    DREDGER_TRY(const PickList list, read_picks(options.selection.picks));
+    const std::vector<fs::path> given(options.catalogs.begin(), options.catalogs.end());
+    const auto tell = [&](const PickTrouble& trouble) {
+        warn(fmt::format("{}, line {}: {}", options.selection.picks, trouble.line, printable(trouble.what)));
+        in_part = in_part || trouble.names_nothing;
+    };
+    for (const PickTrouble& trouble : list.troubles) tell(trouble);
+    for (const std::string& name : list.catalogs()) {
+        const bool is_left_out = !given.empty() && std::none_of(given.begin(), given.end(), [&](const fs::path& p) {
+            return p.filename() == name;
+        });
+        if (is_left_out) continue;  // who names catalogs means these
+        const fs::path path = find_catalog(name, given, options.selection.picks);
+        if (path.empty()) {
+            tell({list.lines_of(name).begin()->second,
+                  fmt::format("the catalog {} is not found; name it on the command line", name)});
+            continue;
+        }
+        DREDGER_TRY(Catalog catalog, Catalog::open(path));
+        DREDGER_TRY(const auto troubles, check_picks(list, catalog));
+        for (const PickTrouble& trouble : troubles) tell(trouble);
+        catalogs.push_back(std::move(catalog));
+    }
+    return catalogs;
+}
+
+// "PATH" for the only catalog, or "NAME.dredge=PATH".
+fs::path source_for(const Catalog& catalog, const Options& options) {
+    const std::string name = catalog.path().filename().string() + "=";
+    for (const std::string& source : options.sources) {
+        if (source.starts_with(name)) return source.substr(name.size());
+        if (options.sources.size() == 1 && source.find(".dredge=") == source.npos) return source;
+    }
+    return {};
+}
+
+Result<RestoreRequest> request_for(const Options& options) {
     RestoreRequest request;
-    auto selection = options.selection.selection_for(*catalog);
-    if (!selection) return report(selection.error());
-    request.selection = std::move(*selection);
     request.destination = options.to;
-    request.if_exists = options.if_exists == "skip"      ? IfExists::skip
-                        : options.if_exists == "replace" ? IfExists::replace
-                                                         : IfExists::number;
+    request.arrangement = word_in<Arrangement>(options.layout, kArrangementWords);
+    request.if_exists = word_in<IfExists>(options.if_exists, kIfExistsWords);
+    request.partials = word_in<Partials>(options.partials, kPartialsWords);
+    if (!options.rename.empty()) {
+        DREDGER_TRY(request.rename, Pattern::parse(options.rename));
+    }
+    if (options.names != "auto") request.names = options.names == "windows" ? kWindowsNames : kUnixNames;
+    request.beyond = {options.after.begin(), options.after.end()};
+    request.verify = options.verify;
     request.dry_run = options.dry_run;
-    request.source = options.source;
     request.onto_same_drive = options.onto_same_drive;
     request.from_changed_source = options.from_changed_source;
+    return request;
+}
 
-    catch_interrupts();
-    RestoreLines observer(options.dry_run);
-    const auto done = restore(*catalog, request, observer);
-    observer.line().clear();
-    if (!done) return report(done.error());
-    const auto count = [&](Outcome outcome) { return done->counts[static_cast<std::size_t>(outcome)]; };
-    if (done->files + done->folders == 0) return nothing_selected(options.catalog);
-    if (options.dry_run) {
-        fmt::print("\nNothing was written. {} and {}, {}, would go to {}\n", counted(done->files, "file"),
-                   counted(done->folders, "folder"), size_text(done->bytes), options.to);
-        return kDone;
-    }
+void say(const RestoreReport& done, const Options& options) {
     std::vector<std::string> parts;
     for (const Outcome outcome :
          {Outcome::whole, Outcome::doubtful, Outcome::partial, Outcome::skipped, Outcome::already, Outcome::failed})
-        if (count(outcome) > 0) parts.push_back(fmt::format("{} {}", count_text(count(outcome)), word_for(outcome)));
-    fmt::print("{} and {} selected: {}. {} written to {}\n", counted(done->files, "file"),
-               counted(done->folders, "folder"), fmt::join(parts, ", "), size_text(done->written), options.to);
-    if (count(Outcome::doubtful) > 0)
+        if (done.count(outcome) > 0)
+            parts.push_back(fmt::format("{} {}", count_text(done.count(outcome)), word_for(outcome)));
+    fmt::print("{} and {} selected: {}. {} written to {}\n", counted(done.files, "file"),
+               counted(done.folders, "folder"), fmt::join(parts, ", "), size_text(done.written), options.to);
+    if (done.count(Outcome::doubtful) > 0)
         fmt::print(
             "Doubtful: all bytes were read, but not all are believed to be the file's own; restore.log and "
             "manifest.csv tell which.\n");
+    if (options.partials == "aside" && done.count(Outcome::doubtful) + done.count(Outcome::partial) > 0)
+        fmt::print("What is not believed whole lies in {}/{}, each with a file that tells what is missing.\n",
+                   options.to, kAsideFolder);
     fmt::print("Check the copies at any time: cd {} && sha256sum -c SHA256SUMS\n", options.to);
+}
+
+int restore_selection(const Options& options) {
+    if (options.catalogs.empty() && options.selection.picks.empty())
+        return report(
+            {ErrorKind::usage, "a CATALOG or --picks FILE is needed", "", "dredger restore --help shows how"});
+    const auto request = request_for(options);
+    if (!request) return report(request.error());
+    bool in_part = false;
+    auto catalogs = open_catalogs(options, in_part);
+    if (!catalogs) return report(catalogs.error());
+    std::vector<RestoreJob> jobs;
+    for (Catalog& catalog : *catalogs) {
+        auto selection = options.selection.selection_for(catalog);
+        if (!selection) return report(selection.error());
+        jobs.push_back({&catalog, std::move(*selection), source_for(catalog, options)});
+    }
+
+    catch_interrupts();
+    RestoreLines observer(options.dry_run);
+    const auto done = restore(jobs, *request, observer);
+    observer.line().clear();
+    if (!done) return report(done.error());
+    if (done->files + done->folders == 0)
+        return nothing_selected(options.catalogs.empty() ? "CATALOG" : options.catalogs.front());
+    for (const std::string& medium : done->missing) warn("left out: " + medium);
+    in_part = in_part || !done->missing.empty() ||
+              done->count(Outcome::failed) + done->count(Outcome::partial) + done->count(Outcome::skipped) > 0;
+    if (options.dry_run) {
+        fmt::print("\nNothing was written. {} and {}, {}, would go to {}\n", counted(done->files, "file"),
+                   counted(done->folders, "folder"), size_text(done->bytes), options.to);
+        return done->missing.empty() ? kDone : kDoneInPart;
+    }
+    say(*done, options);
     if (done->stopped) return report(*done->stopped), kDoneInPart;
     if (done->interrupted) {
         fmt::print(stderr, "dredger: interrupted: run the same command again to go on\n");
         return kInterrupted;
     }
-    return count(Outcome::failed) + count(Outcome::partial) + count(Outcome::skipped) > 0 ? kDoneInPart : kDone;
+    return in_part ? kDoneInPart : kDone;
+}
+
+std::string help_on_fields() {
+    std::string text = "Fields of --rename, in braces; {a|b} takes the first that says anything:\n";
+    for (const auto& [name, meaning] : Pattern::fields()) text += fmt::format("  {:<10} {}\n", name, meaning);
+    return text +
+           "What is empty is left out, \"/\" makes folders, and without {name} or {ext} the original extension "
+           "follows.\n"
+           "Times are as `list` shows them.\n";
 }
 
 }  // namespace
@@ -87,12 +203,32 @@ void add_restore(CLI::App& program, int& exit_code) {
     CLI::App* command =
         program.add_subcommand("restore", "Write chosen finds to another drive, with names, folders and dates");
     auto options = std::make_shared<Options>();
-    command->add_option("CATALOG", options->catalog, "made by dredger scan")->required();
+    command->add_option("CATALOG", options->catalogs, "made by dredger scan; with --picks those that the list names");
     command->add_option("--to", options->to, "folder to write to; on another drive than the source")->required();
-    command->add_option("--if-exists", options->if_exists, "number (default), skip or replace")
-        ->check(CLI::IsMember({"number", "skip", "replace"}));
+    command->add_option("--layout", options->layout, "tree (default: the original folders), kind, date or flat")
+        ->check(one_of(kArrangementWords));
+    command->add_option("--rename", options->rename, "new names from a pattern, see below");
+    command
+        ->add_option("--if-exists", options->if_exists,
+                     "number (default), skip, replace, newer, or keep-best: the one that came back better, the same "
+                     "content once")
+        ->check(one_of(kIfExistsWords));
+    command
+        ->add_option("--partials", options->partials,
+                     "what is not believed whole: keep (default), skip, or aside, into a folder of its own")
+        ->check(one_of(kPartialsWords));
+    command->add_option("--names", options->names, "auto (default: as the destination takes them), windows or unix")
+        ->check(CLI::IsMember({"auto", "windows", "unix"}));
+    command->add_flag("--verify", options->verify, "read every file back from the destination");
     command->add_flag("--dry-run", options->dry_run, "show what would be written where, and write nothing");
-    command->add_option("--source", options->source, "where the medium is now, if not where it was scanned");
+    command
+        ->add_option("--after", options->after,
+                     "a folder that an earlier run restored into: what is there is not restored again")
+        ->allow_extra_args(false);
+    command
+        ->add_option("--source", options->sources,
+                     "where the medium is now, if not where it was scanned; of several catalogs NAME.dredge=PATH")
+        ->allow_extra_args(false);
     command->add_flag("--onto-same-drive", options->onto_same_drive,
                       "allow a destination on the drive that is read; it may overwrite what is restored");
     command->add_flag("--from-changed-source", options->from_changed_source,
@@ -101,7 +237,9 @@ void add_restore(CLI::App& program, int& exit_code) {
     command->footer(
         "Examples:\n"
         "  dredger restore card.dredge --kind picture --prospect 60.. --to /mnt/rescue\n"
-        "  dredger restore card.dredge --picks picks.csv --to /mnt/rescue --dry-run\n"
+        "  dredger restore --picks picks.csv --to /mnt/rescue --dry-run\n"
+        "  dredger restore card.dredge --to /mnt/rescue --layout date --rename \"{taken:%d} {camera} {number:4}\"\n\n" +
+        help_on_fields() +
         "\nLeaves manifest.csv, SHA256SUMS and restore.log in the destination. Run again, it goes on where it was "
         "stopped.");
     command->callback([options, &exit_code] { exit_code = restore_selection(*options); });

@@ -1,10 +1,6 @@
 #include "cli/selection_options.h"
 
-#include <charconv>
-#include <fstream>
-#include <sstream>
-
-#include "base/csv.h"
+#include "catalog/picks.h"
 #include "cli/terminal.h"
 
 namespace dredger::cli {
@@ -25,24 +21,11 @@ Result<void> put(const char* option, const std::string& text, Parsed (*parse)(st
 }
 
 // The ids that a pick list names for the catalog with this file name.
-Result<std::vector<Range>> picked(const std::string& file, const std::string& catalog) {
-    std::ifstream in(file, std::ios::binary);
-    if (!in)
-        return fail(ErrorKind::usage, "the pick list can't be read", file, "dredger list CATALOG --as csv writes one");
-    std::stringstream text;
-    text << in.rdbuf();
-    const auto table = parse_csv(text.str());
-    if (!table)
-        return fail(ErrorKind::usage, "this is not a pick list", file, "dredger list CATALOG --as csv writes one");
-    std::vector<Range> ids;
-    for (auto row : *table) {
-        const std::string& id = row["id"];
-        std::int64_t number = 0;
-        const auto [end, error] = std::from_chars(id.data(), id.data() + id.size(), number);
-        if (error == std::errc() && end == id.data() + id.size() && row["catalog"] == catalog)
-            ids.push_back({number, number});
-    }
-    if (ids.empty()) ids.push_back({0, 0});  // picks nothing of this catalog
+Result<std::set<std::int64_t>> picked(const std::string& file, const std::string& catalog) {
+    DREDGER_TRY(const PickList list, read_picks(file));
+    std::set<std::int64_t> ids;
+    for (const auto& [id, line] : list.lines_of(catalog)) ids.insert(id);
+    if (ids.empty()) ids.insert(0);  // picks nothing of this catalog
     return ids;
 }
 
@@ -92,7 +75,7 @@ Result<Selection> SelectionOptions::selection_for(const Catalog& catalog) const 
     s.folders = folders;
     if (!picks.empty()) {
         if (!ids.empty()) return fail(ErrorKind::usage, "--id and --picks can't go together", "", "use one of them");
-        DREDGER_TRY(s.ids, picked(picks, catalog.path().filename().string()));
+        DREDGER_TRY(s.only, picked(picks, catalog.path().filename().string()));
     }
     return s;
 }

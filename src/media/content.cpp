@@ -68,6 +68,12 @@ void Content::expect(std::uint64_t offset, std::uint64_t length) const {
     for (const Extent& place : places_of(offset, length)) whole_->expect(place.offset, place.length);
 }
 
+std::uint64_t Content::zeros_from(std::uint64_t offset) const {
+    const auto piece = piece_at(offset);
+    if (piece == pieces_.end() || !piece->where.is_zeros() || offset >= piece->start + piece->where.length) return 0;
+    return piece->start + piece->where.length - offset;
+}
+
 void Content::add_known_bad(std::uint64_t offset, std::uint64_t length, std::vector<Extent>& bad) const {
     std::uint64_t at = offset;
     for (const Extent& place : places_of(offset, length)) {

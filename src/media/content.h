@@ -20,6 +20,7 @@ class Content final : public Medium {
     std::string name() const override { return whole_->name(); }
     void expect(std::uint64_t offset, std::uint64_t length) const override;
     void add_known_bad(std::uint64_t offset, std::uint64_t length, std::vector<Extent>& bad) const override;
+    std::uint64_t zeros_from(std::uint64_t offset) const override;
 
     // Where the bytes of this range lie on the other medium.
     std::vector<Extent> places_of(std::uint64_t offset, std::uint64_t length) const;

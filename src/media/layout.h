@@ -29,11 +29,11 @@ struct Layout {
     // zeros stands for zeros, and any other begins with its packed bytes and ends in zeros that stand for nothing.
     std::vector<Extent> extents;
     Codec codec = Codec::none;
-    std::uint32_t unit = 0;  // bytes of content that were packed together; 0 without a codec
+    std::uint32_t unit = 0;   // bytes of content that were packed together; 0 without a codec
     std::vector<Pack> packs;  // with Codec::each: one for each extent, whose lengths are those of the packed bytes
 
-    // CRC-32C of each `sum_unit` bytes of the stored extents, one extent behind the other, as the file system kept them;
-    // empty where it did not for all of them.
+    // CRC-32C of each `sum_unit` bytes of the stored extents, one extent behind the other, as the file system kept
+    // them; empty where it did not for all of them.
     std::vector<std::uint32_t> sums;
     std::uint32_t sum_unit = 0;
 

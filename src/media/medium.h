@@ -46,6 +46,9 @@ class Medium {
     // was read; the bytes mean nothing where it was not. Past the end of the medium: false.
     virtual bool try_read(std::uint64_t offset, std::span<std::byte> into) const;
 
+    // How many bytes from here on are zeros by definition, without a read; 0 where it is not known.
+    virtual std::uint64_t zeros_from(std::uint64_t /*offset*/) const { return 0; }
+
     // Adds what of the range is known to be unreadable, without reading it.
     virtual void add_known_bad(std::uint64_t /*offset*/, std::uint64_t /*length*/, std::vector<Extent>& /*bad*/) const {
     }

@@ -1,11 +1,14 @@
 #include "restoring/file_writer.h"
 
+#include <boost/endian/arithmetic.hpp>
 #include <cerrno>
+#include <charconv>
 #include <cstring>
 #include <ctime>
 #include <fcntl.h>
 #include <fmt/format.h>
 #include <sys/stat.h>
+#include <sys/xattr.h>
 #include <unistd.h>
 
 #include "base/digest.h"
@@ -20,45 +23,40 @@ namespace fs = std::filesystem;
 constexpr std::size_t kChunk = 1 << 20;        // bytes
 constexpr std::uint64_t kSyncAlone = 1 << 20;  // bytes; larger files are on the drive before they get their name
 
-// A file that vanishes unless it is kept.
-class TemporaryFile {
+// A file to be written, closed in any case.
+class Descriptor {
   public:
-    explicit TemporaryFile(fs::path path) : path_(std::move(path)) {
-        descriptor_ = ::open(path_.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC | O_NOFOLLOW, 0644);
+    explicit Descriptor(const fs::path& path)
+        : number_(::open(path.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC | O_NOFOLLOW, 0644)) {}
+    ~Descriptor() {
+        if (number_ >= 0) ::close(number_);
     }
-    ~TemporaryFile() {
-        if (descriptor_ >= 0) ::close(descriptor_);
-        if (!kept_) ::unlink(path_.c_str());
-    }
-    TemporaryFile(const TemporaryFile&) = delete;
-    TemporaryFile& operator=(const TemporaryFile&) = delete;
+    Descriptor(const Descriptor&) = delete;
+    Descriptor& operator=(const Descriptor&) = delete;
 
-    bool is_open() const { return descriptor_ >= 0; }
-    bool write(std::span<const std::byte> bytes) {
+    bool is_open() const { return number_ >= 0; }
+    bool write(std::uint64_t offset, std::span<const std::byte> bytes) const {
         while (!bytes.empty()) {
-            const ssize_t n = ::write(descriptor_, bytes.data(), bytes.size());
+            const ssize_t n = ::pwrite(number_, bytes.data(), bytes.size(), static_cast<off_t>(offset));
             if (n < 0 && errno == EINTR) continue;
             if (n <= 0) return false;
             bytes = bytes.subspan(static_cast<std::size_t>(n));
-            size_ += static_cast<std::uint64_t>(n);
+            offset += static_cast<std::uint64_t>(n);
         }
         return true;
     }
-    bool keep_as(const fs::path& target) {
+    // Of `size` bytes; what was not written reads as zeros.
+    bool finish(std::uint64_t size, std::uint64_t written) {
         // Waiting for the drive after each of many small files would take most of the time; sync_folder() does it for
         // all.
-        if (size_ >= kSyncAlone && ::fsync(descriptor_) != 0) return false;
-        const bool closed = ::close(descriptor_) == 0;
-        descriptor_ = -1;
-        kept_ = closed && ::rename(path_.c_str(), target.c_str()) == 0;
-        return kept_;
+        const bool sized = written == size || ::ftruncate(number_, static_cast<off_t>(size)) == 0;
+        const bool synced = sized && (written < kSyncAlone || ::fsync(number_) == 0);
+        const bool closed = ::close(std::exchange(number_, -1)) == 0;
+        return synced && closed;
     }
 
   private:
-    fs::path path_;
-    int descriptor_;
-    std::uint64_t size_ = 0;
-    bool kept_ = false;
+    int number_;
 };
 
 tl::unexpected<Error> unwritable(const fs::path& target) {
@@ -82,35 +80,70 @@ timespec time_for(const std::optional<FileTime>& time) {
 
 }  // namespace
 
-Result<WrittenFile> write_file(const MediumPtr& medium, const Record& record, const fs::path& target,
-                               const std::function<bool(std::uint64_t)>& step) {
-    TemporaryFile file(target.string() + ".unfinished");
-    if (!file.is_open()) return unwritable(target);
+Result<void> StagedFile::place(const fs::path& target) {
+    if (::rename(path_.c_str(), target.c_str()) != 0) return unwritable(target);
+    path_.clear();
+    return {};
+}
+
+void StagedFile::discard() {
+    if (!path_.empty()) ::unlink(path_.c_str());
+    path_.clear();
+}
+
+Result<WrittenFile> write_file(const MediumPtr& medium, const Record& record, const fs::path& staged,
+                               WritingWatch& watch) {
     WrittenFile written;
+    written.file = StagedFile(staged);
+    Descriptor file(staged);
+    if (!file.is_open()) return unwritable(staged);
     Sha256 digest;
     const auto content = open_content(medium, record.layout, record.size);
-    std::vector<std::byte> chunk(kChunk);
+    std::vector<std::byte> chunk(static_cast<std::size_t>(std::min<std::uint64_t>(kChunk, record.size)));
+    std::uint64_t stored = 0, end_of_stored = 0;
     for (std::uint64_t at = 0; at < record.size;) {
-        const auto part =
-            std::span(chunk).first(static_cast<std::size_t>(std::min<std::uint64_t>(kChunk, record.size - at)));
-        const std::uint64_t there =
-            at < content->size() ? std::min<std::uint64_t>(part.size(), content->size() - at) : 0;
-        std::fill(part.begin(), part.end(), std::byte{0});
-        const std::size_t gaps_before = written.gaps.size();
-        if (there > 0) DREDGER_CHECK(content->read(at, part.first(static_cast<std::size_t>(there)), &written.gaps));
-        if (there < part.size()) written.gaps.push_back({at + there, part.size() - there});
-        for (std::size_t i = gaps_before; i < written.gaps.size(); ++i) written.missing += written.gaps[i].length;
-        if (!file.write(part)) return unwritable(target);
-        digest.add(part);
-        at += part.size();
-        if (!step(part.size())) {
+        if (watch.stop) {
             written.interrupted = true;
             return written;
         }
+        auto part = std::span(chunk).first(static_cast<std::size_t>(std::min<std::uint64_t>(kChunk, record.size - at)));
+        const std::uint64_t there = at < content->size() ? content->size() - at : 0;
+        const std::uint64_t zeros = content->zeros_from(at);
+        std::fill(part.begin(), part.end(), std::byte{0});
+        if (zeros > 0) {
+            part = part.first(static_cast<std::size_t>(std::min<std::uint64_t>(part.size(), zeros)));
+        } else {
+            const auto readable = part.first(static_cast<std::size_t>(std::min<std::uint64_t>(part.size(), there)));
+            const std::size_t gaps_before = written.gaps.size();
+            if (!readable.empty()) DREDGER_CHECK(content->read(at, readable, &written.gaps));
+            if (readable.size() < part.size())
+                written.gaps.push_back({at + readable.size(), part.size() - readable.size()});
+            for (std::size_t i = gaps_before; i < written.gaps.size(); ++i) written.missing += written.gaps[i].length;
+            if (!file.write(at, part)) return unwritable(staged);
+            stored += part.size();
+            end_of_stored = at + part.size();
+        }
+        digest.add(part);
+        at += part.size();
+        watch.written += part.size();
     }
-    if (!file.keep_as(target)) return unwritable(target);
+    if (!file.finish(record.size, end_of_stored == record.size ? record.size : stored)) return unwritable(staged);
     written.sha256 = digest.finish();
     return written;
+}
+
+std::string read_back(const fs::path& file) {
+    const int descriptor = ::open(file.c_str(), O_RDONLY | O_CLOEXEC);
+    if (descriptor < 0) return {};
+    ::fsync(descriptor);
+    ::posix_fadvise(descriptor, 0, 0, POSIX_FADV_DONTNEED);
+    Sha256 digest;
+    std::vector<std::byte> chunk(kChunk);
+    ssize_t n = 0;
+    while ((n = ::read(descriptor, chunk.data(), chunk.size())) > 0 || (n < 0 && errno == EINTR))
+        if (n > 0) digest.add(std::span(chunk).first(static_cast<std::size_t>(n)));
+    ::close(descriptor);
+    return n < 0 ? std::string() : digest.finish();
 }
 
 bool sync_folder(const fs::path& folder) {
@@ -120,11 +153,42 @@ bool sync_folder(const fs::path& folder) {
     return synced;
 }
 
-void set_mode_and_times(const fs::path& target, const Record& record) {
+namespace {
+
+// Where the driver of the destination takes the time of a file's making as an extended attribute: ntfs-3g (its manual,
+// "Windows-specific attributes") and the kernel's client for shares.
+void set_time_of_making(const fs::path& target, const Record& record) {
+    const timespec time = time_for(record.created);
+    if (time.tv_nsec == UTIME_OMIT) return;
+    constexpr std::int64_t kFrom1601To1970 = 11'644'473'600;  // seconds
+    const auto steps = static_cast<std::uint64_t>((time.tv_sec + kFrom1601To1970) * 10'000'000 + time.tv_nsec / 100);
+    const boost::endian::big_uint64_t ntfs(steps);
+    const boost::endian::little_uint64_t share(steps);
+    if (::setxattr(target.c_str(), "system.ntfs_crtime_be", &ntfs, sizeof ntfs, 0) != 0)
+        ::setxattr(target.c_str(), "user.cifs.creationtime", &share, sizeof share, XATTR_REPLACE);
+}
+
+void set_owner(const fs::path& target, const Record& record) {
+    if (::geteuid() != 0) return;
+    for (const Fact& fact : record.facts) {
+        unsigned user = 0, group = 0;
+        const char* const end = fact.value.data() + fact.value.size();
+        if (fact.name != "owner") continue;
+        const auto first = std::from_chars(fact.value.data(), end, user);
+        if (first.ec != std::errc() || first.ptr == end || *first.ptr != ':') continue;
+        if (std::from_chars(first.ptr + 1, end, group).ec == std::errc()) (void)!::lchown(target.c_str(), user, group);
+    }
+}
+
+}  // namespace
+
+void set_facts(const fs::path& target, const Record& record) {
+    set_owner(target, record);
     if (const auto permissions = permissions_of(record)) {
         constexpr unsigned kOwnFile = 0600, kOwnFolder = 0700;
         ::chmod(target.c_str(), *permissions | (record.is_folder ? kOwnFolder : kOwnFile));
     }
+    set_time_of_making(target, record);
     const timespec times[2] = {time_for(record.accessed ? record.accessed : record.modified),
                                time_for(record.modified)};
     ::utimensat(AT_FDCWD, target.c_str(), times, AT_SYMLINK_NOFOLLOW);

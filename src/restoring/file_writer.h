@@ -1,30 +1,65 @@
-// Writes one restored file: under a temporary name first, so that no half-written file ever has its final one.
+// Writes the content of one file under a temporary name; only when all of it is there it gets its own, so that no
+// half-written file ever has it.
 #pragma once
 
+#include <atomic>
 #include <filesystem>
-#include <functional>
 #include <string>
 
 #include "filesystems/filesystem.h"
 
 namespace dredger {
 
+// A file under a temporary name, which vanishes unless it is placed.
+class StagedFile {
+  public:
+    StagedFile() = default;
+    explicit StagedFile(std::filesystem::path path) : path_(std::move(path)) {}
+    ~StagedFile() { discard(); }
+    StagedFile(StagedFile&& other) noexcept : path_(std::exchange(other.path_, {})) {}
+    StagedFile& operator=(StagedFile&& other) noexcept {
+        discard();
+        path_ = std::exchange(other.path_, {});
+        return *this;
+    }
+
+    const std::filesystem::path& path() const { return path_; }
+    bool empty() const { return path_.empty(); }
+    // Gives it its name, in place of what has it.
+    Result<void> place(const std::filesystem::path& target);
+    void discard();
+
+  private:
+    std::filesystem::path path_;
+};
+
 struct WrittenFile {
+    StagedFile file;
     std::string sha256;
     std::uint64_t missing = 0;  // bytes for which zeros were written: holes in the layout and unreadable places
     std::vector<Extent> gaps;   // where these are, in bytes of the file
     bool interrupted = false;   // nothing was left behind
 };
 
-// `step` hears how many bytes were written and says whether to go on.
-Result<WrittenFile> write_file(const MediumPtr& medium, const Record& record, const std::filesystem::path& target,
-                               const std::function<bool(std::uint64_t)>& step);
+// How the work of several writers is watched and ended.
+struct WritingWatch {
+    std::atomic<std::uint64_t> written = 0;  // bytes
+    std::atomic<bool> stop = false;
+};
+
+// Stretches that are zeros by definition become holes of the file.
+Result<WrittenFile> write_file(const MediumPtr& medium, const Record& record, const std::filesystem::path& staged,
+                               WritingWatch& watch);
+
+// The SHA-256 of a file, read from its drive and not from memory where that can be asked for; empty: it can't be read.
+std::string read_back(const std::filesystem::path& file);
 
 // Waits until all that was written to the file system of `folder` is on its drive.
 bool sync_folder(const std::filesystem::path& folder);
 
-// The record's permissions, where it tells of any, but that who restores can always read and write it; and its times:
-// where its clock was local, its digits are taken to be this machine's local time.
-void set_mode_and_times(const std::filesystem::path& target, const Record& record);
+// The record's owner where that is permitted; its permissions, where it tells of any, but that who restores can always
+// read and write it; and its times, that of its making where the destination keeps one that can be set. Where its clock
+// was local, its digits are taken to be this machine's local time.
+void set_facts(const std::filesystem::path& target, const Record& record);
 
 }  // namespace dredger

@@ -4,6 +4,7 @@
 #include <filesystem>
 #include <fstream>
 #include <map>
+#include <set>
 #include <string>
 
 #include "base/error.h"
@@ -12,6 +13,7 @@ namespace dredger {
 
 struct ManifestRow {
     std::string catalog, state, origin, band, check, original_path, restored_path, sha256, outcome, modified;
+    std::string created, facts;  // "mode -rw-r--r--; owner 1000:1000"
     std::int64_t id = 0;
     int prospect = 0;
     std::uint64_t size = 0;
@@ -22,17 +24,27 @@ class Manifest {
   public:
     // Reads the one that an earlier run left in `folder`, and goes on with it.
     static Result<Manifest> open(const std::filesystem::path& folder);
+    // Reads one of another destination; nothing can be added to it.
+    static Result<Manifest> read(const std::filesystem::path& folder);
 
     // What an earlier run or this one did with a candidate; null where nothing.
     const ManifestRow* find(const std::string& catalog, std::int64_t id) const;
-    // Written to the file at once, so that an interrupted run is remembered.
+    using Rows = std::map<std::pair<std::string, std::int64_t>, ManifestRow>;  // by catalog and id
+    const Rows& rows() const { return rows_; }
+    // Whether a run that came to its end wrote the row: its file was on the drive then, whole.
+    bool is_confirmed(const ManifestRow& row) const;
+    // Written to the file at once, so that an interrupted run is remembered. A later row of a candidate replaces the
+    // earlier one.
     Result<void> add(ManifestRow row);
     // Brings both files to their final form: each candidate once.
     Result<void> finish();
 
   private:
+    std::string text() const;
+
     std::filesystem::path folder_;
-    std::map<std::pair<std::string, std::int64_t>, ManifestRow> rows_;
+    Rows rows_;
+    std::set<std::string> confirmed_;  // lines of SHA256SUMS
     std::ofstream out_;
 };
 

@@ -7,21 +7,28 @@
 #include <map>
 #include <spdlog/sinks/basic_file_sink.h>
 #include <spdlog/spdlog.h>
-#include <sys/statvfs.h>
-#include <unistd.h>
 
+#include "base/amounts.h"
 #include "base/checked.h"
 #include "catalog/attaching.h"
 #include "catalog/checking.h"
+#include "formats/reader.h"
+#include "media/content.h"
+#include "media/drives.h"
+#include "restoring/crew.h"
+#include "restoring/destination.h"
 #include "restoring/file_writer.h"
 #include "restoring/manifest.h"
+#include "restoring/sidecar.h"
 
 namespace dredger {
 namespace {
 
 namespace fs = std::filesystem;
+using namespace std::chrono_literals;
 
-constexpr std::uint64_t kSpare = 4 << 20;  // bytes left free for the manifest, the log and the file system's own needs
+constexpr std::size_t kWaiting = 64;              // files that are read ahead of the one to be placed next
+constexpr std::uint64_t kWaitingBytes = 1 << 30;  // ... and bytes of them
 
 // A log that other runs in the same process do not share.
 std::shared_ptr<spdlog::logger> open_log(const fs::path& file) {
@@ -29,231 +36,494 @@ std::shared_ptr<spdlog::logger> open_log(const fs::path& file) {
         auto log = std::make_shared<spdlog::logger>("restore",
                                                     std::make_shared<spdlog::sinks::basic_file_sink_mt>(file.string()));
         log->set_pattern("%Y-%m-%dT%H:%M:%S%z %l %v");
+        log->flush_on(spdlog::level::warn);
         return log;
     } catch (const spdlog::spdlog_ex&) {
         return nullptr;
     }
 }
 
-std::string at(const fs::path& path) { return path.string(); }
+std::string volume_name(const ScannedVolume& volume) {
+    if (volume.place.number == 0) return "outside the volumes";
+    return volume.facts.label.empty() ? fmt::format("volume {}", volume.place.number)
+                                      : fmt::format("volume {} {}", volume.place.number, volume.facts.label);
+}
+
+std::string facts_text(const Record& record) {
+    std::string text = fmt::format("{}", fmt::join(record.attributes, ", "));
+    for (const Fact& fact : record.facts)
+        text += fmt::format("{}{} {}", text.empty() ? "" : "; ", fact.name, fact.value);
+    return text;
+}
+
+Outcome expected(const Candidate& c) { return c.prospect.band == Band::sound ? Outcome::whole : Outcome::doubtful; }
+
+Standing standing_of(const Candidate& c, Outcome outcome, std::uint64_t bytes) {
+    constexpr int kCheckRanks[] = {4, 3, 1, 2};  // verified, plausible, damaged, unknown
+    return {outcome == Outcome::whole      ? 3
+            : outcome == Outcome::doubtful ? 2
+                                           : 1,
+            kCheckRanks[static_cast<std::size_t>(c.prospect.check)], c.prospect.value, bytes};
+}
+
+// Bytes of the destination that it will take.
+std::uint64_t stored_bytes(const Record& record) {
+    if (record.layout.codec != Codec::none) return record.size;
+    std::uint64_t zeros = 0;
+    for (const Extent& extent : record.layout.extents) zeros += extent.is_zeros() ? extent.length : 0;
+    return record.size - std::min(record.size, zeros);
+}
+
+Description described(const MediumPtr& medium, const Candidate& c) {
+    const Format* format = format_named(c.format);
+    if (format == nullptr) format = format_with_extension(extension_of(c.record.name));
+    if (format == nullptr || !format->describe || c.record.layout.empty()) return {};
+    const auto content = open_content(medium, c.record.layout, c.record.size);
+    Reader reader(*content);
+    return format->describe(reader, std::min(content->size(), c.record.size));
+}
+
+// One catalog's part of the work.
+struct Job {
+    Catalog* catalog;
+    std::string name;  // of the catalog, as in the manifest
+    const Selection* selection;
+    fs::path source;
+    std::uint64_t files = 0, folders = 0, bytes = 0;
+    std::map<std::int64_t, std::uint64_t> wanted_of;  // files and folders by volume
+    std::map<std::int64_t, MediumPtr> media;          // by volume
+    std::map<std::int64_t, std::string> volumes;      // names by volume
+    std::map<std::int64_t, fs::path> folder_for;      // by volume
+    std::vector<Learnt> learnt;                       // of those that were checked on the way
+};
+
+struct Task {
+    Job* job;
+    Candidate candidate;
+    MediumPtr medium;
+    fs::path staged;
+    std::uint64_t number;  // running
+    std::uint64_t bytes;   // that it takes
+};
+
+struct Done {
+    Description said;
+    bool is_learnt = false;
+    bool is_left_out = false;  // it is not believed whole, and only what is whole is wanted
+    bool is_misread = false;   // what was read back is not what was written
+    Result<WrittenFile> written = WrittenFile{};
+};
 
 class Restoration {
   public:
-    Restoration(Catalog& catalog, const RestoreRequest& request, RestoreObserver& observer)
-        : catalog_(catalog),
-          request_(request),
-          observer_(observer),
-          catalog_name_(catalog.path().filename().string()) {}
+    Restoration(const std::vector<RestoreJob>& jobs, const RestoreRequest& request, RestoreObserver& observer)
+        : request_(request), observer_(observer) {
+        for (const RestoreJob& job : jobs)
+            jobs_.push_back({job.catalog,
+                             job.catalog->path().filename().string(),
+                             &job.selection,
+                             job.source,
+                             0,
+                             0,
+                             0,
+                             {},
+                             {},
+                             {},
+                             {},
+                             {}});
+    }
 
     Result<RestoreReport> run() {
-        DREDGER_CHECK(survey_selection());
-        if (report_.files + report_.folders == 0) return report_;
-        DREDGER_CHECK(open_sources());
-        DREDGER_CHECK(check_destination());
-        if (request_.dry_run) {
-            DREDGER_CHECK(restore_all());
-            return report_;
+        for (Job& job : jobs_) DREDGER_CHECK(survey(job));
+        std::erase_if(jobs_, [](const Job& job) { return job.files + job.folders == 0; });
+        if (jobs_.empty()) return report_;
+        DREDGER_CHECK(check_safe());
+        // Where nothing could be had of the only medium, nothing is made in the destination either.
+        if (jobs_.size() == 1) DREDGER_CHECK(attach_media(jobs_.front()));
+        DREDGER_TRY(destination_, Destination::open(request_.destination, request_.dry_run));
+        rules_ = request_.names.value_or(destination_->rules());
+        if (!request_.dry_run) DREDGER_CHECK(open_books());
+        landing_.emplace(request_.destination, rules_, request_.if_exists, manifest_ ? &*manifest_ : nullptr);
+        for (const fs::path& folder : request_.beyond) {
+            DREDGER_TRY(Manifest earlier, Manifest::read(folder));
+            earlier_.emplace_back(folder, std::move(earlier));
         }
-        DREDGER_TRY(manifest_, Manifest::open(request_.destination));
-        log_ = open_log(request_.destination / "restore.log");
-        if (log_ == nullptr)
-            return fail(ErrorKind::output, "the log can't be written", at(request_.destination / "restore.log"),
-                        "check the destination");
-        log_start();
-        DREDGER_CHECK(restore_all());
-        catalog_.keep(learnt_);
-        // The innermost first: writing into a folder changes its time.
-        std::reverse(folders_.begin(), folders_.end());
-        for (const auto& [folder, record] : folders_) set_mode_and_times(folder, record);
-        DREDGER_CHECK(manifest_->finish());
-        if (!sync_folder(request_.destination)) {
-            log_->error("the destination did not confirm that everything is on the drive: {}", std::strerror(errno));
-            return fail(ErrorKind::output,
-                        fmt::format("the destination did not confirm that everything is on the drive ({})",
-                                    std::strerror(errno)),
-                        at(request_.destination), "check the drive, then verify with sha256sum -c SHA256SUMS");
+        if (report_.bytes > destination_->room())
+            observer_.warning(
+                fmt::format("the selection has {}, the destination has room for {}: it ends when it is full",
+                            size_text(report_.bytes), size_text(destination_->room())));
+        {
+            crew_.emplace(std::thread::hardware_concurrency(), [this](Task& task) { return work(task); });
+            auto all = restore_all();
+            watch_.stop = true;
+            crew_.reset();
+            DREDGER_CHECK(all);
         }
-        log_->info(
-            "done: {} whole, {} doubtful, {} partial, {} skipped, {} already there, {} failed; {} bytes written{}",
-            count(Outcome::whole), count(Outcome::doubtful), count(Outcome::partial), count(Outcome::skipped),
-            count(Outcome::already), count(Outcome::failed), report_.written,
-            report_.interrupted ? "; interrupted" : "");
-        log_->flush();
+        if (report_.missing.size() == jobs_.size() && first_missing_ && report_.written == 0 &&
+            report_.count(Outcome::already) == 0)
+            return tl::unexpected<Error>(*first_missing_);
+        if (!request_.dry_run) DREDGER_CHECK(close_books());
         return report_;
     }
 
   private:
-    std::uint64_t& count(Outcome outcome) { return report_.counts[static_cast<std::size_t>(outcome)]; }
-
     // What is selected, and of which volumes.
-    Result<void> survey_selection() {
-        return catalog_.each(request_.selection, Order{Order::By::path}, false, [&](const Candidate& c) {
-            c.record.is_folder ? ++report_.folders : ++report_.files;
-            report_.bytes = checked_add(report_.bytes, c.record.size).value_or(report_.bytes);
-            ++selected_in_[c.volume];
+    Result<void> survey(Job& job) {
+        DREDGER_CHECK(job.catalog->each(*job.selection, Order{Order::By::path}, false, [&](const Candidate& c) {
+            c.record.is_folder ? ++job.folders : ++job.files;
+            job.bytes = checked_add(job.bytes, c.record.size).value_or(job.bytes);
+            ++job.wanted_of[c.volume];
             return true;
-        });
-    }
-
-    Result<void> open_sources() {
-        std::set<std::int64_t> selected;
-        for (const auto& [volume, count] : selected_in_) selected.insert(volume);
-        DREDGER_TRY(Attached attached, attach(catalog_, selected,
-                                              {request_.source, request_.destination, request_.onto_same_drive,
-                                               request_.from_changed_source}));
-        media_ = std::move(attached.media);
-        remarks_ = std::move(attached.remarks);
-        for (const std::string& remark : remarks_) observer_.warning(remark);
-        DREDGER_TRY(const auto volumes, catalog_.volumes());
-        for (const ScannedVolume& volume : volumes)
-            if (media_.contains(volume.id)) folder_for_[volume.id] = media_.size() > 1 ? folder_of(volume) : fs::path();
+        }));
+        report_.files += job.files;
+        report_.folders += job.folders;
+        report_.bytes += job.bytes;
         return {};
     }
 
-    static fs::path folder_of(const ScannedVolume& volume) {
-        if (volume.place.number == 0) return "outside the volumes";
-        return safe_part(volume.facts.label.empty()
-                             ? fmt::format("volume {}", volume.place.number)
-                             : fmt::format("volume {} {}", volume.place.number, volume.facts.label));
+    // None of the media may be harmed, those neither that come later.
+    Result<void> check_safe() {
+        for (const Job& job : jobs_) {
+            DREDGER_TRY(const auto sources, job.catalog->sources());
+            for (const ScannedSource& source : sources) {
+                const fs::path place = job.source.empty() ? fs::path(source.path) : job.source;
+                const std::string danger = writing_endangers(request_.destination, place);
+                if (!danger.empty() && !request_.onto_same_drive)
+                    return fail(ErrorKind::unsafe, "writing here could destroy what is to be restored: " + danger,
+                                request_.destination.string(),
+                                "write to another drive, or spell out --onto-same-drive");
+            }
+        }
+        std::set<std::string> names;
+        for (const Job& job : jobs_)
+            if (!names.insert(job.name).second)
+                return fail(ErrorKind::usage, "two catalogs have the same name", job.name,
+                            "the manifest could not tell them apart: rename one, or restore them one by one");
+        return {};
     }
 
-    Result<void> check_destination() {
-        std::error_code failed;
-        const fs::path& to = request_.destination;
-        if (fs::exists(to, failed) && !fs::is_directory(to, failed))
-            return fail(ErrorKind::usage, "the destination is not a folder", at(to),
-                        "give a folder, it is made where it is missing");
-        fs::path existing = fs::absolute(to);
-        if (!request_.dry_run) {
-            fs::create_directories(to, failed);
-            if (failed)
-                return fail(ErrorKind::output, "the destination can't be made: " + failed.message(), at(to),
-                            "choose a folder that is yours");
+    Result<void> attach_media(Job& job) {
+        std::set<std::int64_t> wanted;
+        for (const auto& [volume, count] : job.wanted_of) wanted.insert(volume);
+        AttachRequest request{job.source, request_.destination, request_.onto_same_drive, request_.from_changed_source};
+        request.missing = [&](const ScannedSource& source, const Error& why) {
+            return observer_.missing_medium({job.catalog->path(), source, job.files, why});
+        };
+        DREDGER_TRY(Attached attached, attach(*job.catalog, wanted, request));
+        if (attached.first_missing) {
+            if (!first_missing_) first_missing_ = attached.first_missing;
+            report_.missing.push_back(fmt::format("{}: {}", job.name, attached.first_missing->line()));
+            if (attached.media.empty() && jobs_.size() == 1) return tl::unexpected<Error>(*attached.first_missing);
         }
-        while (!fs::exists(existing, failed) && existing != existing.parent_path()) existing = existing.parent_path();
-        if (::access(existing.c_str(), W_OK) != 0)
-            return fail(ErrorKind::output, fmt::format("the destination can't be written ({})", std::strerror(errno)),
-                        at(existing), "choose a folder that is yours");
-        struct statvfs space {};
-        if (::statvfs(existing.c_str(), &space) != 0) return {};
-        const std::uint64_t free = checked_mul(space.f_bavail, space.f_frsize).value_or(UINT64_MAX);
-        if (report_.bytes + kSpare > free)
+        job.media = std::move(attached.media);
+        for (const std::string& remark : attached.remarks) {
+            observer_.warning(remark);
+            remarks_.push_back(remark);
+        }
+        DREDGER_TRY(const auto volumes, job.catalog->volumes());
+        const fs::path above =
+            jobs_.size() > 1 ? fs::path(mapped_part(fs::path(job.name).stem().string(), rules_)) : "";
+        for (const ScannedVolume& volume : volumes) {
+            job.volumes[volume.id] = volume_name(volume);
+            if (wanted.contains(volume.id))
+                job.folder_for[volume.id] =
+                    wanted.size() > 1 ? above / mapped_part(volume_name(volume), kWindowsNames) : above;
+        }
+        return {};
+    }
+
+    Result<void> open_books() {
+        destination_->clear_staging();
+        DREDGER_TRY(manifest_, Manifest::open(request_.destination));
+        log_ = open_log(request_.destination / "restore.log");
+        if (log_ == nullptr)
+            return fail(ErrorKind::output, "the log can't be written", (request_.destination / "restore.log").string(),
+                        "check the destination");
+        return {};
+    }
+
+    Result<void> close_books() {
+        // The innermost first: writing into a folder changes its time.
+        std::reverse(folders_.begin(), folders_.end());
+        for (const auto& [folder, record] : folders_) set_facts(folder, record);
+        // The files before the list that vouches for them.
+        const bool synced = sync_folder(request_.destination);
+        const int why = errno;
+        if (synced) DREDGER_CHECK(manifest_->finish());
+        if (!synced || !sync_folder(request_.destination)) {
+            log_->error("the destination did not confirm that everything is on the drive: {}", std::strerror(why));
             return fail(
                 ErrorKind::output,
-                fmt::format("the selection needs {} bytes, the destination has {} free", report_.bytes + kSpare, free),
-                at(to), "select less, or restore to a larger drive");
+                fmt::format("the destination did not confirm that everything is on the drive ({})", std::strerror(why)),
+                request_.destination.string(), "check the drive, then run the same command again");
+        }
+        log_->info(
+            "done: {} whole, {} doubtful, {} partial, {} skipped, {} already there, {} failed; {} bytes written{}",
+            report_.count(Outcome::whole), report_.count(Outcome::doubtful), report_.count(Outcome::partial),
+            report_.count(Outcome::skipped), report_.count(Outcome::already), report_.count(Outcome::failed),
+            report_.written, report_.interrupted ? "; interrupted" : "");
+        log_->flush();
         return {};
     }
 
-    void log_start() {
-        log_->info("restore from {} to {}: {} files, {} folders, {} bytes", at(catalog_.path()),
-                   at(request_.destination), report_.files, report_.folders, report_.bytes);
+    void log_start(const Job& job) {
+        if (log_ == nullptr) return;
+        log_->info("restore from {} to {}: {} files, {} folders, {} bytes", job.catalog->path().string(),
+                   request_.destination.string(), job.files, job.folders, job.bytes);
         for (const std::string& remark : remarks_) log_->warn("{}", remark);
+        remarks_.clear();
     }
 
     Result<void> restore_all() {
-        std::optional<Error> stopped;
-        DREDGER_CHECK(catalog_.each(request_.selection, Order{Order::By::path}, true, [&](const Candidate& c) {
-            if (observer_.should_stop()) {
-                report_.interrupted = true;
-                return false;
-            }
-            if (auto done = c.record.is_folder ? restore_folder(c) : restore_file(c); !done) stopped = done.error();
-            return !stopped && !report_.interrupted;
-        }));
-        report_.stopped = stopped;
-        if (stopped && log_) log_->error("stopped: {}", stopped->line());
+        for (Job& job : jobs_) {
+            if (jobs_.size() > 1) DREDGER_CHECK(attach_media(job));
+            log_start(job);
+            std::optional<Error> failure;
+            DREDGER_CHECK(job.catalog->each(*job.selection, Order{Order::By::path}, true, [&](const Candidate& c) {
+                if (observer_.should_stop()) report_.interrupted = true;
+                if (is_over()) return false;
+                if (auto done = c.record.is_folder ? make_folder(job, c) : plan(job, c); !done) failure = done.error();
+                return !failure && !is_over();
+            }));
+            // Also after a failure, what is read already is put in its place.
+            while (crew_->waiting() > 0 && !failure)
+                if (auto done = place_next(); !done) failure = done.error();
+            job.catalog->keep(job.learnt);
+            job.media.clear();
+            if (failure) return tl::unexpected<Error>(*failure);
+            if (is_over()) break;
+        }
+        if (!report_.stopped) return {};
+        const std::uint64_t done = seen_files_, bytes = seen_bytes_;
+        report_.remaining_files = report_.files - std::min(report_.files, done);
+        report_.remaining_bytes = report_.bytes - std::min(report_.bytes, bytes);
+        report_.stopped->what =
+            fmt::format("the destination is full: {} {} of {} remain", report_.remaining_files,
+                        report_.remaining_files == 1 ? "file" : "files", size_text(report_.remaining_bytes));
+        if (log_) log_->error("stopped: {}", report_.stopped->line());
         return {};
     }
 
-    fs::path place_for(const Candidate& c) const {
-        const auto folder = folder_for_.find(c.volume);
-        return (folder == folder_for_.end() ? fs::path() : folder->second) / safe_path(c.record.path());
+    bool is_over() const { return report_.interrupted || report_.stopped; }
+
+    NameFacts facts_for(const Job& job, const Candidate& c, const Description* said, std::uint64_t number) const {
+        const auto volume = job.volumes.find(c.volume);
+        return {&c, said, volume == job.volumes.end() ? "" : volume->second, number};
     }
 
-    Result<void> restore_folder(const Candidate& c) {
-        const fs::path relative = place_for(c);
+    bool asks_content() const {
+        return request_.arrangement == Arrangement::date || (request_.rename && request_.rename->asks_content());
+    }
+
+    fs::path wanted(const Job& job, const Candidate& c, const Description* said, std::uint64_t number) const {
+        const auto folder = job.folder_for.find(c.volume);
+        return (folder == job.folder_for.end() ? fs::path() : folder->second) /
+               Landing::wanted(facts_for(job, c, said, number), request_.arrangement,
+                               request_.rename ? &*request_.rename : nullptr, rules_);
+    }
+
+    Result<void> make_folder(Job& job, const Candidate& c) {
+        // Other arrangements have folders of their own.
+        if (request_.arrangement != Arrangement::tree || request_.rename) return {};
+        const auto above = job.folder_for.find(c.volume);
+        const fs::path relative =
+            (above == job.folder_for.end() ? fs::path() : above->second) / mapped_path(c.record.path(), rules_);
         std::error_code failed;
         if (!request_.dry_run) {
             fs::create_directories(request_.destination / relative, failed);
             folders_.emplace_back(request_.destination / relative, c.record);
         }
-        return record_outcome(c, relative, failed ? Outcome::failed : Outcome::whole, failed ? failed.message() : "",
-                              nullptr);
+        return tell(job, c, relative, failed ? Outcome::failed : Outcome::whole, failed ? failed.message() : "",
+                    nullptr);
     }
 
-    Result<void> restore_file(Candidate c) {
-        if (is_done_already(c)) return record_outcome(c, place_for(c), Outcome::already, "", nullptr);
-        fs::path target = request_.destination / place_for(c);
-        std::error_code failed;
-        if (fs::exists(fs::symlink_status(target, failed)) || promised_.contains(target)) {
-            const bool is_folder = fs::is_directory(target, failed);
-            if (request_.if_exists == IfExists::skip)
-                return record_outcome(c, place_for(c), Outcome::skipped, "a file of that name is there", nullptr);
-            if (request_.if_exists == IfExists::number || is_folder || promised_.contains(target))
-                target = free_name(target, promised_);
+    // A file is either done with here, or given to those who read and write.
+    Result<void> plan(Job& job, const Candidate& c) {
+        if (const std::string where = done_already(job, c); !where.empty()) {
+            seen(c);
+            return tell(job, c, where, Outcome::already, "", nullptr);
         }
-        promised_.insert(target);
-        const fs::path relative = target.lexically_relative(request_.destination);
-        const auto medium = media_.find(c.volume);
-        if (medium == media_.end())
-            return record_outcome(c, relative, Outcome::failed, "its volume is not in the catalog", nullptr);
+        const std::uint64_t number = ++number_;
+        const bool is_placed_later = asks_content();
+        const fs::path place = is_placed_later ? fs::path() : wanted(job, c, nullptr, number);
+        const auto refuse = [&](Outcome outcome, const std::string& why) {
+            seen(c);
+            return tell(job, c, place, outcome, why, nullptr);
+        };
+        const auto medium = job.media.find(c.volume);
+        if (medium == job.media.end()) return refuse(Outcome::failed, "its medium is not attached");
         if (c.record.size > 0 && c.record.layout.empty())
-            return record_outcome(c, relative, Outcome::failed, "nothing tells where its content lies", nullptr);
-        if (request_.dry_run) return record_outcome(c, relative, expected(c), "", nullptr);
-        if (can_be_checked(c)) {
-            check_content(medium->second, c);
-            learnt_.push_back(c);
+            return refuse(Outcome::failed, "nothing tells where its content lies");
+        if (request_.partials == Partials::skip && expected(c) != Outcome::whole && !can_be_checked(c))
+            return refuse(Outcome::skipped, "it is not believed whole");
+        if (!is_placed_later && request_.if_exists == IfExists::skip)
+            if (const std::string why = landing_->refusal(place); !why.empty()) return refuse(Outcome::skipped, why);
+        if (request_.dry_run) {
+            Description said;
+            if (is_placed_later) said = described(medium->second, c);
+            seen(c);
+            return pretend(job, c, said, number);
         }
 
-        fs::create_directories(target.parent_path(), failed);
-        auto written = write_file(medium->second, c.record, target, [&](std::uint64_t bytes) {
-            report_.written += bytes;
-            observer_.progress({"restoring", report_.written, report_.bytes, "bytes", 0});
-            return !observer_.should_stop();
-        });
-        if (!written) {
-            DREDGER_CHECK(record_outcome(c, relative, Outcome::failed, written.error().what, nullptr));
-            return is_fatal() ? tl::unexpected<Error>(written.error()) : Result<void>();
+        const std::uint64_t bytes = stored_bytes(c.record);
+        while (crew_->waiting() > 0 && (crew_->waiting() >= kWaiting || in_hand_ + bytes > kWaitingBytes ||
+                                        in_hand_ + bytes > destination_->room())) {
+            DREDGER_CHECK(place_next());
+            if (is_over()) return {};
         }
-        if (written->interrupted) {
-            report_.interrupted = true;
+        if (bytes > destination_->room()) {
+            stop_as_full();
             return {};
         }
-        set_mode_and_times(target, c.record);
-        std::string gaps;
-        for (const Extent& gap : written->gaps)
-            gaps += fmt::format("{}{}+{}", gaps.empty() ? "bytes not had: " : ", ", gap.offset, gap.length);
-        const Outcome outcome = written->missing > 0 ? Outcome::partial : expected(c);
-        return record_outcome(c, relative, outcome, gaps, &*written);
+        seen(c);
+        in_hand_ += bytes;
+        crew_->give({&job, c, medium->second, destination_->staging_name(number), number, bytes});
+        return {};
     }
 
-    static Outcome expected(const Candidate& c) {
-        return c.prospect.band == Band::sound ? Outcome::whole : Outcome::doubtful;
+    void seen(const Candidate& c) {
+        ++seen_files_;
+        seen_bytes_ += c.record.size;
     }
 
-    // Where the destination is full, what follows would only fail too.
-    bool is_fatal() const {
-        struct statvfs space {};
-        return ::statvfs(request_.destination.c_str(), &space) != 0 || space.f_bavail * space.f_frsize < kSpare;
+    void stop_as_full() {
+        report_.stopped = Error{ErrorKind::output, "the destination is full", request_.destination.string(),
+                                fmt::format("go on elsewhere: the same command with --to ELSEWHERE --after {}",
+                                            request_.destination.string())};
     }
 
-    bool is_done_already(const Candidate& c) const {
-        const ManifestRow* row = manifest_ ? manifest_->find(catalog_name_, c.id) : nullptr;
-        if (row == nullptr || row->sha256.empty() || row->original_path != c.record.path()) return false;
+    // By several threads at once: nothing here but the task and the request is touched.
+    Done work(Task& task) {
+        Done done;
+        if (can_be_checked(task.candidate)) {
+            check_content(task.medium, task.candidate);
+            done.is_learnt = true;
+        }
+        if (request_.partials == Partials::skip && expected(task.candidate) != Outcome::whole) {
+            done.is_left_out = true;
+            return done;
+        }
+        if (asks_content()) done.said = described(task.medium, task.candidate);
+        done.written = write_file(task.medium, task.candidate.record, task.staged, watch_);
+        if (request_.verify && done.written && !done.written->interrupted)
+            done.is_misread = read_back(task.staged) != done.written->sha256;
+        return done;
+    }
+
+    // Waits for the oldest file in hand, and puts it in its place.
+    Result<void> place_next() {
+        for (;;) {
+            auto next = crew_->take(200ms);
+            report_.written = watch_.written;
+            observer_.progress({"restoring", report_.written, std::max(report_.bytes, report_.written), "bytes", 0});
+            if (observer_.should_stop()) {
+                report_.interrupted = true;
+                watch_.stop = true;
+            }
+            if (!next) {
+                if (crew_->waiting() == 0) return {};
+                continue;
+            }
+            in_hand_ -= next->first.bytes;
+            return place(next->first, next->second);
+        }
+    }
+
+    Result<void> place(Task& task, Done& done) {
+        Job& job = *task.job;
+        const Candidate& c = task.candidate;
+        if (done.is_learnt) job.learnt.push_back(c);
+        fs::path relative = wanted(job, c, &done.said, task.number);
+        if (done.is_left_out) return tell(job, c, relative, Outcome::skipped, "it is not believed whole", nullptr);
+        if (!done.written) {
+            const bool full = destination_->room() == 0;
+            if (full) stop_as_full();
+            return tell(job, c, relative, Outcome::failed, done.written.error().what, nullptr);
+        }
+        WrittenFile& written = *done.written;
+        if (written.interrupted) return {};
+        if (done.is_misread)
+            return tell(job, c, relative, Outcome::failed, "what was read back is not what was written", nullptr);
+        const Outcome outcome = written.missing > 0 ? Outcome::partial : expected(c);
+        const bool is_aside = request_.partials == Partials::aside && outcome != Outcome::whole;
+        if (written.missing > 0 && request_.partials == Partials::skip)
+            return tell(job, c, relative, Outcome::skipped, "not all of its bytes could be read", nullptr);
+        if (is_aside) relative = kAsideFolder / relative;
+        Arrival arrival{job.name,          c.id,           relative,
+                        c.record.modified, written.sha256, standing_of(c, outcome, c.record.size - written.missing)};
+        const Landed landed = landing_->settle(arrival);
+        if (landed.how == Landed::How::refused)
+            return tell(job, c, landed.place, Outcome::skipped, landed.why, nullptr);
+        if (landed.loser) DREDGER_CHECK(tell_replaced(*landed.loser, landed.place));
+
+        const fs::path target = request_.destination / landed.place;
         std::error_code failed;
-        return fs::file_size(request_.destination / row->restored_path, failed) == c.record.size && !failed;
+        fs::create_directories(target.parent_path(), failed);
+        std::string gaps;
+        for (const Extent& gap : written.gaps)
+            gaps += fmt::format("{}{}+{}", gaps.empty() ? "bytes not had: " : ", ", gap.offset, gap.length);
+        if (is_aside) DREDGER_CHECK(write_sidecar(target, *job.catalog, c, written.gaps));
+        // The row comes first: a run that is killed between the two finds no file, and restores it again to this place.
+        set_facts(written.file.path(), c.record);
+        DREDGER_CHECK(tell(job, c, landed.place, outcome, gaps, &written));
+        return written.file.place(target);
     }
 
-    Result<void> record_outcome(const Candidate& c, const fs::path& relative, Outcome outcome, const std::string& why,
-                                const WrittenFile* written) {
-        ++count(outcome);
+    Result<void> pretend(Job& job, const Candidate& c, const Description& said, std::uint64_t number) {
+        fs::path relative = wanted(job, c, &said, number);
+        const Outcome outcome = expected(c);
+        if (request_.partials == Partials::aside && outcome != Outcome::whole) relative = kAsideFolder / relative;
+        const Landed landed =
+            landing_->settle({job.name, c.id, relative, c.record.modified, "", standing_of(c, outcome, c.record.size)});
+        const bool refused = landed.how == Landed::How::refused;
+        return tell(job, c, landed.place, refused ? Outcome::skipped : outcome, landed.why, nullptr);
+    }
+
+    // Where an earlier run put it; empty: none did, or what it left is not that file any more.
+    std::string done_already(const Job& job, const Candidate& c) const {
+        const auto found_in = [&](const Manifest& manifest, const fs::path& folder) -> std::string {
+            const ManifestRow* row = manifest.find(job.name, c.id);
+            if (row == nullptr || row->sha256.empty() || row->original_path != c.record.path()) return {};
+            std::error_code failed;
+            const fs::path file = folder / row->restored_path;
+            if (fs::file_size(file, failed) != c.record.size || failed) return {};
+            // A run that did not come to its end may have left anything.
+            if (!manifest.is_confirmed(*row) && read_back(file) != row->sha256) return {};
+            return row->restored_path;
+        };
+        if (manifest_)
+            if (std::string place = found_in(*manifest_, request_.destination); !place.empty()) return place;
+        for (const auto& [folder, manifest] : earlier_)
+            if (const std::string place = found_in(manifest, folder); !place.empty()) return (folder / place).string();
+        return {};
+    }
+
+    // The row of a file that another one replaced.
+    Result<void> tell_replaced(const std::pair<std::string, std::int64_t>& loser, const fs::path& place) {
+        const ManifestRow* row = manifest_->find(loser.first, loser.second);
+        if (row == nullptr) return {};
+        ManifestRow changed = *row;
+        changed.restored_path.clear();
+        changed.sha256.clear();
+        changed.restored_bytes = 0;
+        changed.outcome = word_for(Outcome::skipped);
+        log_->warn("skipped {}: {} was replaced by another one", changed.id, place.string());
+        ++report_.counts[static_cast<std::size_t>(Outcome::skipped)];
+        for (const Outcome before : {Outcome::whole, Outcome::doubtful, Outcome::partial})
+            if (row->outcome == word_for(before) && report_.count(before) > 0)
+                --report_.counts[static_cast<std::size_t>(before)];
+        return manifest_->add(std::move(changed));
+    }
+
+    Result<void> tell(const Job& job, const Candidate& c, const fs::path& relative, Outcome outcome,
+                      const std::string& why, const WrittenFile* written) {
+        ++report_.counts[static_cast<std::size_t>(outcome)];
         observer_.item({c, relative, outcome, why});
         if (!manifest_ || outcome == Outcome::already) return {};
         log_->log(outcome == Outcome::whole ? spdlog::level::info : spdlog::level::warn, "{} {}: {} -> {}{}{}",
                   word_for(outcome), c.id, c.record.path(), relative.string(), why.empty() ? "" : ": ", why);
         ManifestRow row;
-        row.catalog = catalog_name_;
+        row.catalog = job.name;
         row.id = c.id;
         row.state = word_for(c.record.state);
         row.origin = word_for(c.record.origin);
@@ -269,29 +539,36 @@ class Restoration {
         }
         row.outcome = word_for(outcome);
         if (c.record.modified) row.modified = iso8601(*c.record.modified);
+        if (c.record.created) row.created = iso8601(*c.record.created);
+        row.facts = facts_text(c.record);
         return manifest_->add(std::move(row));
     }
 
-    Catalog& catalog_;
     const RestoreRequest& request_;
     RestoreObserver& observer_;
-    std::string catalog_name_;
+    std::vector<Job> jobs_;
     RestoreReport report_;
-    std::map<std::int64_t, std::uint64_t> selected_in_;  // by volume
-    std::map<std::int64_t, MediumPtr> media_;            // by volume
-    std::map<std::int64_t, fs::path> folder_for_;        // by volume
-    std::vector<std::string> remarks_;                   // for the log, from before there is one
-    std::vector<std::pair<fs::path, Record>> folders_;   // whose times are set when all is written
-    std::vector<Learnt> learnt_;                         // of those that were checked on the way
-    std::set<fs::path> promised_;                        // targets of this run
+    NameRules rules_;
+    std::optional<Destination> destination_;
     std::optional<Manifest> manifest_;
+    std::vector<std::pair<fs::path, Manifest>> earlier_;  // of other destinations
+    std::optional<Landing> landing_;
     std::shared_ptr<spdlog::logger> log_;
+    std::vector<std::string> remarks_;                  // for the log, from before there is one
+    std::vector<std::pair<fs::path, Record>> folders_;  // whose times are set when all is written
+    std::optional<Error> first_missing_;
+    std::uint64_t number_ = 0;                       // of files that were given a name
+    std::uint64_t seen_files_ = 0, seen_bytes_ = 0;  // done with, or in hand
+    std::uint64_t in_hand_ = 0;                      // bytes that those read ahead take
+    WritingWatch watch_;
+    std::optional<Crew<Task, Done>> crew_;  // last: it ends before what its workers use
 };
 
 }  // namespace
 
-Result<RestoreReport> restore(Catalog& catalog, const RestoreRequest& request, RestoreObserver& observer) {
-    return Restoration(catalog, request, observer).run();
+Result<RestoreReport> restore(const std::vector<RestoreJob>& jobs, const RestoreRequest& request,
+                              RestoreObserver& observer) {
+    return Restoration(jobs, request, observer).run();
 }
 
 }  // namespace dredger

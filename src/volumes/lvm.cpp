@@ -237,9 +237,8 @@ std::optional<Container> look(const Medium& volume) {
             if (!area) break;
             add_logical_volumes(metadata_in(volume, *area), uuid, container);
         }
-        std::sort(container.volumes.begin(), container.volumes.end(), [](const Volume& a, const Volume& b) {
-            return a.pieces.front().offset < b.pieces.front().offset;
-        });
+        std::sort(container.volumes.begin(), container.volumes.end(),
+                  [](const Volume& a, const Volume& b) { return a.pieces.front().offset < b.pieces.front().offset; });
         if (container.volumes.empty() && container.remarks.empty())
             container.remarks.emplace_back("its metadata tells of no logical volume");
         return container;

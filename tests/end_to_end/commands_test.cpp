@@ -3,6 +3,8 @@
 #include <fstream>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
+#include <set>
+#include <sstream>
 #include <sys/mount.h>
 #include <sys/stat.h>
 
@@ -523,16 +525,32 @@ TEST_F(ProgramTest, ACatalogOnTheMediumIsRefused) {
     EXPECT_EQ(fs::file_size(image), 1440U * 1024);
 }
 
-TEST_F(ProgramTest, AFullDestinationIsSaidBeforeTheFirstByte) {
+TEST_F(ProgramTest, AFullDestinationEndsTheRunAndTheRestGoesElsewhere) {
     ASSERT_EQ(scanned("fat16-card").exit_code, 0);
     const fs::path small = folder_ / "small";
     fs::create_directory(small);
     if (::mount("tmpfs", small.c_str(), "tmpfs", 0, "size=300k") != 0) GTEST_SKIP() << "mounting is not allowed here";
     const Ran full = run_program({"restore", path("a.dredge"), "--to", small.string()});
-    const bool untouched = fs::is_empty(small);
+    const Ran rest = run_program({"restore", path("a.dredge"), "--to", path("out"), "--after", small.string()});
+    const Ran all = run_program({"restore", path("a.dredge"), "--to", path("all")});
+    const auto sums = test::read_text(small / "SHA256SUMS") + test::read_text(folder_ / "out/SHA256SUMS");
+    const bool checked = std::system(("cd " + small.string() + " && sha256sum --quiet -c SHA256SUMS").c_str()) == 0;
     ::umount(small.c_str());
-    expect_one_line(full, 2, "free");
-    EXPECT_TRUE(untouched);
+    EXPECT_EQ(full.exit_code, 1);
+    EXPECT_THAT(full.err, AllOf(HasSubstr("it ends when it is full"), HasSubstr("the destination is full: "),
+                                HasSubstr(" remain"), HasSubstr("--after " + small.string())));
+    EXPECT_TRUE(checked);
+    EXPECT_EQ(rest.exit_code, all.exit_code) << rest.err;
+    EXPECT_THAT(rest.out, HasSubstr("already"));
+    // Together they have what one run into a larger folder has, each file once.
+    std::multiset<std::string> in_parts, in_one;
+    const auto gather = [](const std::string& text, std::multiset<std::string>& lines) {
+        std::istringstream in(text);
+        for (std::string line; std::getline(in, line);) lines.insert(line);
+    };
+    gather(sums, in_parts);
+    gather(test::read_text(folder_ / "all/SHA256SUMS"), in_one);
+    EXPECT_EQ(in_parts, in_one);
 }
 
 TEST_F(ProgramTest, AFileThatCanNotBeWrittenCostsOnlyItself) {

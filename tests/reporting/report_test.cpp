@@ -61,8 +61,9 @@ TEST_F(ReportTest, IsOnePageWithItsFigures) {
 TEST_F(ReportTest, TellsWhatWasRestored) {
     RestoreRequest restore_request;
     restore_request.destination = folder_ / "rescue";
-    restore_request.selection.names = {"*.wav"};
-    ASSERT_TRUE(restore(*catalog_, restore_request, listener_));
+    Selection calls;
+    calls.names = {"*.wav"};
+    ASSERT_TRUE(restore({{&*catalog_, calls}}, restore_request, listener_));
     request_.restored = folder_ / "rescue";
     const std::string html = page();
     EXPECT_THAT(html, AllOf(HasSubstr("What was restored"), HasSubstr("storm petrel burrow 7.wav")));

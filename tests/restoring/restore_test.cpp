@@ -26,12 +26,17 @@ class RestoreTest : public testing::Test {
         Listener quiet;
         ASSERT_TRUE(scan(*catalog, {image_, {}, {}, {}, {}, {}}, quiet));
     }
-    Result<RestoreReport> run(const std::function<void(RestoreRequest&)>& change = {}) {
+    // A request for one catalog.
+    struct Request : RestoreRequest {
+        Selection selection;
+        fs::path source;
+    };
+    Result<RestoreReport> run(const std::function<void(Request&)>& change = {}) {
         auto catalog = Catalog::open(folder_ / "a.dredge");
-        RestoreRequest request;
+        Request request;
         request.destination = out();
         if (change) change(request);
-        return restore(*catalog, request, listener_);
+        return restore({{&*catalog, request.selection, request.source}}, request, listener_);
     }
     fs::path out() const { return folder_ / "out"; }
     std::vector<std::map<std::string, std::string>> manifest() const {
@@ -124,7 +129,7 @@ TEST_F(RestoreTest, CollisionsAreNumberedSkippedOrReplaced) {
     fs::create_directories(out() / "NESTS");
     const fs::path taken = out() / "NESTS/NEST02.JPG";
     const auto only = [](IfExists what) {
-        return [what](RestoreRequest& r) {
+        return [what](Request& r) {
             r.selection.names = {"NEST02.JPG"};
             r.if_exists = what;
         };
@@ -142,7 +147,7 @@ TEST_F(RestoreTest, CollisionsAreNumberedSkippedOrReplaced) {
 
 TEST_F(RestoreTest, ADryRunWritesNothing) {
     scan_fixture("fat12-floppy");
-    const auto report = run([](RestoreRequest& r) { r.dry_run = true; });
+    const auto report = run([](Request& r) { r.dry_run = true; });
     ASSERT_TRUE(report);
     EXPECT_FALSE(fs::exists(out()));
     EXPECT_EQ(listener_.outcomes.size(), 5U);
@@ -169,7 +174,7 @@ TEST_F(RestoreTest, UnreadableAndMissingBytesAreToldAsGaps) {
     fs::resize_file(image_, fs::file_size(image_) - 1);  // another size is another medium
     EXPECT_EQ(run().error().kind, ErrorKind::unsafe);
     fs::resize_file(image_, 1'790'000);
-    const auto report = run([](RestoreRequest& r) {
+    const auto report = run([](Request& r) {
         r.from_changed_source = true;
         r.selection.names = {"NEST0012.JPG"};
     });
@@ -183,49 +188,64 @@ TEST_F(RestoreTest, UnreadableAndMissingBytesAreToldAsGaps) {
     EXPECT_THAT(test::read_text(out() / "restore.log"), HasSubstr("overridden"));
 }
 
+TEST_F(RestoreTest, WhatIsNotWholeGoesAsideWithItsGaps) {
+    scan_fixture("fat16-card");
+    fs::resize_file(image_, 1'790'000);
+    const auto report = run([](Request& r) {
+        r.from_changed_source = true;
+        r.partials = Partials::aside;
+    });
+    ASSERT_TRUE(report) << report.error().line();
+    EXPECT_GT(report->count(Outcome::partial), 0U);
+    for (auto row : manifest()) {
+        const bool is_file = !row["sha256"].empty();
+        const bool is_aside = row["restored_path"].starts_with("not whole/");
+        EXPECT_EQ(is_aside, is_file && row["outcome"] != "whole") << row["original_path"];
+        EXPECT_EQ(fs::exists((out() / row["restored_path"]).string() + ".missing.json"), is_aside);
+    }
+    const auto side =
+        nlohmann::json::parse(test::read_text(out() / "not whole/DCIM/100NESTS/NEST0012.JPG.missing.json"));
+    EXPECT_EQ(side["missing"], nlohmann::json::parse("[[8240, 27760]]"));
+}
+
+TEST_F(RestoreTest, OnlyWholeOnesAreWrittenWhereNothingElseIsWanted) {
+    scan_fixture("fat16-card");
+    const auto report = run([](Request& r) { r.partials = Partials::skip; });
+    ASSERT_TRUE(report);
+    EXPECT_GT(report->count(Outcome::skipped), 0U);
+    EXPECT_EQ(report->count(Outcome::doubtful) + report->count(Outcome::partial), 0U);
+    for (auto row : manifest()) EXPECT_EQ(row["sha256"].empty() || row["outcome"] == "whole", true);
+}
+
+TEST_F(RestoreTest, HolesStayHolesAndAllIsReadBack) {
+    scan_fixture("ext4-home");
+    const auto report = run([](Request& r) {
+        r.selection.states = {};
+        r.verify = true;
+    });
+    ASSERT_TRUE(report) << report.error().line();
+    std::size_t with_holes = 0;
+    for (const auto& entry : fs::recursive_directory_iterator(out())) {
+        struct stat facts {};
+        if (entry.is_regular_file() && ::stat(entry.path().c_str(), &facts) == 0 && facts.st_size > (1 << 16))
+            with_holes += facts.st_blocks * 512 + (1 << 14) < facts.st_size ? 1 : 0;
+    }
+    EXPECT_GT(with_holes, 0U);
+}
+
 TEST_F(RestoreTest, AMissingSourceSaysHowToTellWhereItIs) {
     scan_fixture("fat12-floppy");
     fs::rename(image_, folder_ / "moved.img");
     EXPECT_THAT(run().error().line(), HasSubstr("--source"));
-    EXPECT_TRUE(run([&](RestoreRequest& r) { r.source = folder_ / "moved.img"; }));
+    EXPECT_TRUE(run([&](Request& r) { r.source = folder_ / "moved.img"; }));
 }
 
 TEST_F(RestoreTest, NothingSelectedIsNothingDone) {
     scan_fixture("fat12-floppy");
-    const auto report = run([](RestoreRequest& r) { r.selection.names = {"no such name"}; });
+    const auto report = run([](Request& r) { r.selection.names = {"no such name"}; });
     ASSERT_TRUE(report);
     EXPECT_EQ(report->files, 0U);
     EXPECT_FALSE(fs::exists(out()));
-}
-
-TEST(Places, NothingLeavesTheDestination) {
-    EXPECT_EQ(safe_path("../../etc/passwd"), fs::path("_/_/etc/passwd"));
-    EXPECT_EQ(safe_path("/abs//path"), fs::path("abs/path"));
-    EXPECT_EQ(safe_path(""), fs::path("_"));
-    EXPECT_EQ(safe_part("a\x01"
-                        "b"),
-              "a\xEF\xBF\xBD"
-              "b");
-    EXPECT_EQ(safe_part("a\\b"), "a_b");
-    EXPECT_EQ(safe_part("con.txt"), "_con.txt");
-    EXPECT_EQ(safe_part("LPT1"), "_LPT1");
-    EXPECT_EQ(safe_part("console.txt"), "console.txt");
-}
-
-TEST(Places, LongNamesKeepTheirExtensionAndTheirCharactersWhole) {
-    std::string name;
-    for (int i = 0; i < 200; ++i) name += "鳥";
-    const std::string part = safe_part(name + ".jpeg");
-    EXPECT_LE(part.size(), 240U);
-    EXPECT_TRUE(part.ends_with("鳥.jpeg"));
-}
-
-TEST(Places, TakenNamesAreNumbered) {
-    const TempFolder folder;
-    test::write_text(folder / "a.txt", "");
-    test::write_text(folder / "a (2).txt", "");
-    EXPECT_EQ(free_name(folder / "a.txt", {folder / "a (3).txt"}).filename(), "a (4).txt");
-    EXPECT_EQ(free_name(folder / "b.txt", {}).filename(), "b.txt");
 }
 
 }  // namespace

@@ -71,7 +71,9 @@ std::map<std::string, std::vector<std::byte>> unpack_archive(const std::string& 
         const auto* header = reinterpret_cast<const char*>(tar.data()) + at;
         const std::size_t size = std::stoull(std::string(header + 124, 11), nullptr, 8);
         const auto start = tar.begin() + static_cast<std::ptrdiff_t>(at + kBlock);
-        if (header[156] == '0') files[fs::path(header).filename()] = std::vector<std::byte>(start, start + static_cast<std::ptrdiff_t>(size));
+        if (header[156] == '0')
+            files[fs::path(header).filename()] =
+                std::vector<std::byte>(start, start + static_cast<std::ptrdiff_t>(size));
         at += kBlock + (size + kBlock - 1) / kBlock * kBlock;
     }
     return files;

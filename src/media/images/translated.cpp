@@ -32,6 +32,13 @@ Result<void> Translated::read_within(std::uint64_t offset, std::span<std::byte> 
     return {};
 }
 
+std::uint64_t Translated::zeros_from(std::uint64_t offset) const {
+    const auto found = offset < size_ ? place_of(offset) : Place{};
+    if (!found || found->unpacked != nullptr) return 0;
+    if (found->on == nullptr) return found->length;
+    return std::min(found->length, found->on->zeros_from(found->offset));
+}
+
 void Translated::expect(std::uint64_t offset, std::uint64_t length) const {
     const std::uint64_t end = std::min(size_, checked_add(offset, length).value_or(size_));
     while (offset < end) {

@@ -30,6 +30,7 @@ class Translated : public Medium {
     std::uint32_t sector_size() const override { return 512; }
     std::string name() const override { return name_; }
     void expect(std::uint64_t offset, std::uint64_t length) const override;
+    std::uint64_t zeros_from(std::uint64_t offset) const override;
     void add_known_bad(std::uint64_t offset, std::uint64_t length, std::vector<Extent>& bad) const override;
 
   protected:

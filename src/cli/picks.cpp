@@ -1,0 +1,163 @@
+// The pick lists: chosen finds, kept over several sessions and media.
+#include "catalog/picks.h"
+
+#include <fmt/format.h>
+
+#include "cli/commands.h"
+#include "cli/selection_options.h"
+#include "cli/table.h"
+#include "cli/words.h"
+#include "media/opened.h"
+
+namespace dredger::cli {
+namespace {
+
+namespace fs = std::filesystem;
+
+struct Options {
+    std::string list;
+    std::vector<std::string> catalogs;
+    SelectionOptions selection;
+    std::vector<fs::path> given() const { return {catalogs.begin(), catalogs.end()}; }
+};
+
+int change(const Options& options, bool adds) {
+    std::error_code failed;
+    PickList list;
+    if (!adds || fs::exists(options.list, failed)) {
+        auto read = read_picks(options.list);
+        if (!read) return report(read.error());
+        list = std::move(*read);
+    }
+    // Lines that say nothing would be lost with the rewriting.
+    for (const PickTrouble& trouble : list.troubles)
+        warn(fmt::format("{}, line {}: {}; left out", options.list, trouble.line, printable(trouble.what)));
+    std::uint64_t changed = 0;
+    for (const std::string& path : options.catalogs) {
+        auto catalog = Catalog::open(path);
+        if (!catalog) return report(catalog.error());
+        auto selection = options.selection.selection_for(*catalog);
+        if (!selection) return report(selection.error());
+        const auto count = adds ? add_picks(list, *catalog, *selection) : remove_picks(list, *catalog, *selection);
+        if (!count) return report(count.error());
+        changed += *count;
+    }
+    if (const auto written = write_picks(options.list, list); !written) return report(written.error());
+    fmt::print("{} {} {}; {} in all, of {}\n", counted(changed, "find"), adds ? "added to" : "taken out of",
+               options.list, count_text(list.picks.size()), counted(list.catalogs().size(), "catalog"));
+    if (adds) fmt::print("Next: dredger restore --picks {} --to FOLDER\n", options.list);
+    return kDone;
+}
+
+int show(const Options& options) {
+    const auto list = read_picks(options.list);
+    if (!list) return report(list.error());
+    if (list->picks.empty()) {
+        fmt::print("Nothing is picked. Next: dredger picks add {} CATALOG, with what list would take\n", options.list);
+        return kDone;
+    }
+    Table table({{"ID", Table::Align::right}, {"PROSPECT"}, {"STATE"}, {"SIZE", Table::Align::right}, {"PATH"}});
+    std::uint64_t files = 0, bytes = 0;
+    for (const std::string& name : list->catalogs()) {
+        const fs::path path = find_catalog(name, options.given(), options.list);
+        table.add({"", styled(name, Style::bold), "", "", path.empty() ? "catalog not found" : ""});
+        const auto catalog = path.empty() ? Result<Catalog>(fail(ErrorKind::usage, "")) : Catalog::open(path);
+        for (const PickList::Pick& pick : list->picks) {
+            if (pick.catalog != name) continue;
+            const auto found = catalog ? catalog->find(pick.id) : Result<std::optional<Candidate>>(std::nullopt);
+            if (!found || !*found) {
+                table.add({std::to_string(pick.id), "-", "-", "-", catalog ? "no such find" : "-"});
+                continue;
+            }
+            const Candidate& c = **found;
+            ++files;
+            bytes += c.record.size;
+            table.add({std::to_string(c.id), meter(c.prospect), std::string(word_for(c.record.state)),
+                       c.record.is_folder ? "folder" : size_text(c.record.size), printable(c.record.path())});
+        }
+    }
+    table.print();
+    fmt::print("\n{}, {}, of {}. Next: dredger restore --picks {} --to FOLDER\n", counted(files, "find"),
+               size_text(bytes), counted(list->catalogs().size(), "catalog"), options.list);
+    return kDone;
+}
+
+int check(const Options& options) {
+    const auto list = read_picks(options.list);
+    if (!list) return report(list.error());
+    std::vector<PickTrouble> troubles = list->troubles;
+    std::vector<std::string> media;
+    for (const std::string& name : list->catalogs()) {
+        const fs::path path = find_catalog(name, options.given(), options.list);
+        auto catalog = path.empty() ? Result<Catalog>(fail(ErrorKind::usage, "it is not found")) : Catalog::open(path);
+        if (!catalog) {
+            troubles.push_back(
+                {list->lines_of(name).begin()->second, fmt::format("the catalog {}: {}", name, catalog.error().what)});
+            continue;
+        }
+        const auto found = check_picks(*list, *catalog);
+        if (!found) return report(found.error());
+        troubles.insert(troubles.end(), found->begin(), found->end());
+        const auto sources = catalog->sources();
+        for (const ScannedSource& source : sources.value_or(std::vector<ScannedSource>())) {
+            const auto opened = open_medium(source.path);
+            const auto identity = opened ? identify(*opened) : Result<Identity>(fail(ErrorKind::unreadable, ""));
+            const bool is_here = identity && compare(source.identity, *identity).same;
+            media.push_back(fmt::format("{}: {} {}", name, source.path,
+                                        is_here   ? "is attached"
+                                        : !opened ? "is not attached"
+                                                  : "is another medium now"));
+        }
+    }
+    std::sort(troubles.begin(), troubles.end(),
+              [](const PickTrouble& a, const PickTrouble& b) { return a.line < b.line; });
+    for (const PickTrouble& trouble : troubles)
+        fmt::print("{}, line {}: {}\n", options.list, trouble.line, printable(trouble.what));
+    for (const std::string& medium : media) fmt::print("{}\n", printable(medium));
+    fmt::print("{} of {}; {}\n", counted(list->picks.size(), "pick"), counted(list->catalogs().size(), "catalog"),
+               troubles.empty() ? "every line names a find" : counted(troubles.size(), "line") + " to look at");
+    return troubles.empty() ? kDone : kDoneInPart;
+}
+
+}  // namespace
+
+void add_picks(CLI::App& program, int& exit_code) {
+    CLI::App* command = program.add_subcommand("picks", "Keep a list of chosen finds, over several sessions and media");
+    command->require_subcommand(1);
+    const auto add = [&](const char* name, const char* what, bool needs_catalog, bool selects, const char* examples,
+                         auto run) {
+        CLI::App* sub = command->add_subcommand(name, what);
+        auto options = std::make_shared<Options>();
+        sub->add_option("PICKS", options->list, "the list, a CSV file")->required();
+        CLI::Option* catalogs =
+            sub->add_option("CATALOG", options->catalogs,
+                            needs_catalog ? "made by dredger scan" : "where it does not lie beside the list");
+        if (needs_catalog) catalogs->required();
+        if (selects) options->selection.add_to(*sub);
+        sub->footer(std::string("Examples:\n") + examples);
+        sub->callback([options, run, &exit_code] { exit_code = run(*options); });
+    };
+    add("add", "Add finds to the list", true, true,
+        "  dredger picks add nests.csv card.dredge --kind picture --prospect 60..\n"
+        "  dredger picks add nests.csv office.dredge --id 7,12-40",
+        [](const Options& options) { return change(options, true); });
+    add("remove", "Take finds out of the list", true, true,
+        "  dredger picks remove nests.csv card.dredge --prospect ..20\n"
+        "  dredger picks remove nests.csv office.dredge --id 13",
+        [](const Options& options) { return change(options, false); });
+    add("show", "Show what is on the list", false, false,
+        "  dredger picks show nests.csv\n"
+        "  dredger picks show nests.csv catalogs/card.dredge",
+        [](const Options& options) { return show(options); });
+    add("check", "Tell which lines name nothing, and which media are attached", false, false,
+        "  dredger picks check nests.csv\n"
+        "  dredger picks check nests.csv catalogs/card.dredge",
+        [](const Options& options) { return check(options); });
+    command->footer(
+        "Examples:\n"
+        "  dredger picks add nests.csv card.dredge --kind picture\n"
+        "  dredger picks show nests.csv\n"
+        "  dredger restore --picks nests.csv --to /mnt/rescue");
+}
+
+}  // namespace dredger::cli

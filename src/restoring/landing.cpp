@@ -1,0 +1,145 @@
+#include "restoring/landing.h"
+
+#include <fmt/format.h>
+#include <sys/stat.h>
+
+#include "base/text.h"
+
+namespace dredger {
+namespace {
+
+namespace fs = std::filesystem;
+
+std::string arranged_folder(const NameFacts& facts, Arrangement arrangement) {
+    const Candidate& c = *facts.candidate;
+    switch (arrangement) {
+        case Arrangement::tree: return c.record.folder;
+        case Arrangement::kind:
+            return joined(word_for(c.kind), c.format.empty() ? std::string_view("unknown format") : c.format);
+        case Arrangement::date: {
+            std::optional<FileTime> time = facts.said != nullptr ? facts.said->date : std::nullopt;
+            if (!time) time = c.record.modified;
+            if (!time) time = c.record.created;
+            if (!time) return "undated";
+            const std::string day = iso8601(*time);
+            return joined(day.substr(0, 4), day.substr(5, 2));
+        }
+        case Arrangement::flat: break;
+    }
+    return {};
+}
+
+int rank_of(std::string_view word, std::initializer_list<std::string_view> best_first) {
+    int rank = static_cast<int>(best_first.size());
+    for (const std::string_view known : best_first) {
+        if (word == known) return rank;
+        --rank;
+    }
+    return 0;
+}
+
+}  // namespace
+
+Landing::Landing(fs::path folder, NameRules rules, IfExists if_exists, const Manifest* manifest)
+    : folder_(std::move(folder)), rules_(rules), if_exists_(if_exists) {
+    if (manifest == nullptr) return;
+    for (const auto& [key, row] : manifest->rows()) {
+        std::error_code failed;
+        // A run that was killed may have left the row without its file.
+        if (row.restored_path.empty() || row.sha256.empty() ||
+            !fs::exists(fs::symlink_status(folder_ / row.restored_path, failed)))
+            continue;
+        Taken taken{
+            row.catalog,
+            row.id,
+            parse_iso8601(row.modified),
+            row.sha256,
+            {rank_of(row.outcome, {"whole", "doubtful", "partial"}),
+             rank_of(row.check, {"verified", "plausible", "unknown", "damaged"}), row.prospect, row.restored_bytes},
+            false};
+        taken_[path_key(row.restored_path, rules_)] = std::move(taken);
+    }
+}
+
+fs::path Landing::wanted(const NameFacts& facts, Arrangement arrangement, const Pattern* pattern,
+                         const NameRules& rules) {
+    const std::string name = pattern != nullptr ? pattern->path_for(facts) : facts.candidate->record.name;
+    const std::string folder = arranged_folder(facts, arrangement);
+    // A file's own name may hold what separates folders elsewhere; a pattern's "/" is meant.
+    const fs::path last = pattern != nullptr ? mapped_path(name, rules) : fs::path(mapped_part(name, rules));
+    return folder.empty() ? last : mapped_path(folder, rules) / last;
+}
+
+bool Landing::is_taken(const fs::path& place) const {
+    std::error_code failed;
+    return taken_.contains(path_key(place, rules_)) || fs::exists(fs::symlink_status(folder_ / place, failed));
+}
+
+fs::path Landing::numbered(const fs::path& wanted) const {
+    for (unsigned n = 2;; ++n) {
+        fs::path place =
+            wanted.parent_path() / fmt::format("{} ({}){}", wanted.stem().string(), n, wanted.extension().string());
+        if (!is_taken(place)) return place;
+    }
+}
+
+Landed Landing::take(Landed::How how, const fs::path& place, const Arrival& arrival) {
+    Landed landed{how, place, {}, std::nullopt};
+    Taken& taken = taken_[path_key(place, rules_)];
+    if (how == Landed::How::replacing && taken.id != 0) landed.loser = {taken.catalog, taken.id};
+    taken = {arrival.catalog, arrival.id, arrival.modified, arrival.sha256, arrival.standing, true};
+    return landed;
+}
+
+std::string Landing::refusal(const fs::path& wanted) const {
+    return if_exists_ == IfExists::skip && is_taken(wanted) ? "a file of that name is there" : "";
+}
+
+Landed Landing::settle(const Arrival& arrival) {
+    using How = Landed::How;
+    const fs::path& wanted = arrival.wanted;
+    std::error_code failed;
+    if (!is_taken(wanted)) return take(How::free, wanted, arrival);
+    if (fs::is_directory(folder_ / wanted, failed)) return take(How::numbered, numbered(wanted), arrival);
+    const auto found = taken_.find(path_key(wanted, rules_));
+    const Taken* known = found == taken_.end() ? nullptr : &found->second;
+    // What an earlier run left of this very file.
+    if (known != nullptr && known->catalog == arrival.catalog && known->id == arrival.id && !known->of_this_run) {
+        Landed landed = take(How::replacing, wanted, arrival);
+        landed.loser.reset();
+        return landed;
+    }
+    switch (if_exists_) {
+        case IfExists::skip: return {How::refused, wanted, "a file of that name is there", std::nullopt};
+        case IfExists::newer: return settle_newer(arrival, known);
+        case IfExists::best: return settle_best(arrival, known);
+        case IfExists::replace:
+            if (known == nullptr || !known->of_this_run) return take(How::replacing, wanted, arrival);
+            break;
+        case IfExists::number: break;
+    }
+    return take(How::numbered, numbered(wanted), arrival);
+}
+
+Landed Landing::settle_newer(const Arrival& arrival, const Taken* known) {
+    std::optional<FileTime> there = known != nullptr ? known->modified : std::nullopt;
+    struct stat facts {};
+    if (!there && ::stat((folder_ / arrival.wanted).c_str(), &facts) == 0)
+        there = FileTime{facts.st_mtim.tv_sec, static_cast<std::uint32_t>(facts.st_mtim.tv_nsec), {}};
+    if (arrival.modified && there && *there < *arrival.modified)
+        return take(Landed::How::replacing, arrival.wanted, arrival);
+    return {Landed::How::refused, arrival.wanted, "a newer file of that name is there, or one as new", std::nullopt};
+}
+
+Landed Landing::settle_best(const Arrival& arrival, const Taken* known) {
+    // How good a file is that something else put there nobody can say: it stays.
+    if (known == nullptr) return take(Landed::How::numbered, numbered(arrival.wanted), arrival);
+    if (known->sha256 == arrival.sha256 && known->standing >= arrival.standing)
+        return {Landed::How::refused, arrival.wanted, "the same content is there already", std::nullopt};
+    if (known->standing >= arrival.standing)
+        return {Landed::How::refused, arrival.wanted, "a file of that name that came back better is there",
+                std::nullopt};
+    return take(Landed::How::replacing, arrival.wanted, arrival);
+}
+
+}  // namespace dredger
