@@ -77,6 +77,17 @@ Extent AreaMap::next(AreaState state, std::uint64_t from) const {
     return {};
 }
 
+Extent AreaMap::previous(AreaState state, std::uint64_t to) const {
+    auto area = from_.lower_bound(to);
+    std::uint64_t end = std::min(to, size_);
+    while (area != from_.begin()) {
+        --area;
+        if (area->second == state) return {area->first, end - area->first};
+        end = area->first;
+    }
+    return {};
+}
+
 void AreaMap::set(std::uint64_t offset, std::uint64_t length, AreaState state) {
     if (length == 0 || offset >= size_) return;
     const std::uint64_t end = std::min(size_, checked_add(offset, length).value_or(size_));

@@ -51,6 +51,9 @@ class AreaMap {
     // The first area in this state that reaches past `from`, as far as it lies behind it; empty: none.
     Extent next(AreaState state, std::uint64_t from) const;
 
+    // The last area in this state that begins before `to`, as far as it lies before it; empty: none.
+    Extent previous(AreaState state, std::uint64_t to) const;
+
     void set(std::uint64_t offset, std::uint64_t length, AreaState state);
 
     // Facts that are kept in the file: what was copied, by which it is known again.

@@ -11,7 +11,7 @@
 
 namespace dredger {
 
-Result<std::shared_ptr<const FileMedium>> FileMedium::open(const std::filesystem::path& path) {
+Result<std::shared_ptr<const FileMedium>> FileMedium::open(const std::filesystem::path& path, bool direct) {
     const auto refused = [&](std::string what, std::string hint) {
         return fail(ErrorKind::unreadable, std::move(what), path.string(), std::move(hint));
     };
@@ -36,18 +36,29 @@ Result<std::shared_ptr<const FileMedium>> FileMedium::open(const std::filesystem
         if (::ioctl(descriptor, BLKSSZGET, &sector) == 0 && sector >= 512)
             medium->sector_size_ = static_cast<std::uint32_t>(sector);
     }
+    if (direct && medium->is_device_) medium->direct_ = ::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_DIRECT);
     if (medium->size_ == 0)
         return refused("this is empty: there is nothing to read", "check that the medium is inserted");
     return medium;
 }
 
-FileMedium::~FileMedium() { ::close(descriptor_); }
+FileMedium::~FileMedium() {
+    ::close(descriptor_);
+    if (direct_ >= 0) ::close(direct_);
+}
 
-bool FileMedium::read_piece(std::uint64_t offset, std::span<std::byte> into) const {
+bool FileMedium::try_read(std::uint64_t offset, std::span<std::byte> into) const {
+    constexpr std::uintptr_t kAlignment = 512;
+    const bool is_aligned = reinterpret_cast<std::uintptr_t>(into.data()) % kAlignment == 0 &&
+                            offset % sector_size_ == 0 && into.size() % sector_size_ == 0;
+    return read_piece(direct_ >= 0 && is_aligned ? direct_ : descriptor_, offset, into);
+}
+
+bool FileMedium::read_piece(int descriptor, std::uint64_t offset, std::span<std::byte> into) {
     std::size_t done = 0;
     while (done < into.size()) {
         const ssize_t n =
-            ::pread(descriptor_, into.data() + done, into.size() - done, static_cast<off_t>(offset + done));
+            ::pread(descriptor, into.data() + done, into.size() - done, static_cast<off_t>(offset + done));
         if (n < 0 && errno == EINTR) continue;
         if (n <= 0) return false;
         done += static_cast<std::size_t>(n);
@@ -60,12 +71,12 @@ void FileMedium::expect(std::uint64_t offset, std::uint64_t length) const {
 }
 
 Result<void> FileMedium::read_within(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>& bad) const {
-    if (read_piece(offset, into)) return {};
+    if (read_piece(descriptor_, offset, into)) return {};
     // Somewhere in here is a bad place: sector by sector, so that only what really can't be read is lost.
     for (std::size_t at = 0; at < into.size();) {
         const std::size_t to_boundary = sector_size_ - (offset + at) % sector_size_;
         const auto piece = into.subspan(at, std::min(to_boundary, into.size() - at));
-        if (!read_piece(offset + at, piece)) {
+        if (!read_piece(descriptor_, offset + at, piece)) {
             std::fill(piece.begin(), piece.end(), std::byte{0});
             if (!bad.empty() && bad.back().end() == offset + at)
                 bad.back().length += piece.size();

@@ -1,0 +1,66 @@
+// Reads that may hang: each is made in a thread of its own, and given up when it takes too long.
+#pragma once
+
+#include <chrono>
+#include <condition_variable>
+#include <memory>
+#include <mutex>
+
+#include "media/medium.h"
+
+namespace dredger {
+
+// Bytes at an address that direct reads can take.
+class AlignedBytes {
+  public:
+    explicit AlignedBytes(std::size_t size);
+    std::span<std::byte> span() { return {start_, size_}; }
+    std::size_t size() const { return size_; }
+
+  private:
+    std::vector<std::byte> bytes_;
+    std::byte* start_;
+    std::size_t size_;
+};
+
+// Lends out blocks of one size; they come back by themselves.
+class BlockPool {
+  public:
+    explicit BlockPool(std::size_t size) : size_(size), idle_(std::make_shared<Idle>()) {}
+    std::shared_ptr<AlignedBytes> take();
+
+  private:
+    struct Idle {
+        std::mutex lock;
+        std::vector<std::unique_ptr<AlignedBytes>> blocks;
+    };
+    std::size_t size_;
+    std::shared_ptr<Idle> idle_;
+};
+
+class PatientReader {
+  public:
+    enum class Answer { read, failed, hangs };
+
+    // After `patience` a read counts as hanging.
+    PatientReader(MediumPtr medium, std::chrono::milliseconds patience);
+    ~PatientReader();
+    PatientReader(const PatientReader&) = delete;
+    PatientReader& operator=(const PatientReader&) = delete;
+
+    // Fills the first `length` bytes of `into` where the answer is `read`. Where it is `hangs`, what was given for it
+    // may still be written to, and another one stands in its place.
+    Answer read(std::uint64_t offset, std::size_t length, std::shared_ptr<AlignedBytes>& into);
+
+    // How many reads hang still. There is one thread for each.
+    unsigned hanging() const;
+
+  private:
+    struct Hand;
+    MediumPtr medium_;
+    std::chrono::milliseconds patience_;
+    std::shared_ptr<Hand> hand_;                  // that reads
+    std::vector<std::shared_ptr<Hand>> hanging_;  // those that were given up
+};
+
+}  // namespace dredger

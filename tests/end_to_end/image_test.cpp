@@ -1,0 +1,117 @@
+// Copies of media, killed and taken up again, and what the other commands make of them.
+#include <fstream>
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include "media/area_map.h"
+#include "support/support.h"
+
+namespace dredger {
+namespace {
+
+namespace fs = std::filesystem;
+using test::run_program;
+using test::TempFolder;
+using testing::AllOf;
+using testing::AnyOf;
+using testing::HasSubstr;
+using testing::Not;
+
+class ImageTest : public testing::Test {
+  protected:
+    std::string path(const std::string& name) const { return (folder_ / name).string(); }
+    TempFolder folder_;
+};
+
+TEST_F(ImageTest, ACopyIsTheSameByteForByte) {
+    const std::string source = test::unpack_to("fat32-stick", folder_.path()).string();
+    const auto done = run_program({"image", source, path("copy.img")});
+    EXPECT_EQ(done.exit_code, 0) << done.err;
+    EXPECT_THAT(done.out, AllOf(HasSubstr("38.0 MiB of 38.0 MiB copied"), HasSubstr(test::sha256_of(source)),
+                                HasSubstr("dredger scan " + path("copy.img"))));
+    EXPECT_EQ(test::sha256_of(folder_ / "copy.img"), test::sha256_of(source));
+    const auto again = run_program({"image", source, path("copy.img")});
+    EXPECT_THAT(again.out, HasSubstr("taken up again"));
+    EXPECT_EQ(again.exit_code, 0);
+    const auto refused = run_program({"image", source, source});
+    EXPECT_EQ(refused.exit_code, 4);
+    EXPECT_THAT(refused.err, HasSubstr("the source itself"));
+    EXPECT_EQ(run_program({"image", source, path("b.img"), "--block", "7"}).exit_code, 2);
+    EXPECT_EQ(run_program({"image", source, path("b.img"), "--range", "9M..1M"}).exit_code, 2);
+}
+
+TEST_F(ImageTest, KilledAtManyPointsItGoesOnToTheSameBytes) {
+    const std::string source = test::unpack_to("ringing-station-drive", folder_.path()).string();
+    const auto sum = test::sha256_of(source);
+    int killed = 0;
+    for (int after = 2; after < 120; after += 9) {
+        const std::string copy = path("copy" + std::to_string(after));
+        std::vector<std::string> words = {"image", source, copy, "--block", "64K"};
+        if (after % 2 == 0) words.emplace_back("--reverse");
+        for (int n = 1; n <= 3; ++n) {
+            const int signal = n == 2 ? SIGINT : SIGKILL;
+            const int code = run_program(words, {"", signal, after / n}).exit_code;
+            EXPECT_THAT(code, AnyOf(0, 130, 137));
+            killed += code == 137 ? 1 : 0;
+        }
+        const auto done = run_program(words);
+        EXPECT_EQ(done.exit_code, 0) << done.err;
+        EXPECT_EQ(test::sha256_of(copy), sum) << "after " << after;
+        EXPECT_THAT(done.out, HasSubstr(sum));
+        fs::remove(copy);
+    }
+    EXPECT_GT(killed, 5);
+}
+
+// What the map calls bad is known to every command that reads the copy.
+TEST_F(ImageTest, BadAreasOfACopyCountInTheProspect) {
+    const std::string image = test::unpack_to("fat16-card", folder_.path()).string();
+    ASSERT_EQ(run_program({"scan", image, "-c", path("whole.dredge")}).exit_code, 0);
+    const auto json_of = [&](const std::string& catalog) {
+        const auto listed =
+            run_program({"list", path(catalog), "--name", "NEST0003.JPG", "--as", "jsonl", "--extents"});
+        return nlohmann::json::parse(listed.out);
+    };
+    const auto before = json_of("whole.dredge");
+    EXPECT_EQ(before["band"], "sound");
+    const auto start = before["extents"][0][0].get<std::uint64_t>();
+    AreaMap map(fs::file_size(image));
+    map.set(0, map.size(), AreaState::done);
+    map.set(start + 512, 1024, AreaState::bad);
+    ASSERT_TRUE(map.write(AreaMap::beside(image)));
+
+    EXPECT_THAT(run_program({"survey", image}).out, HasSubstr("1024 of its bytes could not be read"));
+    const auto scan = run_program({"scan", image, "-c", path("bad.dredge")});
+    EXPECT_EQ(scan.exit_code, 0);
+    EXPECT_THAT(scan.err, HasSubstr("can't be read; what lies there counts as lost in one prospect"));
+    const auto after = json_of("bad.dredge");
+    EXPECT_EQ(after["band"], "patchy");
+    EXPECT_LT(after["prospect"], before["prospect"]);
+    EXPECT_THAT(after["reasons"].dump(), HasSubstr("1024 bytes of it lie where the medium can't be read"));
+
+    const auto restored = run_program({"restore", path("bad.dredge"), "--name", "NEST0003.JPG", "--to", path("out")});
+    EXPECT_EQ(restored.exit_code, 1);
+    EXPECT_THAT(restored.out, AllOf(HasSubstr("partial"), HasSubstr("bytes not had: 512+1024")));
+    EXPECT_THAT(run_program({"scan", "--deep", image, "-c", path("bad.dredge")}).exit_code, 0);
+    EXPECT_EQ(json_of("bad.dredge")["band"], "patchy");
+}
+
+TEST_F(ImageTest, AVirtualDiskIsScannedAsItIs) {
+    test::unpack_disk_images(folder_.path(), {"snapshots.qcow2", "fixed.vhd"});
+    const auto survey = run_program({"survey", path("snapshots.qcow2")});
+    EXPECT_THAT(survey.out,
+                AllOf(HasSubstr("QCOW2 disk, 8.0 MiB"), HasSubstr("FERRYLOG"), HasSubstr("before the storm")));
+    for (const char* source : {"snapshots.qcow2", "snapshots.qcow2@before the storm", "fixed.vhd"}) {
+        const auto scan = run_program({"scan", path(source), "-c", path("a.dredge")});
+        EXPECT_EQ(scan.exit_code, 0) << scan.err;
+        const auto restored = run_program({"restore", path("a.dredge"), "--to", path("out")});
+        EXPECT_THAT(restored.exit_code, AnyOf(0, 1)) << restored.err;
+        EXPECT_THAT(test::read_text(folder_ / "out/SHA256SUMS"), HasSubstr("NESTS/NEST02.JPG"));
+        fs::remove(path("a.dredge"));
+        fs::remove_all(path("out"));
+    }
+    EXPECT_EQ(run_program({"scan", path("snapshots.qcow2@never"), "-c", path("a.dredge")}).exit_code, 2);
+}
+
+}  // namespace
+}  // namespace dredger
