@@ -3,8 +3,10 @@
 #include "filesystems/ext/ext.h"
 #include "filesystems/fat/fat.h"
 #include "filesystems/filesystem.h"
+#include "filesystems/iso9660/iso9660.h"
 #include "filesystems/leftover.h"
 #include "filesystems/ntfs/ntfs.h"
+#include "filesystems/udf/udf.h"
 #include "filesystems/unread.h"
 #include "filesystems/xfs/xfs.h"
 
@@ -18,6 +20,8 @@ constexpr FileSystemKind kKinds[] = {
     {"ext2, ext3, ext4", ext::open, {0x38, "\x53\xEF", ext::trace}},
     {"XFS", xfs::open, {0, "XFSB", xfs::trace}},
     {"Btrfs", btrfs::open, {0x40, "_BHRfS_M", btrfs::trace}},
+    {"ISO 9660", iso9660::open, {1, "CD001", iso9660::trace}},
+    {"UDF", udf::open, {0, "\x02", udf::trace}},
     {"HFS+", nullptr, {0, "H", unread::trace_hfsplus}},
     {"APFS", nullptr, {32, "NXSB", unread::trace_apfs}},
 };
