@@ -74,7 +74,9 @@ int demo(const fs::path& folder) {
                        "choose another one with --to"});
     const auto packed = packed_medium();
     if (!packed) return report(packed.error());
-    const fs::path image = folder / "ringing-station-drive.img";
+    const fs::path drive = folder / "ringing-station-drive.img";
+    const fs::path image = folder / "copy.img";
+    const fs::path picks = folder / "picks.csv";
     const fs::path catalog = folder / "station.dredge";
     const fs::path restored = folder / "restored";
     fmt::print(
@@ -82,30 +84,34 @@ int demo(const fs::path& folder) {
         "recordings\n"
         "and logs were deleted, then new photos were taken. The second is the office's: some of it lies in the bin, "
         "some\n"
-        "was deleted for good, and a new letter was written. Behind both lies the end of an older volume. Unpacking it "
-        "to "
-        "{}\n",
-        image.string());
-    if (const auto unpacked = unpack(*packed, image); !unpacked) return report(unpacked.error());
+        "was deleted for good, and a new letter was written. The third is the hut's server, and between them lies the "
+        "end\n"
+        "of an older volume. Unpacking it to {}\n",
+        drive.string());
+    if (const auto unpacked = unpack(*packed, drive); !unpacked) return report(unpacked.error());
     fs::remove_all(restored, failed);
     for (const char* ending : {"", "-wal", "-shm"}) fs::remove(catalog.string() + ending, failed);
+    for (const fs::path& old : {image, fs::path(image.string() + ".areas.json"), picks}) fs::remove(old, failed);
 
     const std::vector<std::pair<const char*, std::vector<std::string>>> steps = {
-        {"1. What is on the drive?", {"survey", image.string()}},
-        {"2. Find what was deleted. The drive is only read.", {"scan", image.string(), "-c", catalog.string()}},
-        {"3. What lies in the bin?", {"list", catalog.string(), "--state", "trashed"}},
-        {"4. Look through what was deleted, best prospect first.", {"list", catalog.string(), "--state", "deleted"}},
-        {"5. One of them in detail: a photo whose start was overwritten.", {"show", catalog.string(), "32"}},
-        {"6. Search the surface too: an older volume's files have no record left.",
+        {"1. Copy first: what is read again is the copy, not the drive.", {"image", drive.string(), image.string()}},
+        {"2. What is on it?", {"survey", image.string()}},
+        {"3. Find what was deleted.", {"scan", image.string(), "-c", catalog.string()}},
+        {"4. What lies in the bin?", {"list", catalog.string(), "--state", "trashed"}},
+        {"5. Look through what was deleted, best prospect first.", {"list", catalog.string(), "--state", "deleted"}},
+        {"6. One of them in detail: a photo whose start was overwritten.", {"show", catalog.string(), "32"}},
+        {"7. Search the surface too: an older volume's files have no record left.",
          {"scan", "--deep", image.string(), "-c", catalog.string()}},
-        {"7. What was found by its content alone?", {"list", catalog.string(), "--origin", "signature"}},
-        {"8. Restore what is sound, with names, folders and dates.",
-         {"restore", catalog.string(), "--prospect", "88..", "--to", restored.string()}},
+        {"8. What was found by its content alone?", {"list", catalog.string(), "--origin", "signature"}},
+        {"9. Put what is wanted on a list.", {"picks", "add", picks.string(), catalog.string(), "--prospect", "88.."}},
+        {"10. Restore what is on it, with names, folders and dates.",
+         {"restore", "--picks", picks.string(), "--to", restored.string()}},
     };
     for (const auto& [why, words] : steps)
         if (const int code = step(why, words); code != kDone) return code;
-    fmt::print("\n{}\n  drive    {}\n  catalog  {}\n  files    {}\n", styled("Where everything is", Style::bold),
-               image.string(), catalog.string(), restored.string());
+    fmt::print("\n{}\n  drive    {}\n  copy     {}\n  catalog  {}\n  picks    {}\n  files    {}\n",
+               styled("Where everything is", Style::bold), drive.string(), image.string(), catalog.string(),
+               picks.string(), restored.string());
     return kDone;
 }
 

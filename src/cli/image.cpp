@@ -85,10 +85,10 @@ int copy(const Options& options) {
         fmt::print(stderr, "dredger: interrupted: run the same command again to go on\n");
         return kInterrupted;
     }
+    fmt::print("\n");
     if (bad > 0)
-        fmt::print("\nOnce more over what is bad: the same command with --retries 3, and --reverse. Enough? ");
-    else
-        fmt::print("\n");
+        fmt::print(
+            "To ask once more for what is bad: the same command with --retries 3, as long as the medium bears it.\n");
     fmt::print("Next: dredger scan {} -c NAME.dredge\n", image);
     return done->totals.not_done() > 0 ? kDoneInPart : kDone;
 }

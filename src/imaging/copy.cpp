@@ -62,7 +62,8 @@ Result<AreaMap> map_for(const CopyRequest& request, const Source& source, const 
         return fail(ErrorKind::unsafe, "the image was begun from another medium", file.string(),
                     fmt::format("that one had {} bytes, this one has {}; give another file name", map.size(),
                                 source.medium->size()));
-    if (map.facts["part"] != (request.split > 0 ? std::to_string(request.split) : ""))
+    const auto part = map.facts.find("part");
+    if ((part == map.facts.end() ? "" : part->second) != (request.split > 0 ? std::to_string(request.split) : ""))
         return fail(ErrorKind::usage, "the image was begun with another --split", file.string(),
                     "use the same one, or another file name");
     if (!fs::exists(first, failed))

@@ -27,7 +27,8 @@ namespace {
 namespace fs = std::filesystem;
 using namespace std::chrono_literals;
 
-constexpr std::size_t kWaiting = 64;              // files that are read ahead of the one to be placed next
+constexpr std::size_t kWaiting =
+    4096;  // files that are written before the one to be placed next, if that is a large one
 constexpr std::uint64_t kWaitingBytes = 1 << 30;  // ... and bytes of them
 
 // A log that other runs in the same process do not share.
@@ -187,6 +188,11 @@ class Restoration {
             DREDGER_TRY(const auto sources, job.catalog->sources());
             for (const ScannedSource& source : sources) {
                 const fs::path place = job.source.empty() ? fs::path(source.path) : job.source;
+                for (const Mount& mount : mounts_on_drive_of(place))
+                    if (mount.writable)
+                        remarks_.push_back(fmt::format(
+                            "{} is mounted for writing on {}; sudo mount -o remount,ro {} keeps it from changing",
+                            mount.device, mount.folder, mount.folder));
                 const std::string danger = writing_endangers(request_.destination, place);
                 if (!danger.empty() && !request_.onto_same_drive)
                     return fail(ErrorKind::unsafe, "writing here could destroy what is to be restored: " + danger,
@@ -194,6 +200,7 @@ class Restoration {
                                 "write to another drive, or spell out --onto-same-drive");
             }
         }
+        for (const std::string& remark : remarks_) observer_.warning(remark);
         std::set<std::string> names;
         for (const Job& job : jobs_)
             if (!names.insert(job.name).second)
