@@ -6,18 +6,14 @@
 #include <fmt/format.h>
 #include <unistd.h>
 
+#include "base/file_io.h"
+
 namespace dredger {
 
 Result<void> write_whole_file(const std::filesystem::path& file, std::string_view text) {
     const std::string fresh = file.string() + ".new";
     const int descriptor = ::open(fresh.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
-    bool done = descriptor >= 0;
-    while (done && !text.empty()) {
-        const ssize_t n = ::write(descriptor, text.data(), text.size());
-        if (n < 0 && errno == EINTR) continue;
-        done = n > 0;
-        if (done) text.remove_prefix(static_cast<std::size_t>(n));
-    }
+    bool done = descriptor >= 0 && write_all(descriptor, 0, std::as_bytes(std::span(text)));
     done = done && ::fsync(descriptor) == 0;
     if (descriptor >= 0) done = ::close(descriptor) == 0 && done;
     done = done && ::rename(fresh.c_str(), file.c_str()) == 0;

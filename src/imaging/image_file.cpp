@@ -8,7 +8,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-#include "base/bytes.h"
+#include "base/file_io.h"
 
 namespace dredger {
 namespace {
@@ -21,17 +21,6 @@ constexpr std::uint64_t kMostParts = 100'000;
 bool is_zeros(std::span<const std::byte> bytes) {
     return bytes.empty() ||
            (bytes[0] == std::byte{0} && std::memcmp(bytes.data(), bytes.data() + 1, bytes.size() - 1) == 0);
-}
-
-bool write_all(int descriptor, std::uint64_t offset, std::span<const std::byte> bytes) {
-    while (!bytes.empty()) {
-        const ssize_t n = ::pwrite(descriptor, bytes.data(), bytes.size(), static_cast<off_t>(offset));
-        if (n < 0 && errno == EINTR) continue;
-        if (n <= 0) return false;
-        bytes = bytes.subspan(static_cast<std::size_t>(n));
-        offset += static_cast<std::uint64_t>(n);
-    }
-    return true;
 }
 
 }  // namespace

@@ -9,6 +9,8 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include "base/file_io.h"
+
 namespace dredger {
 
 Result<std::shared_ptr<const FileMedium>> FileMedium::open(const std::filesystem::path& path, bool direct) {
@@ -55,15 +57,7 @@ bool FileMedium::try_read(std::uint64_t offset, std::span<std::byte> into) const
 }
 
 bool FileMedium::read_piece(int descriptor, std::uint64_t offset, std::span<std::byte> into) {
-    std::size_t done = 0;
-    while (done < into.size()) {
-        const ssize_t n =
-            ::pread(descriptor, into.data() + done, into.size() - done, static_cast<off_t>(offset + done));
-        if (n < 0 && errno == EINTR) continue;
-        if (n <= 0) return false;
-        done += static_cast<std::size_t>(n);
-    }
-    return true;
+    return read_all(descriptor, offset, into) == into.size();
 }
 
 void FileMedium::expect(std::uint64_t offset, std::uint64_t length) const {

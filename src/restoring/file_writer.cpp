@@ -13,6 +13,7 @@
 #include <unistd.h>
 
 #include "base/digest.h"
+#include "base/file_io.h"
 #include "filesystems/posix.h"
 #include "media/content.h"
 
@@ -37,14 +38,7 @@ class Descriptor {
 
     bool is_open() const { return number_ >= 0; }
     bool write(std::uint64_t offset, std::span<const std::byte> bytes) const {
-        while (!bytes.empty()) {
-            const ssize_t n = ::pwrite(number_, bytes.data(), bytes.size(), static_cast<off_t>(offset));
-            if (n < 0 && errno == EINTR) continue;
-            if (n <= 0) return false;
-            bytes = bytes.subspan(static_cast<std::size_t>(n));
-            offset += static_cast<std::uint64_t>(n);
-        }
-        return true;
+        return write_all(number_, offset, bytes);
     }
     // Of `size` bytes; what was not written reads as zeros.
     bool finish(std::uint64_t size, std::uint64_t written) {

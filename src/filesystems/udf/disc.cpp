@@ -232,40 +232,26 @@ std::optional<Node> Disc::node(const LongAd& icb) const {
     std::size_t ads_at = 0;
     std::uint32_t ads_length = 0;
     std::uint16_t flags = 0;
+    // Both kinds of entries have these fields.
+    const auto take = [&](const auto& entry) {
+        node.type = entry.icb.file_type;
+        node.size = entry.information_length;
+        node.modified = time_of(entry.modified);
+        node.accessed = time_of(entry.accessed);
+        node.changed = time_of(entry.attributes_changed);
+        node.uid = entry.uid;
+        node.gid = entry.gid;
+        node.permissions = entry.permissions;
+        node.links = entry.links;
+        ads_at = sizeof entry + std::size_t{entry.extended_attributes_length};
+        ads_length = entry.allocation_length;
+        flags = entry.icb.flags;
+    };
     if (const auto entry = descriptor<FileEntry>(view, kFileEntry)) {
-        node = {entry->icb.file_type,
-                *place,
-                entry->information_length,
-                {},
-                {},
-                time_of(entry->modified),
-                time_of(entry->accessed),
-                time_of(entry->attributes_changed),
-                entry->uid,
-                entry->gid,
-                entry->permissions,
-                entry->links,
-                node.own};
-        ads_at = sizeof(FileEntry) + std::size_t{entry->extended_attributes_length};
-        ads_length = entry->allocation_length;
-        flags = entry->icb.flags;
+        take(*entry);
     } else if (const auto extended = descriptor<ExtendedFileEntry>(view, kExtendedFileEntry)) {
-        node = {extended->icb.file_type,
-                *place,
-                extended->information_length,
-                {},
-                time_of(extended->created),
-                time_of(extended->modified),
-                time_of(extended->accessed),
-                time_of(extended->attributes_changed),
-                extended->uid,
-                extended->gid,
-                extended->permissions,
-                extended->links,
-                node.own};
-        ads_at = sizeof(ExtendedFileEntry) + std::size_t{extended->extended_attributes_length};
-        ads_length = extended->allocation_length;
-        flags = extended->icb.flags;
+        take(*extended);
+        node.created = time_of(extended->created);
     } else {
         return std::nullopt;
     }

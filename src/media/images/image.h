@@ -52,6 +52,9 @@ class Opening {
     unsigned depth_ = 0;
 };
 
+// A path of Windows, or a file URL, as this machine writes it.
+std::string with_slashes(std::string path);
+
 struct ImageKind {
     std::string_view name;  // "QCOW2 disk"
     // Null where the file is no such image; an error where it is one that can't be opened.

@@ -10,6 +10,7 @@
 #include <unistd.h>
 
 #include "base/bytes.h"
+#include "base/file_io.h"
 
 namespace dredger {
 namespace {
@@ -37,15 +38,9 @@ class Spilled final : public Medium {
     Result<void> read_within(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>& bad) const override {
         DREDGER_CHECK(unpack_to(offset + into.size()));
         std::fill(into.begin(), into.end(), std::byte{0});
-        std::size_t done = 0;
         const std::size_t there =
             static_cast<std::size_t>(std::min<std::uint64_t>(into.size(), reached_ > offset ? reached_ - offset : 0));
-        while (done < there) {
-            const ssize_t n = ::pread(descriptor_, into.data() + done, there - done, static_cast<off_t>(offset + done));
-            if (n < 0 && errno == EINTR) continue;
-            if (n <= 0) break;
-            done += static_cast<std::size_t>(n);
-        }
+        const std::size_t done = read_all(descriptor_, offset, into.first(there));
         if (done < into.size()) bad.push_back({offset + done, into.size() - done});
         return {};
     }
@@ -64,17 +59,11 @@ class Spilled final : public Medium {
             const auto bytes = std::span(piece).first(std::min<std::size_t>(*got, size_ - reached_));
             // Zeros stay holes.
             const bool is_zeros = bytes[0] == std::byte{0} && ByteView(bytes).is_uniform();
-            for (std::size_t done = 0; !is_zeros && done < bytes.size();) {
-                const ssize_t n = ::pwrite(descriptor_, bytes.data() + done, bytes.size() - done,
-                                           static_cast<off_t>(reached_ + done));
-                if (n < 0 && errno == EINTR) continue;
-                if (n <= 0)
-                    return fail(ErrorKind::output,
-                                fmt::format("a packed image can't be unpacked for reading ({})", std::strerror(errno)),
-                                std::filesystem::temp_directory_path().string(),
-                                "TMPDIR=FOLDER names a folder with more room; or unpack the image first");
-                done += static_cast<std::size_t>(n);
-            }
+            if (!is_zeros && !write_all(descriptor_, reached_, bytes))
+                return fail(ErrorKind::output,
+                            fmt::format("a packed image can't be unpacked for reading ({})", std::strerror(errno)),
+                            std::filesystem::temp_directory_path().string(),
+                            "TMPDIR=FOLDER names a folder with more room; or unpack the image first");
             reached_ += bytes.size();
             ended_ = reached_ >= size_;
         }

@@ -126,7 +126,7 @@ class Qcow2 final : public Translated {
         const std::uint64_t cluster = offset >> shape_.cluster_bits;
         const std::uint64_t rest = std::min(shape_.cluster() - within, shape_.size - offset);
         DREDGER_TRY(const std::uint64_t l1, l1_.at(cluster / shape_.entries_in_l2()));
-        if ((l1 & kOffsetMask) == 0) return from_backing(offset, rest);
+        if ((l1 & kOffsetMask) == 0) return from_parent(shape_.backing, offset, rest);
         DREDGER_TRY(const auto l2, l2_table(l1 & kOffsetMask));
         const std::size_t at = (cluster % shape_.entries_in_l2()) * shape_.entry_bytes();
         const ByteView view(*l2);
@@ -135,7 +135,8 @@ class Qcow2 final : public Translated {
         const std::uint64_t host = entry & kOffsetMask;
         if (!shape_.extended_l2) {
             if ((entry & kAllZeros) != 0) return Place::zeros(rest);
-            if (host == 0 && !(shape_.data != file_ && (entry >> 63U) != 0)) return from_backing(offset, rest);
+            if (host == 0 && !(shape_.data != file_ && (entry >> 63U) != 0))
+                return from_parent(shape_.backing, offset, rest);
             return Place{rest, shape_.data, host + within};
         }
         DREDGER_TRY(const big_uint64_t bitmap, view.as<big_uint64_t>(at + 8));
@@ -143,18 +144,13 @@ class Qcow2 final : public Translated {
         const std::uint64_t number = within / piece;
         const std::uint64_t length = std::min(rest, piece - within % piece);
         if (((bitmap >> (32 + number)) & 1U) != 0) return Place::zeros(length);
-        if (((bitmap >> number) & 1U) == 0) return from_backing(offset, length);
+        if (((bitmap >> number) & 1U) == 0) return from_parent(shape_.backing, offset, length);
         return Place{length, shape_.data, host + within};
     }
 
   private:
     Result<std::shared_ptr<const std::vector<std::byte>>> l2_table(std::uint64_t offset) const {
         return l2_tables_.get(offset, [&] { return file_->bytes(offset, shape_.cluster()); });
-    }
-
-    Place from_backing(std::uint64_t offset, std::uint64_t length) const {
-        if (shape_.backing == nullptr || offset >= shape_.backing->size()) return Place::zeros(length);
-        return {std::min(length, shape_.backing->size() - offset), shape_.backing, offset};
     }
 
     Result<Place> packed(std::uint64_t cluster, std::uint64_t entry, std::uint64_t within, std::uint64_t rest) const {

@@ -94,6 +94,13 @@ Result<MediumPtr> Opening::open_image(const FilePtr& file) {
     return MediumPtr(file);
 }
 
+std::string with_slashes(std::string path) {
+    std::replace(path.begin(), path.end(), '\\', '/');
+    for (const char* start : {"file://", "./"})
+        if (path.starts_with(start)) path.erase(0, std::string_view(start).size());
+    return path;
+}
+
 void Opening::note(std::string remark) { remarks_.push_back(std::move(remark)); }
 
 Result<OpenedMedium> open_medium(const fs::path& path) {

@@ -2,6 +2,7 @@
 // Every virtual disk says only where each piece is. For readers of several threads.
 #pragma once
 
+#include <algorithm>
 #include <memory>
 #include <vector>
 
@@ -34,6 +35,12 @@ class Translated : public Medium {
     void add_known_bad(std::uint64_t offset, std::uint64_t length, std::vector<Extent>& bad) const override;
 
   protected:
+    // What this disk does not hold: the same bytes of the one that it builds on (null: none), zeros behind its end.
+    static Place from_parent(const MediumPtr& parent, std::uint64_t offset, std::uint64_t length) {
+        if (parent == nullptr || offset >= parent->size()) return Place::zeros(length);
+        return {std::min(length, parent->size() - offset), parent, offset};
+    }
+
     // `offset` lies within size(). An error costs the rest of the unit.
     virtual Result<Place> place_of(std::uint64_t offset) const = 0;
     Result<void> read_within(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>& bad) const override;

@@ -61,10 +61,7 @@ class Vdi final : public Translated {
         const std::uint64_t rest = std::min(block - within, size() - offset);
         DREDGER_TRY(const std::uint64_t entry, map_.at(offset / block));
         if (entry == kZero) return Place::zeros(rest);
-        if (entry == kFree) {
-            if (parent_ == nullptr || offset >= parent_->size()) return Place::zeros(rest);
-            return Place{std::min(rest, parent_->size() - offset), parent_, offset};
-        }
+        if (entry == kFree) return from_parent(parent_, offset, rest);
         return Place{rest, file_,
                      header_.data_offset + entry * (block + header_.block_extra) + header_.block_extra + within};
     }

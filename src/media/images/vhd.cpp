@@ -97,7 +97,7 @@ class DynamicVhd final : public Translated {
         const std::uint64_t within = offset % block_;
         const std::uint64_t rest = std::min(block_ - within, size() - offset);
         DREDGER_TRY(const std::uint64_t entry, table_.at(offset / block_));
-        if (entry == kUnused) return from_parent(offset, rest);
+        if (entry == kUnused) return from_parent(parent_, offset, rest);
         const std::uint64_t start = entry * 512;
         if (!has_parent_) return Place{rest, file_, start + bitmap_ + within};
         // One bit a sector, the highest first: whether it is here or in the parent.
@@ -111,15 +111,10 @@ class DynamicVhd final : public Translated {
         while (next < block_ / 512 && is_here(next) == here) ++next;
         const std::uint64_t length = std::min(rest, next * 512 - within);
         if (here) return Place{length, file_, start + bitmap_ + within};
-        return from_parent(offset, length);
+        return from_parent(parent_, offset, length);
     }
 
   private:
-    Place from_parent(std::uint64_t offset, std::uint64_t length) const {
-        if (parent_ == nullptr || offset >= parent_->size()) return Place::zeros(length);
-        return {std::min(length, parent_->size() - offset), parent_, offset};
-    }
-
     FilePtr file_;
     std::uint64_t block_;
     std::uint64_t bitmap_;  // bytes of one, in front of each block
@@ -128,14 +123,6 @@ class DynamicVhd final : public Translated {
     NumberTable table_;
     Recent<std::vector<std::byte>> bitmaps_{256};
 };
-
-// Windows paths as this machine may have them: the last part counts.
-std::string with_slashes(std::string path) {
-    for (char& c : path)
-        if (c == '\\') c = '/';
-    if (path.starts_with("file://")) path.erase(0, 7);
-    return path;
-}
 
 std::vector<std::string> parent_names(const FileMedium& file, const DynamicHeader& header) {
     std::vector<std::string> names;

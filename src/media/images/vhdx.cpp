@@ -167,12 +167,6 @@ std::map<std::string, std::string> locator_of(const std::vector<std::byte>& item
     return pairs;
 }
 
-std::string with_slashes(std::string path) {
-    std::replace(path.begin(), path.end(), '\\', '/');
-    if (path.starts_with("./")) path.erase(0, 2);
-    return path;
-}
-
 struct Shape {
     std::uint64_t size = 0;      // bytes of the disk
     std::uint64_t block = 0;     // bytes
@@ -205,7 +199,7 @@ class Vhdx final : public Translated {
         switch (entry & 7U) {
             case kFullyPresent: return Place{rest, file_, start + within};
             case kPartiallyPresent: return partly(offset, block, start, rest);
-            case kNotPresent: return from_parent(offset, rest);
+            case kNotPresent: return from_parent(parent_, offset, rest);
             default: return Place::zeros(rest);
         }
     }
@@ -228,12 +222,7 @@ class Vhdx final : public Translated {
         while (next < sectors && is_here(next) == here) ++next;
         const std::uint64_t length = std::min(rest, next * shape_.sector - within);
         if (here) return Place{length, file_, start + within};
-        return from_parent(offset, length);
-    }
-
-    Place from_parent(std::uint64_t offset, std::uint64_t length) const {
-        if (parent_ == nullptr || offset >= parent_->size()) return Place::zeros(length);
-        return {std::min(length, parent_->size() - offset), parent_, offset};
+        return from_parent(parent_, offset, length);
     }
 
     MediumPtr file_;

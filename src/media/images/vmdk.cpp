@@ -112,12 +112,12 @@ class SparseExtent final : public Translated {
         const std::uint64_t rest = std::min(grain_bytes - within, size() - offset);
         const std::uint32_t per_table = header_.num_gtes_per_gt;
         DREDGER_TRY(const std::uint64_t table_at, directory_.at(grain / per_table));
-        if (table_at == 0) return from_parent(offset, rest);
+        if (table_at == 0) return from_parent(parent_, start_ + offset, rest);
         DREDGER_TRY(const auto table, tables_.get(table_at, [&] {
             return file_->bytes(table_at * kSector, std::size_t{per_table} * 4);
         }));
         DREDGER_TRY(const std::uint32_t entry, ByteView(*table).u32le(grain % per_table * 4));
-        if (entry == 0) return from_parent(offset, rest);
+        if (entry == 0) return from_parent(parent_, start_ + offset, rest);
         if (entry == 1 && (header_.flags & kZeroedGrains) != 0) return Place::zeros(rest);
         const std::uint64_t at = std::uint64_t{entry} * kSector;
         if ((header_.flags & kCompressed) == 0) return Place{rest, file_, at + within};
@@ -144,12 +144,6 @@ class SparseExtent final : public Translated {
         // The last grain may be cut where the disk ends.
         if (done != Z_OK) return fail(ErrorKind::not_understood, "a packed grain is damaged", name());
         return out;
-    }
-
-    Place from_parent(std::uint64_t offset, std::uint64_t length) const {
-        const std::uint64_t at = start_ + offset;
-        if (parent_ == nullptr || at >= parent_->size()) return Place::zeros(length);
-        return {std::min(length, parent_->size() - at), parent_, at};
     }
 
     FilePtr file_;

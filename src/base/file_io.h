@@ -1,0 +1,15 @@
+// Whole reads and writes of files: what a call leaves over is asked for again.
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <span>
+
+namespace dredger {
+
+// How many bytes from `offset` on were read: fewer than asked for at the end of the file, or where it can't be read.
+std::size_t read_all(int descriptor, std::uint64_t offset, std::span<std::byte> into);
+// Whether all was written; errno says why not.
+bool write_all(int descriptor, std::uint64_t offset, std::span<const std::byte> bytes);
+
+}  // namespace dredger
