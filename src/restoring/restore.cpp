@@ -1,12 +1,8 @@
 #include "restoring/restore.h"
 
 #include <algorithm>
-#include <cerrno>
-#include <cstring>
 #include <fmt/format.h>
 #include <map>
-#include <spdlog/sinks/basic_file_sink.h>
-#include <spdlog/spdlog.h>
 
 #include "base/amounts.h"
 #include "base/checked.h"
@@ -15,10 +11,9 @@
 #include "formats/reader.h"
 #include "media/content.h"
 #include "media/drives.h"
+#include "restoring/books.h"
 #include "restoring/crew.h"
 #include "restoring/destination.h"
-#include "restoring/file_writer.h"
-#include "restoring/manifest.h"
 #include "restoring/sidecar.h"
 
 namespace dredger {
@@ -31,30 +26,10 @@ constexpr std::size_t kWaiting =
     4096;  // files that are written before the one to be placed next, if that is a large one
 constexpr std::uint64_t kWaitingBytes = 1 << 30;  // ... and bytes of them
 
-// A log that other runs in the same process do not share.
-std::shared_ptr<spdlog::logger> open_log(const fs::path& file) {
-    try {
-        auto log = std::make_shared<spdlog::logger>("restore",
-                                                    std::make_shared<spdlog::sinks::basic_file_sink_mt>(file.string()));
-        log->set_pattern("%Y-%m-%dT%H:%M:%S%z %l %v");
-        log->flush_on(spdlog::level::warn);
-        return log;
-    } catch (const spdlog::spdlog_ex&) {
-        return nullptr;
-    }
-}
-
 std::string volume_name(const ScannedVolume& volume) {
     if (volume.place.number == 0) return "outside the volumes";
     return volume.facts.label.empty() ? fmt::format("volume {}", volume.place.number)
                                       : fmt::format("volume {} {}", volume.place.number, volume.facts.label);
-}
-
-std::string facts_text(const Record& record) {
-    std::string text = fmt::format("{}", fmt::join(record.attributes, ", "));
-    for (const Fact& fact : record.facts)
-        text += fmt::format("{}{} {}", text.empty() ? "" : "; ", fact.name, fact.value);
-    return text;
 }
 
 Outcome expected(const Candidate& c) { return c.prospect.band == Band::sound ? Outcome::whole : Outcome::doubtful; }
@@ -143,12 +118,10 @@ class Restoration {
         if (jobs_.size() == 1) DREDGER_CHECK(attach_media(jobs_.front()));
         DREDGER_TRY(destination_, Destination::open(request_.destination, request_.dry_run));
         rules_ = request_.names.value_or(destination_->rules());
-        if (!request_.dry_run) DREDGER_CHECK(open_books());
-        landing_.emplace(request_.destination, rules_, request_.if_exists, manifest_ ? &*manifest_ : nullptr);
-        for (const fs::path& folder : request_.beyond) {
-            DREDGER_TRY(Manifest earlier, Manifest::read(folder));
-            earlier_.emplace_back(folder, std::move(earlier));
-        }
+        if (!request_.dry_run) destination_->clear_staging();
+        DREDGER_TRY(books_, request_.dry_run ? Books::read_only(request_.beyond)
+                                             : Books::open(request_.destination, request_.beyond));
+        landing_.emplace(request_.destination, rules_, request_.if_exists, books_->manifest());
         if (report_.bytes > destination_->room())
             observer_.warning(
                 fmt::format("the selection has {}, the destination has room for {}: it ends when it is full",
@@ -239,52 +212,30 @@ class Restoration {
         return {};
     }
 
-    Result<void> open_books() {
-        destination_->clear_staging();
-        DREDGER_TRY(manifest_, Manifest::open(request_.destination));
-        log_ = open_log(request_.destination / "restore.log");
-        if (log_ == nullptr)
-            return fail(ErrorKind::output, "the log can't be written", (request_.destination / "restore.log").string(),
-                        "check the destination");
-        return {};
-    }
-
     Result<void> close_books() {
         // The innermost first: writing into a folder changes its time.
         std::reverse(folders_.begin(), folders_.end());
         for (const auto& [folder, record] : folders_) set_facts(folder, record);
-        // The files before the list that vouches for them.
-        const bool synced = sync_folder(request_.destination);
-        const int why = errno;
-        if (synced) DREDGER_CHECK(manifest_->finish());
-        if (!synced || !sync_folder(request_.destination)) {
-            log_->error("the destination did not confirm that everything is on the drive: {}", std::strerror(why));
-            return fail(
-                ErrorKind::output,
-                fmt::format("the destination did not confirm that everything is on the drive ({})", std::strerror(why)),
-                request_.destination.string(), "check the drive, then run the same command again");
-        }
-        log_->info(
+        DREDGER_CHECK(books_->close());
+        books_->note(fmt::format(
             "done: {} whole, {} doubtful, {} partial, {} skipped, {} already there, {} failed; {} bytes written{}",
             report_.count(Outcome::whole), report_.count(Outcome::doubtful), report_.count(Outcome::partial),
             report_.count(Outcome::skipped), report_.count(Outcome::already), report_.count(Outcome::failed),
-            report_.written, report_.interrupted ? "; interrupted" : "");
-        log_->flush();
+            report_.written, report_.interrupted ? "; interrupted" : ""));
         return {};
     }
 
-    void log_start(const Job& job) {
-        if (log_ == nullptr) return;
-        log_->info("restore from {} to {}: {} files, {} folders, {} bytes", job.catalog->path().string(),
-                   request_.destination.string(), job.files, job.folders, job.bytes);
-        for (const std::string& remark : remarks_) log_->warn("{}", remark);
+    void note_start(const Job& job) {
+        books_->note(fmt::format("restore from {} to {}: {} files, {} folders, {} bytes", job.catalog->path().string(),
+                                 request_.destination.string(), job.files, job.folders, job.bytes));
+        for (const std::string& remark : remarks_) books_->note(remark, true);
         remarks_.clear();
     }
 
     Result<void> restore_all() {
         for (Job& job : jobs_) {
             if (jobs_.size() > 1) DREDGER_CHECK(attach_media(job));
-            log_start(job);
+            note_start(job);
             std::optional<Error> failure;
             DREDGER_CHECK(job.catalog->each(*job.selection, Order{Order::By::path}, true, [&](const Candidate& c) {
                 if (observer_.should_stop()) report_.interrupted = true;
@@ -307,7 +258,7 @@ class Restoration {
         report_.stopped->what =
             fmt::format("the destination is full: {} {} of {} remain", report_.remaining_files,
                         report_.remaining_files == 1 ? "file" : "files", size_text(report_.remaining_bytes));
-        if (log_) log_->error("stopped: {}", report_.stopped->line());
+        books_->note("stopped: " + report_.stopped->line(), true);
         return {};
     }
 
@@ -346,7 +297,7 @@ class Restoration {
 
     // A file is either done with here, or given to those who read and write.
     Result<void> plan(Job& job, const Candidate& c) {
-        if (const std::string where = done_already(job, c); !where.empty()) {
+        if (const std::string where = books_->done_already(job.name, c); !where.empty()) {
             seen(c);
             return tell(job, c, where, Outcome::already, "", nullptr);
         }
@@ -461,7 +412,11 @@ class Restoration {
         const Landed landed = landing_->settle(arrival);
         if (landed.how == Landed::How::refused)
             return tell(job, c, landed.place, Outcome::skipped, landed.why, nullptr);
-        if (landed.loser) DREDGER_CHECK(tell_replaced(*landed.loser, landed.place));
+        if (landed.loser) {
+            DREDGER_TRY(const auto before, books_->enter_replaced(*landed.loser, landed.place));
+            ++report_.counts[static_cast<std::size_t>(Outcome::skipped)];
+            if (before && report_.count(*before) > 0) --report_.counts[static_cast<std::size_t>(*before)];
+        }
 
         const fs::path target = request_.destination / landed.place;
         std::error_code failed;
@@ -486,69 +441,11 @@ class Restoration {
         return tell(job, c, landed.place, refused ? Outcome::skipped : outcome, landed.why, nullptr);
     }
 
-    // Where an earlier run put it; empty: none did, or what it left is not that file any more.
-    std::string done_already(const Job& job, const Candidate& c) const {
-        const auto found_in = [&](const Manifest& manifest, const fs::path& folder) -> std::string {
-            const ManifestRow* row = manifest.find(job.name, c.id);
-            if (row == nullptr || row->sha256.empty() || row->original_path != c.record.path()) return {};
-            std::error_code failed;
-            const fs::path file = folder / row->restored_path;
-            if (fs::file_size(file, failed) != c.record.size || failed) return {};
-            // A run that did not come to its end may have left anything.
-            if (!manifest.is_confirmed(*row) && read_back(file) != row->sha256) return {};
-            return row->restored_path;
-        };
-        if (manifest_)
-            if (std::string place = found_in(*manifest_, request_.destination); !place.empty()) return place;
-        for (const auto& [folder, manifest] : earlier_)
-            if (const std::string place = found_in(manifest, folder); !place.empty()) return (folder / place).string();
-        return {};
-    }
-
-    // The row of a file that another one replaced.
-    Result<void> tell_replaced(const std::pair<std::string, std::int64_t>& loser, const fs::path& place) {
-        const ManifestRow* row = manifest_->find(loser.first, loser.second);
-        if (row == nullptr) return {};
-        ManifestRow changed = *row;
-        changed.restored_path.clear();
-        changed.sha256.clear();
-        changed.restored_bytes = 0;
-        changed.outcome = word_for(Outcome::skipped);
-        log_->warn("skipped {}: {} was replaced by another one", changed.id, place.string());
-        ++report_.counts[static_cast<std::size_t>(Outcome::skipped)];
-        for (const Outcome before : {Outcome::whole, Outcome::doubtful, Outcome::partial})
-            if (row->outcome == word_for(before) && report_.count(before) > 0)
-                --report_.counts[static_cast<std::size_t>(before)];
-        return manifest_->add(std::move(changed));
-    }
-
     Result<void> tell(const Job& job, const Candidate& c, const fs::path& relative, Outcome outcome,
                       const std::string& why, const WrittenFile* written) {
         ++report_.counts[static_cast<std::size_t>(outcome)];
         observer_.item({c, relative, outcome, why});
-        if (!manifest_ || outcome == Outcome::already) return {};
-        log_->log(outcome == Outcome::whole ? spdlog::level::info : spdlog::level::warn, "{} {}: {} -> {}{}{}",
-                  word_for(outcome), c.id, c.record.path(), relative.string(), why.empty() ? "" : ": ", why);
-        ManifestRow row;
-        row.catalog = job.name;
-        row.id = c.id;
-        row.state = word_for(c.record.state);
-        row.origin = word_for(c.record.origin);
-        row.prospect = c.prospect.value;
-        row.band = word_for(c.prospect.band);
-        row.check = word_for(c.prospect.check);
-        row.original_path = c.record.path();
-        row.restored_path = outcome == Outcome::failed || outcome == Outcome::skipped ? "" : relative.generic_string();
-        row.size = c.record.size;
-        if (written != nullptr) {
-            row.restored_bytes = c.record.size - written->missing;
-            row.sha256 = written->sha256;
-        }
-        row.outcome = word_for(outcome);
-        if (c.record.modified) row.modified = iso8601(*c.record.modified);
-        if (c.record.created) row.created = iso8601(*c.record.created);
-        row.facts = facts_text(c.record);
-        return manifest_->add(std::move(row));
+        return books_->enter(job.name, c, relative, outcome, why, written);
     }
 
     const RestoreRequest& request_;
@@ -557,10 +454,8 @@ class Restoration {
     RestoreReport report_;
     NameRules rules_;
     std::optional<Destination> destination_;
-    std::optional<Manifest> manifest_;
-    std::vector<std::pair<fs::path, Manifest>> earlier_;  // of other destinations
+    std::optional<Books> books_;
     std::optional<Landing> landing_;
-    std::shared_ptr<spdlog::logger> log_;
     std::vector<std::string> remarks_;                  // for the log, from before there is one
     std::vector<std::pair<fs::path, Record>> folders_;  // whose times are set when all is written
     std::optional<Error> first_missing_;

@@ -9,6 +9,7 @@
 #include "base/observer.h"
 #include "catalog/catalog.h"
 #include "restoring/landing.h"
+#include "restoring/outcome.h"
 
 namespace dredger {
 
@@ -40,18 +41,6 @@ struct RestoreRequest {
     bool onto_same_drive = false;      // spelled out: the destination may lie on the drive being read
     bool from_changed_source = false;  // spelled out: the source may be another than the one scanned
 };
-
-enum class Outcome {
-    whole,     // all bytes were read, and the prospect is sound
-    doubtful,  // all bytes were read, but the prospect says that they may not all be right
-    partial,   // some bytes could not be had; zeros stand for them
-    skipped,   // its place was taken, or it is not whole and only whole ones are wanted
-    already,   // an earlier run restored it
-    failed,    // nothing of it could be had or written
-};
-
-inline constexpr std::string_view kOutcomeWords[] = {"whole", "doubtful", "partial", "skipped", "already", "failed"};
-inline std::string_view word_for(Outcome outcome) { return kOutcomeWords[static_cast<std::size_t>(outcome)]; }
 
 struct RestoredItem {
     const Candidate& candidate;

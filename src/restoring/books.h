@@ -1,0 +1,50 @@
+// The books that a restore keeps in its destination: the manifest, the sums, and the log; and those of earlier runs.
+#pragma once
+
+#include <filesystem>
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "catalog/candidate.h"
+#include "restoring/file_writer.h"
+#include "restoring/manifest.h"
+#include "restoring/outcome.h"
+
+namespace spdlog {
+class logger;
+}
+
+namespace dredger {
+
+class Books {
+  public:
+    // Goes on with those that are in `folder`. `beyond`: folders of earlier runs, whose files count as restored.
+    static Result<Books> open(const std::filesystem::path& folder, const std::vector<std::filesystem::path>& beyond);
+    // For a run that writes nothing: only what earlier ones did is known.
+    static Result<Books> read_only(const std::vector<std::filesystem::path>& beyond);
+
+    const Manifest* manifest() const { return manifest_ ? &*manifest_ : nullptr; }
+
+    // Where an earlier run put the file of this candidate; empty: none did, or what it left is not that file any more.
+    std::string done_already(const std::string& catalog, const Candidate& candidate) const;
+
+    void note(const std::string& sentence, bool is_trouble = false);
+    // `written` where there is a file now.
+    Result<void> enter(const std::string& catalog, const Candidate& candidate, const std::filesystem::path& place,
+                       Outcome outcome, const std::string& why, const WrittenFile* written);
+    // The file of this row gave its place to another one; what became of it before.
+    Result<std::optional<Outcome>> enter_replaced(const std::pair<std::string, std::int64_t>& row,
+                                                  const std::filesystem::path& place);
+    // All files are on the drive when the sums say so.
+    Result<void> close();
+
+  private:
+    std::filesystem::path folder_;
+    std::optional<Manifest> manifest_;
+    std::vector<std::pair<std::filesystem::path, Manifest>> earlier_;
+    std::shared_ptr<spdlog::logger> log_;
+};
+
+}  // namespace dredger
