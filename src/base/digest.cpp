@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 #include <libdeflate.h>
 #include <openssl/evp.h>
+#include <xxhash.h>
 
 namespace dredger {
 
@@ -21,6 +22,23 @@ std::string Sha256::finish() {
     std::array<unsigned char, 32> digest{};
     EVP_DigestFinal_ex(state_->context, digest.data(), nullptr);
     return fmt::format("{:02x}", fmt::join(digest, ""));
+}
+
+struct Fingerprinter::State {
+    XXH3_state_t* hash = XXH3_createState();
+    ~State() { XXH3_freeState(hash); }
+};
+
+Fingerprinter::Fingerprinter() : state_(std::make_unique<State>()) { XXH3_128bits_reset(state_->hash); }
+Fingerprinter::~Fingerprinter() = default;
+
+void Fingerprinter::add(std::span<const std::byte> bytes) {
+    XXH3_128bits_update(state_->hash, bytes.data(), bytes.size());
+}
+
+Fingerprint Fingerprinter::finish() const {
+    const XXH128_hash_t hash = XXH3_128bits_digest(state_->hash);
+    return {hash.high64, hash.low64};
 }
 
 std::uint32_t crc32(std::span<const std::byte> bytes, std::uint32_t so_far) {

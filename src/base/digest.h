@@ -26,6 +26,28 @@ class Sha256 {
     std::unique_ptr<State> state_;
 };
 
+// What tells contents apart that nobody made to look alike: XXH3 with 128 bits.
+struct Fingerprint {
+    std::uint64_t high = 0, low = 0;
+    auto operator<=>(const Fingerprint&) const = default;
+};
+
+// Of bytes that come piece by piece.
+class Fingerprinter {
+  public:
+    Fingerprinter();
+    ~Fingerprinter();
+    Fingerprinter(const Fingerprinter&) = delete;
+    Fingerprinter& operator=(const Fingerprinter&) = delete;
+
+    void add(std::span<const std::byte> bytes);
+    Fingerprint finish() const;
+
+  private:
+    struct State;
+    std::unique_ptr<State> state_;
+};
+
 // CRC-32 as GPT and ZIP use it (polynomial EDB88320, reflected), of bytes that follow those which gave `so_far`.
 std::uint32_t crc32(std::span<const std::byte> bytes, std::uint32_t so_far = 0);
 

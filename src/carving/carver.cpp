@@ -1,12 +1,14 @@
 #include "carving/carver.h"
 
 #include <algorithm>
+#include <array>
 #include <atomic>
 #include <condition_variable>
 #include <deque>
 #include <mutex>
 #include <thread>
 
+#include "base/aligned.h"
 #include "media/loaded.h"
 
 namespace dredger {
@@ -15,7 +17,7 @@ namespace {
 constexpr std::uint64_t kSector = 512;
 constexpr std::uint64_t kBlock = 1 << 20;    // bytes searched together: they stay in a core's cache
 constexpr std::uint64_t kBehind = 64 << 10;  // bytes read beyond them, for starts at their end
-constexpr std::uint64_t kBefore = 16;        // bytes before them
+constexpr std::uint64_t kBefore = 16;        // bytes before them that are looked at
 constexpr std::uint64_t kLookAhead = 8 * kSector;
 constexpr std::uint64_t kExpected = 64 << 20;  // bytes ahead that the medium is asked to fetch meanwhile
 constexpr unsigned kStandsAlone = 32;          // bits of evidence
@@ -42,6 +44,22 @@ bool is_padded(const Medium& ground, const Extent& last_piece) {
     return !bytes.is_zeros(0, end - last) && (end == filled || bytes.is_zeros(end - last, filled - last));
 }
 
+// Taken while the content is at hand: files that are compared later need not be read again.
+std::optional<Fingerprint> fingerprint_of(const Medium& content, std::uint64_t size) {
+    constexpr std::uint64_t kLongest = 16 << 20;  // bytes
+    constexpr std::size_t kPiece = 64 << 10;
+    if (size > kLongest || size != content.size()) return std::nullopt;
+    Fingerprinter print;
+    std::array<std::byte, kPiece> piece;
+    for (std::uint64_t at = 0; at < size; at += kPiece) {
+        const auto part = std::span(piece).first(static_cast<std::size_t>(std::min<std::uint64_t>(kPiece, size - at)));
+        std::vector<Extent> bad;
+        if (!content.read(at, part, &bad) || !bad.empty()) return std::nullopt;
+        print.add(part);
+    }
+    return print.finish();
+}
+
 // Whether the rest may lie elsewhere: it is broken, or ends where nothing says so.
 bool could_go_on(const Medium& ground, const Measured& found, const Format& format, std::uint64_t start) {
     if (found.end == Measured::End::broken) return true;
@@ -53,7 +71,7 @@ bool could_go_on(const Medium& ground, const Measured& found, const Format& form
 struct Carver::Block {
     std::uint64_t start = 0;   // on the ground
     std::uint64_t length = 0;  // bytes to search
-    std::vector<std::byte> bytes;
+    AlignedBytes bytes;
     std::uint64_t bytes_at = 0;  // where they begin
     bool is_sound = true;        // all of them could be read
     std::vector<Find> finds;
@@ -78,7 +96,7 @@ struct Carver::Pipeline {
     std::condition_variable changed;
     std::deque<std::shared_ptr<Block>> to_search;
     std::map<std::uint64_t, std::shared_ptr<Block>> searched;  // by start
-    std::vector<std::vector<std::byte>> spare;                 // rooms of blocks that are settled, to be filled again
+    std::vector<AlignedBytes> spare;                           // rooms of blocks that are settled, to be filled again
     std::size_t under_way = 0;
     bool all_read = false;
     bool stop = false;
@@ -130,6 +148,7 @@ std::optional<Find> Carver::examine(const MediumPtr& ground, std::uint64_t start
         for (const Extent& piece : on_ground)
             for (const Extent& place : ground_->places_of(piece.offset, piece.length)) find.pieces.push_back(place);
         find.is_padded = is_padded(*ground, on_ground.back());
+        find.fingerprint = fingerprint_of(*content, find.size);
         return find;
     }
     return std::nullopt;
@@ -270,7 +289,7 @@ Result<void> Carver::sweep(const SweepState& state, FindSink& sink) {
             }
             block->start = at;
             block->length = std::min(kBlock, size - at);
-            block->bytes_at = at - std::min(at, kBefore);
+            block->bytes_at = at - std::min(at, kSector);
             block->bytes.resize(
                 static_cast<std::size_t>(std::min(at + block->length + kBehind, size) - block->bytes_at));
             std::vector<Extent> bad;  // what can't be read comes as zeros, in which nothing begins

@@ -5,6 +5,7 @@
 #include <functional>
 #include <memory>
 
+#include "base/digest.h"
 #include "base/observer.h"
 #include "carving/coverage.h"
 #include "carving/joining.h"
@@ -20,7 +21,8 @@ struct Find {
     std::uint64_t size = 0;          // bytes
     Measured measured;
     Description said;
-    unsigned bits = 0;       // of evidence at its start
+    unsigned bits = 0;                       // of evidence at its start
+    std::optional<Fingerprint> fingerprint;  // of its content, where that is not long
     bool is_padded = false;  // its last sector is filled with zeros behind its end, or it ends with a sector
 };
 

@@ -21,7 +21,7 @@ constexpr FileSystemKind kKinds[] = {
     {"XFS", xfs::open, {0, "XFSB", xfs::trace}},
     {"Btrfs", btrfs::open, {0x40, "_BHRfS_M", btrfs::trace}},
     {"ISO 9660", iso9660::open, {1, "CD001", iso9660::trace}},
-    {"UDF", udf::open, {0, "\x02", udf::trace}},
+    {"UDF", udf::open, {0, std::string_view("\x02\0", 2), udf::trace}},
     {"HFS+", nullptr, {0, "H", unread::trace_hfsplus}},
     {"APFS", nullptr, {32, "NXSB", unread::trace_apfs}},
 };

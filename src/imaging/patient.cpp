@@ -4,12 +4,6 @@
 
 namespace dredger {
 
-AlignedBytes::AlignedBytes(std::size_t size) : bytes_(size + 4096), start_(bytes_.data()), size_(size) {
-    void* start = bytes_.data();
-    std::size_t room = bytes_.size();
-    start_ = static_cast<std::byte*>(std::align(4096, size, start, room));
-}
-
 std::shared_ptr<AlignedBytes> BlockPool::take() {
     std::unique_ptr<AlignedBytes> block;
     {
@@ -41,7 +35,7 @@ struct PatientReader::Hand {
         for (;;) {
             changed.wait(guard, [&] { return state == State::asked || left_alone; });
             if (state != State::asked) return;
-            const auto into = bytes->span().first(length);
+            const auto into = std::span(*bytes).first(length);
             guard.unlock();
             const bool done = medium.try_read(offset, into);
             guard.lock();

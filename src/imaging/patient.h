@@ -6,22 +6,10 @@
 #include <memory>
 #include <mutex>
 
+#include "base/aligned.h"
 #include "media/medium.h"
 
 namespace dredger {
-
-// Bytes at an address that direct reads can take.
-class AlignedBytes {
-  public:
-    explicit AlignedBytes(std::size_t size);
-    std::span<std::byte> span() { return {start_, size_}; }
-    std::size_t size() const { return size_; }
-
-  private:
-    std::vector<std::byte> bytes_;
-    std::byte* start_;
-    std::size_t size_;
-};
 
 // Lends out blocks of one size; they come back by themselves.
 class BlockPool {

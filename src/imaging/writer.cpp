@@ -48,11 +48,12 @@ Writer::Writer(ImageFile& image, std::filesystem::path map, bool hashes)
       hashing_(kWaitToHash,
                [this](Block& block) {
                    if (block.offset != hashed_) return;
-                   digest_.add(block.bytes->span().first(block.length));
+                   digest_.add(std::span(*block.bytes).first(block.length));
                    hashed_ += block.length;
                }),
       writing_(kWaitToWrite, [this](Block& block) {
-          if (block.bytes != nullptr) return note(image_.write(block.offset, block.bytes->span().first(block.length)));
+          if (block.bytes != nullptr)
+              return note(image_.write(block.offset, std::span(*block.bytes).first(block.length)));
           lock_.lock();
           const AreaMap next = std::move(maps_.front());
           maps_.pop_front();

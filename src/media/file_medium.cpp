@@ -6,12 +6,21 @@
 #include <fcntl.h>
 #include <linux/fs.h>
 #include <sys/ioctl.h>
+#include <sys/mman.h>
 #include <sys/stat.h>
 #include <unistd.h>
 
 #include "base/file_io.h"
 
 namespace dredger {
+
+namespace {
+
+constexpr std::uint64_t kLarge = 256 << 20;     // bytes; smaller ones are read through the kernel's memory
+constexpr std::size_t kDirectFrom = 512 << 10;  // bytes of a read
+constexpr std::uint64_t kPage = 4096;
+
+}  // namespace
 
 Result<std::shared_ptr<const FileMedium>> FileMedium::open(const std::filesystem::path& path, bool direct) {
     const auto refused = [&](std::string what, std::string hint) {
@@ -38,39 +47,68 @@ Result<std::shared_ptr<const FileMedium>> FileMedium::open(const std::filesystem
         if (::ioctl(descriptor, BLKSSZGET, &sector) == 0 && sector >= 512)
             medium->sector_size_ = static_cast<std::uint32_t>(sector);
     }
-    if (direct && medium->is_device_) medium->direct_ = ::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_DIRECT);
+    medium->always_direct_ = direct && medium->is_device_;
+    if (medium->always_direct_ || medium->size_ >= kLarge)
+        medium->direct_ = ::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_DIRECT);
+    if (medium->direct_ >= 0 && medium->size_ >= kLarge) {
+        void* const place =
+            ::mmap(nullptr, static_cast<std::size_t>(medium->size_), PROT_READ, MAP_SHARED, descriptor, 0);
+        if (place != MAP_FAILED) medium->mapped_ = static_cast<std::byte*>(place);
+    }
     if (medium->size_ == 0)
         return refused("this is empty: there is nothing to read", "check that the medium is inserted");
     return medium;
 }
 
 FileMedium::~FileMedium() {
-    ::close(descriptor_);
+    if (mapped_ != nullptr) ::munmap(mapped_, static_cast<std::size_t>(size_));
     if (direct_ >= 0) ::close(direct_);
+    ::close(descriptor_);
+}
+
+bool FileMedium::can_be_direct(std::uint64_t offset, std::span<const std::byte> into) const {
+    constexpr std::uintptr_t kAlignment = 512;
+    const std::uint64_t unit = std::max<std::uint64_t>(kAlignment, sector_size_);
+    return direct_ >= 0 && reinterpret_cast<std::uintptr_t>(into.data()) % kAlignment == 0 && offset % unit == 0 &&
+           into.size() % unit == 0;
+}
+
+// Asked of three pages only: what was read before, or ahead, lies there in long runs.
+bool FileMedium::is_at_hand(std::uint64_t offset, std::uint64_t length) const {
+    if (mapped_ == nullptr) return true;
+    for (const std::uint64_t at : {offset, offset + length / 2, offset + length - 1}) {
+        unsigned char state = 0;
+        if (::mincore(mapped_ + at / kPage * kPage, kPage, &state) != 0) return true;
+        if ((state & 1U) == 0) return false;
+    }
+    return true;
 }
 
 bool FileMedium::try_read(std::uint64_t offset, std::span<std::byte> into) const {
-    constexpr std::uintptr_t kAlignment = 512;
-    const bool is_aligned = reinterpret_cast<std::uintptr_t>(into.data()) % kAlignment == 0 &&
-                            offset % sector_size_ == 0 && into.size() % sector_size_ == 0;
-    return read_piece(direct_ >= 0 && is_aligned ? direct_ : descriptor_, offset, into);
+    if (always_direct_ && can_be_direct(offset, into)) return read_all(direct_, offset, into) == into.size();
+    return read_piece(offset, into);
 }
 
-bool FileMedium::read_piece(int descriptor, std::uint64_t offset, std::span<std::byte> into) {
-    return read_all(descriptor, offset, into) == into.size();
+bool FileMedium::read_piece(std::uint64_t offset, std::span<std::byte> into) const {
+    if (into.size() >= kDirectFrom && can_be_direct(offset, into) && !is_at_hand(offset, into.size()) &&
+        read_all(direct_, offset, into) == into.size())
+        return true;
+    return read_all(descriptor_, offset, into) == into.size();
 }
 
 void FileMedium::expect(std::uint64_t offset, std::uint64_t length) const {
+    if (length >= kDirectFrom && direct_ >= 0 && mapped_ != nullptr)
+        return;  // it will not go through the kernel's memory
     ::posix_fadvise(descriptor_, static_cast<off_t>(offset), static_cast<off_t>(length), POSIX_FADV_WILLNEED);
 }
 
 Result<void> FileMedium::read_within(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>& bad) const {
-    if (read_piece(descriptor_, offset, into)) return {};
+    if (read_piece(offset, into)) return {};
     // Somewhere in here is a bad place: sector by sector, so that only what really can't be read is lost.
     for (std::size_t at = 0; at < into.size();) {
         const std::size_t to_boundary = sector_size_ - (offset + at) % sector_size_;
         const auto piece = into.subspan(at, std::min(to_boundary, into.size() - at));
-        if (!read_piece(descriptor_, offset + at, piece)) {
+        if (!read_piece(offset + at, piece)) {
             std::fill(piece.begin(), piece.end(), std::byte{0});
             if (!bad.empty() && bad.back().end() == offset + at)
                 bad.back().length += piece.size();

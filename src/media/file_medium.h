@@ -11,6 +11,7 @@ class FileMedium final : public Medium {
   public:
     // Fails with one clear line for what is missing, a folder, empty, or may not be read.
     // With `direct`, single attempts to read a device pass by the kernel's memory, so that it asks for nothing else.
+    // Large reads of what that memory does not hold pass by it in any case: filling it would take most of their time.
     static Result<std::shared_ptr<const FileMedium>> open(const std::filesystem::path& path, bool direct = false);
     ~FileMedium() override;
     FileMedium(const FileMedium&) = delete;
@@ -29,11 +30,15 @@ class FileMedium final : public Medium {
 
   private:
     FileMedium(std::filesystem::path path, int descriptor) : path_(std::move(path)), descriptor_(descriptor) {}
-    static bool read_piece(int descriptor, std::uint64_t offset, std::span<std::byte> into);
+    bool can_be_direct(std::uint64_t offset, std::span<const std::byte> into) const;
+    bool is_at_hand(std::uint64_t offset, std::uint64_t length) const;
+    bool read_piece(std::uint64_t offset, std::span<std::byte> into) const;
 
     std::filesystem::path path_;
     int descriptor_;
-    int direct_ = -1;  // the same, opened O_DIRECT; -1: not
+    int direct_ = -1;              // the same, opened O_DIRECT; -1: not
+    bool always_direct_ = false;   // single attempts are
+    std::byte* mapped_ = nullptr;  // the whole of a large one, to ask what of it is in memory; null: not
     std::uint64_t size_ = 0;
     std::uint32_t sector_size_ = 512;
     bool is_device_ = false;

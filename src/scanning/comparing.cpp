@@ -1,5 +1,6 @@
 #include "scanning/comparing.h"
 
+#include <algorithm>
 #include <atomic>
 #include <future>
 #include <map>
@@ -17,10 +18,12 @@ constexpr std::uint64_t kWorthThreads = 1 << 20;  // bytes to read
 
 class ContentComparison {
   public:
-    ContentComparison(Catalog& catalog, const MediumPtr& medium) : catalog_(catalog), medium_(medium) {}
+    ContentComparison(Catalog& catalog, const MediumPtr& medium, const Fingerprints& seen)
+        : catalog_(catalog), medium_(medium), seen_(seen) {}
 
     // Of files that have as many bytes, in the order of their ids.
     Result<void> group(const std::vector<std::int64_t>& ids) {
+        if (std::all_of(ids.begin(), ids.end(), [&](std::int64_t id) { return seen_.contains(id); })) return seen(ids);
         std::vector<Candidate> candidates;
         for (const std::int64_t id : ids) {
             DREDGER_TRY(auto candidate, catalog_.find(id));
@@ -37,14 +40,26 @@ class ContentComparison {
     }
 
   private:
+    // Nothing has to be read again.
+    Result<void> seen(const std::vector<std::int64_t>& ids) {
+        std::map<Fingerprint, std::vector<std::int64_t>> by_content;
+        for (const std::int64_t id : ids) by_content[seen_.at(id)].push_back(id);
+        for (const auto& [print, same] : by_content) DREDGER_CHECK(save(same));
+        return {};
+    }
+
+    Result<void> save(const std::vector<std::int64_t>& same) {
+        if (same.size() > 1)
+            for (const std::int64_t id : same) DREDGER_CHECK(catalog_.save_content(id, same.front()));
+        return {};
+    }
+
     Result<void> alike_heads(const std::vector<Candidate>& alike) {
         std::map<std::string, std::vector<std::int64_t>> by_content;
         const auto digests = digests_of(alike, alike.front().record.size);
         for (std::size_t i = 0; i < alike.size(); ++i)
             if (digests[i]) by_content[*digests[i]].push_back(alike[i].id);
-        for (const auto& [digest, same] : by_content)
-            if (same.size() > 1)
-                for (const std::int64_t id : same) DREDGER_CHECK(catalog_.save_content(id, same.front()));
+        for (const auto& [digest, same] : by_content) DREDGER_CHECK(save(same));
         return {};
     }
 
@@ -85,11 +100,13 @@ class ContentComparison {
 
     Catalog& catalog_;
     MediumPtr medium_;
+    const Fingerprints& seen_;
 };
 
 }  // namespace
 
-Result<bool> compare_contents(Catalog& catalog, std::int64_t source, const MediumPtr& medium, Observer& observer) {
+Result<bool> compare_contents(Catalog& catalog, std::int64_t source, const MediumPtr& medium, const Fingerprints& seen,
+                              Observer& observer) {
     DREDGER_TRY(const std::int64_t next, catalog.next_id());
     DREDGER_TRY(const std::int64_t before, catalog.compared_to(source));
     if (before == next - 1) return true;
@@ -102,7 +119,7 @@ Result<bool> compare_contents(Catalog& catalog, std::int64_t source, const Mediu
         ++files;
         return true;
     }));
-    ContentComparison comparison(catalog, medium);
+    ContentComparison comparison(catalog, medium, seen);
     std::uint64_t done = 0;
     DREDGER_CHECK(catalog.begin());
     for (const auto& group : groups) {

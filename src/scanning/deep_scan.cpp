@@ -113,7 +113,7 @@ Result<DeepScan::Outcome> DeepScan::run(const MediumPtr& medium, const ScannedVo
     }
     report_.searched = sweep_.position;
     DREDGER_CHECK(catalog_.commit());
-    return Outcome{report_, std::move(traces_), stopped_};
+    return Outcome{report_, std::move(traces_), std::move(fingerprints_), stopped_};
 }
 
 // What records tell of is read through their layouts, however scattered it lies.
@@ -267,6 +267,8 @@ Result<void> DeepScan::add(Find&& find) {
     if (!find.said.title.empty()) record.facts.push_back({"title", find.said.title});
     record.trust = find.pieces.size() > 1 ? LayoutTrust::assumed : LayoutTrust::exact;
     record.layout.extents = std::move(find.pieces);
+    constexpr std::size_t kMostFingerprints = 1 << 20;
+    if (find.fingerprint && fingerprints_.size() < kMostFingerprints) fingerprints_[candidate.id] = *find.fingerprint;
     ++report_.finds;
     ++by_kind_[word_for(candidate.kind)];
     return catalog_.add(candidate);

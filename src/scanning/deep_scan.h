@@ -9,6 +9,7 @@
 #include "carving/carver.h"
 #include "catalog/catalog.h"
 #include "ranking/claims.h"
+#include "scanning/comparing.h"
 #include "scanning/scan.h"
 
 namespace dredger {
@@ -18,6 +19,7 @@ class DeepScan final : FindSink {
     struct Outcome {
         SurfaceReport report;
         std::vector<VolumeTrace> traces;  // of volumes, seen on the way
+        Fingerprints fingerprints;        // of the finds
         bool stopped = false;
     };
 
@@ -52,6 +54,7 @@ class DeepScan final : FindSink {
     Coverage taken_;  // by records whose content was found right
     Claims claims_;   // of all records
     std::vector<VolumeTrace> traces_;
+    Fingerprints fingerprints_;
     SurfaceReport report_;
     std::int64_t next_id_ = 0;
     std::map<std::string_view, std::uint64_t> by_kind_;

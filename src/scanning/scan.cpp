@@ -99,7 +99,7 @@ Result<ScannedVolume> row_for(Catalog& catalog, std::int64_t source, const Volum
 // The deep scan of each stretch, in the order of their places.
 Result<void> scan_deep(Catalog& catalog, const ScanRequest& request, Observer& observer, const MediumPtr& medium,
                        std::int64_t source, std::vector<Stretch>& stretches, std::vector<VolumeTrace>& traces,
-                       ScanReport& report) {
+                       Fingerprints& seen, ScanReport& report) {
     std::sort(stretches.begin(), stretches.end(),
               [](const Stretch& a, const Stretch& b) { return a.place.offset < b.place.offset; });
     for (Stretch& stretch : stretches) {
@@ -114,6 +114,7 @@ Result<void> scan_deep(Catalog& catalog, const ScanRequest& request, Observer& o
         }
         DREDGER_TRY(DeepScan::Outcome outcome, DeepScan(catalog, request, observer).run(medium, row, stretch.ground));
         report.surfaces.push_back(outcome.report);
+        seen.merge(outcome.fingerprints);
         traces.insert(traces.end(), outcome.traces.begin(), outcome.traces.end());
         if (!outcome.stopped) continue;
         report.is_over = !observer.should_stop();
@@ -200,7 +201,8 @@ Result<ScanReport> scan_medium(Catalog& catalog, const ScanRequest& request, Obs
         else if (request.volumes.empty())
             for (Stretch& gap : gaps_between(map, medium->size())) stretches.push_back(std::move(gap));
         std::vector<VolumeTrace> traces;
-        DREDGER_CHECK(scan_deep(catalog, request, observer, medium, source, stretches, traces, report));
+        Fingerprints seen;
+        DREDGER_CHECK(scan_deep(catalog, request, observer, medium, source, stretches, traces, seen, report));
         if (report.interrupted || report.is_over) return report;
         DREDGER_TRY(const auto scanned, catalog.volumes());
         for (const Volume& lost : former)
@@ -214,7 +216,7 @@ Result<ScanReport> scan_medium(Catalog& catalog, const ScanRequest& request, Obs
             report.interrupted = !done;
             if (!done) return report;
         }
-        DREDGER_TRY(const bool compared, compare_contents(catalog, source, medium, observer));
+        DREDGER_TRY(const bool compared, compare_contents(catalog, source, medium, seen, observer));
         report.interrupted = !compared;
         return report;
     }

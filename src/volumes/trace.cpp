@@ -22,10 +22,16 @@ void look_for_traces(const Medium& medium, std::span<const Tracer> tracers, std:
                 std::memcmp(sector + tracer.mark_at, tracer.mark.data(), tracer.mark.size()) != 0)
                 continue;
             const std::uint64_t place = at + from;
-            const auto there =
-                bytes_at(medium, place, static_cast<std::size_t>(std::min(kSeen, medium.size() - place)));
-            if (!there) continue;
-            if (auto trace = tracer.look(medium, place, ByteView(*there, place))) found.push_back(std::move(*trace));
+            const auto wanted = static_cast<std::size_t>(std::min(kSeen, medium.size() - place));
+            // Mostly it is at hand, but for the last few sectors.
+            std::optional<std::vector<std::byte>> read;
+            std::span<const std::byte> there = sectors.subspan(from, std::min(wanted, sectors.size() - from));
+            if (there.size() < wanted) {
+                read = bytes_at(medium, place, wanted);
+                if (!read) continue;
+                there = *read;
+            }
+            if (auto trace = tracer.look(medium, place, ByteView(there, place))) found.push_back(std::move(*trace));
         }
     }
 }

@@ -1,7 +1,11 @@
 #include <cstdlib>
+#include <fcntl.h>
+#include <fstream>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
+#include <unistd.h>
 
+#include "base/aligned.h"
 #include "media/cached.h"
 #include "media/content.h"
 #include "media/drives.h"
@@ -118,6 +122,35 @@ TEST(FileMedium, ReadsAnImage) {
     EXPECT_EQ((*medium)->size(), 11U);
     EXPECT_EQ((*medium)->bytes(6, 5).value(), bytes_of("world"));
     EXPECT_FALSE((*medium)->is_device());
+}
+
+// Large reads of what is not in memory pass by it; they must give the same bytes.
+TEST(FileMedium, ReadsALargeImageWhateverIsInMemory) {
+    const TempFolder folder;
+    const std::filesystem::path file = folder / "large.img";
+    constexpr std::uint64_t kSize = (300 << 20) + 512;
+    test::write_text(file, "start");
+    std::filesystem::resize_file(file, kSize);
+    {
+        std::fstream out(file, std::ios::in | std::ios::out | std::ios::binary);
+        for (std::uint64_t at = 4096; at < kSize; at += (1 << 20) - 512)
+            out.seekp(static_cast<std::streamoff>(at)) << at;
+    }
+    const int descriptor = ::open(file.c_str(), O_RDONLY | O_CLOEXEC);
+    ::fsync(descriptor);
+    ::posix_fadvise(descriptor, 0, 0, POSIX_FADV_DONTNEED);
+    const auto medium = FileMedium::open(file);
+    ASSERT_TRUE(medium);
+    AlignedBytes bytes(1 << 20);
+    std::vector<std::byte> expected(bytes.size());
+    for (const std::uint64_t at : {std::uint64_t{0}, std::uint64_t{100} << 20, (std::uint64_t{200} << 20) + 512,
+                                   kSize - bytes.size(), (std::uint64_t{50} << 20) + 100}) {
+        ASSERT_TRUE((*medium)->read(at, bytes)) << at;
+        ASSERT_EQ(::pread(descriptor, expected.data(), expected.size(), static_cast<off_t>(at)),
+                  static_cast<ssize_t>(expected.size()));
+        EXPECT_TRUE(std::equal(bytes.begin(), bytes.end(), expected.begin())) << at;
+    }
+    ::close(descriptor);
 }
 
 TEST(Identity, KnowsAMediumAgain) {
