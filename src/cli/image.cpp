@@ -78,7 +78,8 @@ int copy(const Options& options) {
     if (bad + later > 0)
         fmt::print("  {} can't be read, in {}{}\n", size_text(bad + later), counted(done->totals.bad_areas, "area"),
                    later > 0 ? fmt::format("; {} of it is still to be closed in on", size_text(later)) : "");
-    if (untried > 0) fmt::print("  {} not asked for yet\n", size_text(untried));
+    if (untried > 0)
+        fmt::print("  {} not asked for yet: the same command without --range goes on\n", size_text(untried));
     if (!done->sha256.empty()) fmt::print("  SHA-256 of the image: {}\n", done->sha256);
     fmt::print("  {} says which areas are which; keep it beside the image\n", done->map.string());
     if (done->interrupted) {

@@ -80,7 +80,7 @@ TEST_F(ImageTest, BadAreasOfACopyCountInTheProspect) {
     map.set(start + 512, 1024, AreaState::bad);
     ASSERT_TRUE(map.write(AreaMap::beside(image)));
 
-    EXPECT_THAT(run_program({"survey", image}).out, HasSubstr("1024 of its bytes could not be read"));
+    EXPECT_THAT(run_program({"survey", image}).out, HasSubstr("1.0 KiB of the medium are not in this copy"));
     const auto scan = run_program({"scan", image, "-c", path("bad.dredge")});
     EXPECT_EQ(scan.exit_code, 0);
     EXPECT_THAT(scan.err, HasSubstr("can't be read; what lies there counts as lost in one prospect"));

@@ -214,7 +214,7 @@ TEST_F(CopyTest, TheImageIsReadTogetherWithItsMap) {
     ASSERT_TRUE(copy_medium(request_for(medium), listener_));
     const auto opened = open_medium(file());
     ASSERT_TRUE(opened);
-    EXPECT_THAT(opened->remarks, ElementsAre(HasSubstr("2048 of its bytes could not be read")));
+    EXPECT_THAT(opened->remarks, ElementsAre(HasSubstr("2.0 KiB of the medium are not in this copy")));
     std::vector<std::byte> bytes(10 * kSector);
     std::vector<Extent> bad, known;
     ASSERT_TRUE(opened->medium->read(296 * kSector, bytes, &bad));

@@ -1,6 +1,7 @@
 #include <algorithm>
 #include <fmt/format.h>
 
+#include "base/amounts.h"
 #include "media/area_map.h"
 #include "media/charted.h"
 #include "media/images/image.h"
@@ -142,8 +143,10 @@ Result<OpenedMedium> open_medium(const fs::path& path) {
                 map_file.string(), "move it away if it does not belong to this image");
         const AreaTotals totals = map.totals();
         if (totals.not_done() > 0)
-            opened.remarks.push_back(fmt::format("{} of its bytes could not be read when it was copied: {} says which",
-                                                 totals.not_done(), map_file.string()));
+            opened.remarks.push_back(
+                fmt::format("{} of the medium are not in this copy, unreadable or not asked for: {} "
+                            "says which",
+                            size_text(totals.not_done()), map_file.string()));
         opened.medium = std::make_shared<Charted>(opened.medium, map.not_done());
     }
     return opened;
