@@ -21,7 +21,8 @@ constexpr std::uint64_t kBefore = 16;        // bytes before them that are looke
 constexpr std::uint64_t kLookAhead = 8 * kSector;
 constexpr std::uint64_t kExpected = 64 << 20;  // bytes ahead that the medium is asked to fetch meanwhile
 constexpr unsigned kStandsAlone = 32;          // bits of evidence
-constexpr std::size_t kBlocksAhead = 8;        // read or searched and not yet handed over
+constexpr std::size_t kBlocksAhead = 12;       // read or searched and not yet handed over
+constexpr unsigned kReaders = 3;               // so that the medium always has something to do
 
 // Formats whose parts are files of their own: what lies in a damaged one is worth listing.
 bool holds_files(const Format& format) { return format.kind == Kind::archive; }
@@ -266,28 +267,27 @@ Result<void> Carver::sweep(const SweepState& state, FindSink& sink) {
     for (const Extent& extent : state.doubtful) doubtful_.add(extent);
     dropped_ = state.dropped;
     Pipeline line;
-    line.threads.emplace_back([&] {
-        std::uint64_t expected = state.position;
-        for (std::uint64_t at = state.position; at < size; at += kBlock) {
+    std::uint64_t next = state.position, expected = state.position;  // of the ground; guarded
+    unsigned reading = kReaders;
+    const auto read_blocks = [&] {
+        for (;;) {
+            auto block = std::make_shared<Block>();
+            std::optional<Extent> ahead;
             {
                 std::unique_lock lock(line.guard);
-                line.changed.wait(lock, [&] { return line.stop || line.under_way < kBlocksAhead; });
-                if (line.stop) return;
+                line.changed.wait(lock, [&] { return line.stop || next >= size || line.under_way < kBlocksAhead; });
+                if (line.stop || next >= size) break;
                 ++line.under_way;
-            }
-            auto block = std::make_shared<Block>();
-            {
-                const std::lock_guard lock(line.guard);
+                block->start = std::exchange(next, next + kBlock);
                 if (!line.spare.empty()) {
                     block->bytes = std::move(line.spare.back());
                     line.spare.pop_back();
                 }
+                if (const std::uint64_t end = std::min(block->start + kExpected, size); end > expected)
+                    ahead = Extent{expected, end - std::exchange(expected, end)};
             }
-            if (const std::uint64_t ahead = std::min(at + kExpected, size); ahead > expected) {
-                ground_->expect(expected, ahead - expected);
-                expected = ahead;
-            }
-            block->start = at;
+            if (ahead) ground_->expect(ahead->offset, ahead->length);
+            const std::uint64_t at = block->start;
             block->length = std::min(kBlock, size - at);
             block->bytes_at = at - std::min(at, kSector);
             block->bytes.resize(
@@ -296,15 +296,16 @@ Result<void> Carver::sweep(const SweepState& state, FindSink& sink) {
             if (const auto read = ground_->read(block->bytes_at, block->bytes, &bad); !read)
                 block->failure = read.error();
             block->is_sound = bad.empty();
-            if (!bad.empty()) expected = size;  // a failing medium is not asked for more than what is read
             const std::lock_guard lock(line.guard);
+            if (!bad.empty()) expected = size;  // a failing medium is not asked for more than what is read
             line.to_search.push_back(std::move(block));
             line.changed.notify_all();
         }
         const std::lock_guard lock(line.guard);
-        line.all_read = true;
+        line.all_read = --reading == 0;
         line.changed.notify_all();
-    });
+    };
+    for (unsigned n = 0; n < kReaders; ++n) line.threads.emplace_back(read_blocks);
     const unsigned workers =
         options_.workers != 0 ? options_.workers : std::max(1U, std::thread::hardware_concurrency());
     for (unsigned i = 0; i < workers; ++i)
