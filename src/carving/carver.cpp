@@ -5,6 +5,7 @@
 #include <atomic>
 #include <condition_variable>
 #include <deque>
+#include <map>
 #include <mutex>
 #include <thread>
 
@@ -16,7 +17,7 @@ namespace {
 
 constexpr std::uint64_t kSector = 512;
 constexpr std::uint64_t kBlock = 1 << 20;    // bytes searched together: they stay in a core's cache
-constexpr std::uint64_t kBehind = 64 << 10;  // bytes read beyond them, for starts at their end
+constexpr std::uint64_t kBehind = 64 << 10;  // bytes seen beyond them, for starts at their end
 constexpr std::uint64_t kBefore = 16;        // bytes before them that are looked at
 constexpr std::uint64_t kLookAhead = 8 * kSector;
 constexpr std::uint64_t kExpected = 64 << 20;  // bytes ahead that the medium is asked to fetch meanwhile
@@ -75,6 +76,7 @@ struct Carver::Block {
     AlignedBytes bytes;
     std::uint64_t bytes_at = 0;  // where they begin
     bool is_sound = true;        // all of them could be read
+    bool is_ready = false;       // what is seen beyond it is there, too
     std::vector<Find> finds;
     std::vector<std::uint64_t> starts;  // of the finds, on the ground
     std::vector<VolumeTrace> traces;
@@ -97,11 +99,29 @@ struct Carver::Pipeline {
     std::condition_variable changed;
     std::deque<std::shared_ptr<Block>> to_search;
     std::map<std::uint64_t, std::shared_ptr<Block>> searched;  // by start
+    std::map<std::uint64_t, std::shared_ptr<Block>> read;      // by their starts, until they are settled
     std::vector<AlignedBytes> spare;                           // rooms of blocks that are settled, to be filled again
     std::size_t under_way = 0;
     bool all_read = false;
     bool stop = false;
     std::vector<std::thread> threads;
+
+    // A block can be searched when the one behind it is read: what is seen beyond its end is copied from there.
+    void make_ready(std::uint64_t at, std::uint64_t size) {
+        const auto found = read.find(at), behind = read.find(at + kBlock);
+        const bool is_last = at + kBlock >= size;
+        if (found == read.end() || found->second->is_ready || (behind == read.end() && !is_last)) return;
+        Block& block = *found->second;
+        if (!is_last) {
+            const Block& next = *behind->second;
+            const auto from = next.bytes.begin() + static_cast<std::ptrdiff_t>(next.start - next.bytes_at);
+            block.bytes.insert(block.bytes.end(), from,
+                               from + static_cast<std::ptrdiff_t>(std::min(kBehind, next.length)));
+            block.is_sound = block.is_sound && next.is_sound && !next.failure;
+        }
+        block.is_ready = true;
+        to_search.push_back(found->second);
+    }
 
     ~Pipeline() {
         {
@@ -234,9 +254,17 @@ Result<void> Carver::settle(Block& block, FindSink& sink) {
             std::uint64_t resume = start + (around->end_at(place) - place);
             resume = (resume + kSector - 1) / kSector * kSector;
             if (keeps_its_bytes(find) && find.pieces.size() == 1 && resume < skipped) {
-                Block rest{
-                    block.start, block.length, std::move(block.bytes), block.bytes_at, block.is_sound, {}, {}, {}, 0,
-                    {}};
+                Block rest{block.start,
+                           block.length,
+                           std::move(block.bytes),
+                           block.bytes_at,
+                           block.is_sound,
+                           true,
+                           {},
+                           {},
+                           {},
+                           0,
+                           {}};
                 search(rest, resume, skipped);
                 block.bytes = std::move(rest.bytes);
                 block.finds.insert(block.finds.begin() + static_cast<std::ptrdiff_t>(i) + 1,
@@ -290,15 +318,17 @@ Result<void> Carver::sweep(const SweepState& state, FindSink& sink) {
             const std::uint64_t at = block->start;
             block->length = std::min(kBlock, size - at);
             block->bytes_at = at - std::min(at, kSector);
-            block->bytes.resize(
-                static_cast<std::size_t>(std::min(at + block->length + kBehind, size) - block->bytes_at));
+            block->bytes.reserve(static_cast<std::size_t>(kSector + kBlock + kBehind));
+            block->bytes.resize(static_cast<std::size_t>(at + block->length - block->bytes_at));
             std::vector<Extent> bad;  // what can't be read comes as zeros, in which nothing begins
             if (const auto read = ground_->read(block->bytes_at, block->bytes, &bad); !read)
                 block->failure = read.error();
             block->is_sound = bad.empty();
             const std::lock_guard lock(line.guard);
             if (!bad.empty()) expected = size;  // a failing medium is not asked for more than what is read
-            line.to_search.push_back(std::move(block));
+            line.read[at] = std::move(block);
+            line.make_ready(at, size);
+            if (at >= kBlock) line.make_ready(at - kBlock, size);
             line.changed.notify_all();
         }
         const std::lock_guard lock(line.guard);
@@ -338,6 +368,7 @@ Result<void> Carver::sweep(const SweepState& state, FindSink& sink) {
         {
             const std::lock_guard lock(line.guard);
             --line.under_way;
+            line.read.erase(at);
             line.spare.push_back(std::move(block->bytes));
             line.changed.notify_all();
         }

@@ -27,12 +27,14 @@ struct Source {
     std::string name;
     std::string serial;
     std::vector<fs::path> files;
+    bool may_hang = true;
 };
 
 Result<Source> open_source(const CopyRequest& request) {
     if (request.medium) return Source{request.medium, request.medium->name(), {}, {}};
     DREDGER_TRY(const OpenedMedium opened, open_medium(request.source));
     Source source{opened.medium, fs::absolute(request.source).lexically_normal().string(), {}, opened.files};
+    source.may_hang = opened.is_device;
     if (opened.is_device) {
         source.serial = serial_of(request.source);
         DREDGER_TRY(source.medium, FileMedium::open(request.source, true));
@@ -66,7 +68,8 @@ Result<AreaMap> map_for(const CopyRequest& request, const Source& source, const 
     if ((part == map.facts.end() ? "" : part->second) != (request.split > 0 ? std::to_string(request.split) : ""))
         return fail(ErrorKind::usage, "the image was begun with another --split", file.string(),
                     "use the same one, or another file name");
-    if (!fs::exists(first, failed))
+    // A run that was killed at once may have left nothing but its map.
+    if (!fs::exists(first, failed) && map.totals().of(AreaState::untried) < map.size())
         return fail(ErrorKind::usage, "the map is there, but not the image", first.string(),
                     "put the image back, or move the map away to begin anew");
     return map;
@@ -84,7 +87,7 @@ class Copying {
           map_file_(std::move(map_file)),
           passes_(map_, {request.block, std::max<std::uint32_t>(512, source_.medium->sector_size()), request.retries,
                          request.reverse, request.range}),
-          reader_(source_.medium, request.timeout),
+          reader_(source_.medium, source_.may_hang ? request.timeout : std::chrono::milliseconds(0)),
           pool_(request.block),
           writer_(image_, map_file_, request.hashes) {}
 
@@ -226,6 +229,8 @@ Result<CopyReport> copy_medium(const CopyRequest& request, Observer& observer) {
     const fs::path map_file = AreaMap::beside(first);
     bool resumed = false;
     DREDGER_TRY(AreaMap map, map_for(request, source, first, map_file, resumed));
+    // The map comes first: an image without one is somebody else's.
+    if (!resumed) DREDGER_CHECK(map.write(map_file));
     DREDGER_TRY(ImageFile image, ImageFile::open(request.file, map.size(), request.split));
     DREDGER_TRY(CopyReport report,
                 Copying(request, std::move(source), std::move(map), std::move(image), map_file, observer).run());

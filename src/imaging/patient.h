@@ -30,7 +30,7 @@ class PatientReader {
   public:
     enum class Answer { read, failed, hangs };
 
-    // After `patience` a read counts as hanging.
+    // After `patience` a read counts as hanging; 0: reads don't hang here, and are made by who asks.
     PatientReader(MediumPtr medium, std::chrono::milliseconds patience);
     ~PatientReader();
     PatientReader(const PatientReader&) = delete;
