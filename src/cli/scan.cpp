@@ -194,7 +194,9 @@ void add_scan(CLI::App& program, int& exit_code) {
     CLI::App* command =
         program.add_subcommand("scan", "Find deleted files and keep what is known of them in a catalog");
     auto options = std::make_shared<Options>();
-    command->add_option("SOURCE", options->sources, "device or image")->required();
+    command
+        ->add_option("SOURCE", options->sources, "device, or image of any kind: raw, in parts, packed, a virtual disk")
+        ->required();
     command
         ->add_option("-c,--catalog", options->catalog,
                      "where to keep the finds, NAME.dredge; on another drive than the source")

@@ -158,7 +158,7 @@ int survey_source(const std::string& source) {
 void add_survey(CLI::App& program, int& exit_code) {
     CLI::App* command = program.add_subcommand("survey", "Show drives, partitions and volumes, and what to do next");
     auto sources = std::make_shared<std::vector<std::string>>();
-    command->add_option("SOURCE", *sources, "device or image; without it all drives of this machine");
+    command->add_option("SOURCE", *sources, "device, or image of any kind; without it all drives of this machine");
     command->footer(
         "Examples:\n"
         "  dredger survey                     every drive and card of this machine\n"

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <atomic>
 #include <cerrno>
+#include <cstdlib>
 #include <cstring>
 #include <fcntl.h>
 #include <filesystem>
@@ -15,12 +16,22 @@
 namespace dredger {
 namespace {
 
+// Where the file system can't make one at once, its name is taken away again.
+int nameless_file(const std::filesystem::path& folder) {
+    const int descriptor = ::open(folder.c_str(), O_TMPFILE | O_RDWR | O_CLOEXEC, 0600);
+    if (descriptor >= 0) return descriptor;
+    std::string name = (folder / "dredger-XXXXXX").string();
+    const int named = ::mkostemp(name.data(), O_CLOEXEC);
+    if (named >= 0) ::unlink(name.c_str());
+    return named;
+}
+
 // A unit that is unpacked forward into a file without a name, as far as it was asked for.
 class Spilled final : public Medium {
   public:
     static Result<MediumPtr> begin(std::string name, std::uint64_t size, std::unique_ptr<Unpacker> unpacker) {
         const std::filesystem::path folder = std::filesystem::temp_directory_path();
-        const int descriptor = ::open(folder.c_str(), O_TMPFILE | O_RDWR | O_CLOEXEC, 0600);
+        const int descriptor = nameless_file(folder);
         if (descriptor < 0 || ::ftruncate(descriptor, static_cast<off_t>(size)) != 0)
             return fail(ErrorKind::output, fmt::format("no temporary file can be made ({})", std::strerror(errno)),
                         folder.string(), "TMPDIR=FOLDER names another folder; or unpack the image first");
