@@ -1,6 +1,9 @@
 #include "base/file_io.h"
 
 #include <cerrno>
+#include <cstdlib>
+#include <fcntl.h>
+#include <string>
 #include <unistd.h>
 
 namespace dredger {
@@ -26,6 +29,16 @@ bool write_all(int descriptor, std::uint64_t offset, std::span<const std::byte> 
         offset += static_cast<std::uint64_t>(n);
     }
     return true;
+}
+
+int nameless_file(const std::filesystem::path& folder) {
+    const int descriptor = ::open(folder.c_str(), O_TMPFILE | O_RDWR | O_CLOEXEC, 0600);
+    if (descriptor >= 0) return descriptor;
+    // Not every file system has files without names.
+    std::string name = (folder / "dredger-XXXXXX").string();
+    const int named = ::mkostemp(name.data(), O_CLOEXEC);
+    if (named >= 0) ::unlink(name.c_str());
+    return named;
 }
 
 }  // namespace dredger

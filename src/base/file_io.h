@@ -3,6 +3,7 @@
 
 #include <cstddef>
 #include <cstdint>
+#include <filesystem>
 #include <span>
 
 namespace dredger {
@@ -11,5 +12,8 @@ namespace dredger {
 std::size_t read_all(int descriptor, std::uint64_t offset, std::span<std::byte> into);
 // Whether all was written; errno says why not.
 bool write_all(int descriptor, std::uint64_t offset, std::span<const std::byte> bytes);
+
+// A file in `folder` without a name, for reading and writing; it is gone when it is closed. -1 where none can be made.
+int nameless_file(const std::filesystem::path& folder);
 
 }  // namespace dredger

@@ -3,10 +3,11 @@
 #include <algorithm>
 #include <cerrno>
 #include <cstring>
-#include <fcntl.h>
 #include <fmt/format.h>
 #include <unistd.h>
 #include <utility>
+
+#include "base/file_io.h"
 
 namespace dredger {
 namespace {
@@ -156,13 +157,7 @@ Candidate unpack(std::string_view from) {
 Result<Spool> Spool::open(const std::filesystem::path& folder) {
     Spool spool;
     spool.where_ = folder.string();
-    spool.descriptor_ = ::open(folder.c_str(), O_TMPFILE | O_RDWR | O_CLOEXEC, 0600);
-    if (spool.descriptor_ < 0) {
-        // Not every file system has files without names.
-        std::string name = (folder / "dredger-XXXXXX").string();
-        spool.descriptor_ = ::mkostemp(name.data(), O_CLOEXEC);
-        if (spool.descriptor_ >= 0) ::unlink(name.c_str());
-    }
+    spool.descriptor_ = nameless_file(folder);
     if (spool.descriptor_ < 0)
         return fail(ErrorKind::output, fmt::format("no temporary file can be made here ({})", std::strerror(errno)),
                     spool.where_, "keep the catalog in a folder that is yours");

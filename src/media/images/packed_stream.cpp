@@ -3,9 +3,7 @@
 #include <algorithm>
 #include <atomic>
 #include <cerrno>
-#include <cstdlib>
 #include <cstring>
-#include <fcntl.h>
 #include <filesystem>
 #include <fmt/format.h>
 #include <unistd.h>
@@ -15,16 +13,6 @@
 
 namespace dredger {
 namespace {
-
-// Where the file system can't make one at once, its name is taken away again.
-int nameless_file(const std::filesystem::path& folder) {
-    const int descriptor = ::open(folder.c_str(), O_TMPFILE | O_RDWR | O_CLOEXEC, 0600);
-    if (descriptor >= 0) return descriptor;
-    std::string name = (folder / "dredger-XXXXXX").string();
-    const int named = ::mkostemp(name.data(), O_CLOEXEC);
-    if (named >= 0) ::unlink(name.c_str());
-    return named;
-}
 
 // A unit that is unpacked forward into a file without a name, as far as it was asked for.
 class Spilled final : public Medium {
