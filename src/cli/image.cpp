@@ -107,8 +107,7 @@ void add_image(CLI::App& program, int& exit_code) {
     command->add_option("--retries", options->retries,
                         "ask for the bad sectors so many times more; by turns backwards");
     command->add_flag("--reverse", options->reverse, "begin at the end");
-    command->add_flag("--no-hash", options->no_hash,
-                      "leave out the SHA-256 of the image, which a fast drive waits for");
+    command->add_flag("--no-hash", options->no_hash, "leave out the SHA-256 of the image");
     command->add_option("--block", options->block, "of a large read (default 1M)");
     command->add_option("--timeout", options->timeout, "seconds after which a read that hangs is given up (default 60)")
         ->check(CLI::Range(0.1, 3600.0));

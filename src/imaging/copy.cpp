@@ -175,23 +175,21 @@ class Copying {
 
     // Of the image, as it is now: what came in order was hashed while it was read.
     Result<void> hash() {
-        if (writer_.hashed() == map_.size()) {
-            report_.sha256 = writer_.digest();
-        } else {
+        const std::uint64_t from = writer_.hashed();
+        if (from < map_.size()) {
             DREDGER_TRY(const OpenedMedium image, open_medium(ImageFile::first_part(request_.file, request_.split)));
-            Sha256 digest;
             std::vector<std::byte> piece(1 << 20);
-            for (std::uint64_t at = 0; at < map_.size(); at += piece.size()) {
+            for (std::uint64_t at = from; at < map_.size(); at += piece.size()) {
                 if (observer_.should_stop()) return {};
                 observer_.progress({"hashing the image", at, map_.size(), "bytes", 0});
                 const auto part = std::span(piece).first(
                     static_cast<std::size_t>(std::min<std::uint64_t>(piece.size(), map_.size() - at)));
                 std::vector<Extent> bad;
                 DREDGER_CHECK(image.medium->read(at, part, &bad));
-                digest.add(part);
+                writer_.digest().add(part);
             }
-            report_.sha256 = digest.finish();
         }
+        report_.sha256 = writer_.digest().finish();
         map_.facts["sha256"] = report_.sha256;
         return map_.write(map_file_);
     }

@@ -1,20 +1,31 @@
 #include "imaging/writer.h"
 
+#include <sys/resource.h>
+#include <unistd.h>
+
 namespace dredger {
 namespace {
 
-constexpr std::size_t kWaitToWrite = 8, kWaitToHash = 48;  // blocks: hashing may fall behind for a while
+constexpr std::size_t kWaitToWrite = 8, kWaitToHash = 48;  // blocks: hashing may fall behind a little
 
 }  // namespace
 
-BlockQueue::BlockQueue(std::size_t most, std::function<void(Block&)> deal)
-    : most_(most), deal_(std::move(deal)), thread_([this] { run(); }) {}
+BlockQueue::BlockQueue(std::size_t most, bool in_the_background, std::function<void(Block&)> deal)
+    : most_(most), in_the_background_(in_the_background), deal_(std::move(deal)), thread_([this] { run(); }) {}
 
 void BlockQueue::give(Block block) {
     std::unique_lock guard(lock_);
     changed_.wait(guard, [&] { return blocks_.size() < most_; });
     blocks_.push_back(std::move(block));
     changed_.notify_all();
+}
+
+bool BlockQueue::offer(Block block) {
+    const std::lock_guard guard(lock_);
+    if (blocks_.size() >= most_) return false;
+    blocks_.push_back(std::move(block));
+    changed_.notify_all();
+    return true;
 }
 
 void BlockQueue::close() {
@@ -27,6 +38,8 @@ void BlockQueue::close() {
 }
 
 void BlockQueue::run() {
+    constexpr int kLeast = 19;
+    if (in_the_background_) (void)::setpriority(PRIO_PROCESS, static_cast<id_t>(::gettid()), kLeast);
     std::unique_lock guard(lock_);
     for (;;) {
         changed_.wait(guard, [&] { return !blocks_.empty() || closed_; });
@@ -45,13 +58,13 @@ Writer::Writer(ImageFile& image, std::filesystem::path map, bool hashes)
     : image_(image),
       map_file_(std::move(map)),
       hashes_(hashes),
-      hashing_(kWaitToHash,
+      hashing_(kWaitToHash, true,
                [this](Block& block) {
                    if (block.offset != hashed_) return;
                    digest_.add(std::span(*block.bytes).first(block.length));
                    hashed_ += block.length;
                }),
-      writing_(kWaitToWrite, [this](Block& block) {
+      writing_(kWaitToWrite, false, [this](Block& block) {
           if (block.bytes != nullptr)
               return note(image_.write(block.offset, std::span(*block.bytes).first(block.length)));
           lock_.lock();
@@ -74,7 +87,7 @@ Result<void> Writer::error() {
 
 Result<void> Writer::write(Block block) {
     DREDGER_CHECK(error());
-    if (hashes_) hashing_.give(block);
+    if (hashes_) hashes_ = hashing_.offer(block);
     writing_.give(std::move(block));
     return {};
 }

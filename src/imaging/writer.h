@@ -25,12 +25,15 @@ struct Block {
 // A thread that deals with blocks in the order in which they are given, of which at most `most` wait.
 class BlockQueue {
   public:
-    BlockQueue(std::size_t most, std::function<void(Block&)> deal);
+    // `in_the_background`: only when the processor has nothing else to do.
+    BlockQueue(std::size_t most, bool in_the_background, std::function<void(Block&)> deal);
     ~BlockQueue() { close(); }
     BlockQueue(const BlockQueue&) = delete;
     BlockQueue& operator=(const BlockQueue&) = delete;
 
     void give(Block block);
+    // Does not wait: false where it would have to.
+    bool offer(Block block);
     // Waits until all that was given is dealt with.
     void close();
 
@@ -38,6 +41,7 @@ class BlockQueue {
     void run();
 
     std::size_t most_;
+    bool in_the_background_;
     std::function<void(Block&)> deal_;
     std::mutex lock_;
     std::condition_variable changed_;
@@ -56,9 +60,10 @@ class Writer {
     Result<void> save(const AreaMap& map);
     Result<void> close();
 
-    // Up to where everything came in order and was hashed, and what of; valid when closed.
+    // Up to where everything came in order and was hashed on the way, and the hash of it, to go on with; valid when
+    // closed. The medium is never kept waiting for it: where it falls behind, it ends.
     std::uint64_t hashed() const { return hashed_; }
-    std::string digest() { return digest_.finish(); }
+    Sha256& digest() { return digest_; }
 
   private:
     void note(Result<void> done);

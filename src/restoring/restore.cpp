@@ -23,7 +23,7 @@ namespace fs = std::filesystem;
 using namespace std::chrono_literals;
 
 constexpr std::size_t kWaiting =
-    4096;  // files that are written before the one to be placed next, if that is a large one
+    16384;  // files that are written before the one to be placed next, if that is a large one
 constexpr std::uint64_t kWaitingBytes = 1 << 30;  // ... and bytes of them
 
 std::string volume_name(const ScannedVolume& volume) {
