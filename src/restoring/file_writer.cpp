@@ -8,6 +8,7 @@
 #include <ctime>
 #include <fcntl.h>
 #include <fmt/format.h>
+#include <future>
 #include <sys/stat.h>
 #include <sys/xattr.h>
 #include <unistd.h>
@@ -23,6 +24,7 @@ namespace {
 namespace fs = std::filesystem;
 
 constexpr std::size_t kChunk = 1 << 20;        // bytes
+constexpr std::uint64_t kLarge = 8 << 20;      // bytes; two threads work on such a file
 constexpr std::uint64_t kSyncAlone = 1 << 20;  // bytes; larger files are on the drive before they get their name
 
 // A file to be written, closed in any case.
@@ -94,7 +96,16 @@ Result<WrittenFile> write_file(const MediumPtr& medium, const Record& record, co
     if (!file.is_open()) return unwritable(staged);
     Sha256 digest;
     const auto content = open_content(medium, record.layout, record.size);
-    std::vector<std::byte> chunk(static_cast<std::size_t>(std::min<std::uint64_t>(kChunk, record.size)));
+    // Of a large file one chunk is hashed while it is written and the next one is read.
+    const bool is_large = record.size >= kLarge;
+    std::vector<std::byte> chunks[2];
+    chunks[0].resize(static_cast<std::size_t>(std::min<std::uint64_t>(kChunk, record.size)));
+    if (is_large) chunks[1].resize(kChunk);
+    std::size_t turn = 0;
+    std::future<void> hashing;
+    const auto hashed = [&] {
+        if (hashing.valid()) hashing.get();
+    };
     std::uint64_t stored = 0, end_of_stored = 0;
     for (std::uint64_t at = 0; at < record.size;) {
         if (watch.stop) {
@@ -106,13 +117,14 @@ Result<WrittenFile> write_file(const MediumPtr& medium, const Record& record, co
             static constexpr std::array<std::byte, 32 << 10> kZeros{};
             const auto part = std::span(kZeros).first(
                 static_cast<std::size_t>(std::min<std::uint64_t>({kZeros.size(), zeros, record.size - at})));
+            hashed();
             digest.add(part);
             at += part.size();
             watch.written += part.size();
             continue;
         }
         const auto part =
-            std::span(chunk).first(static_cast<std::size_t>(std::min<std::uint64_t>(kChunk, record.size - at)));
+            std::span(chunks[turn]).first(static_cast<std::size_t>(std::min<std::uint64_t>(kChunk, record.size - at)));
         const std::uint64_t there = at < content->size() ? content->size() - at : 0;
         const auto readable = part.first(static_cast<std::size_t>(std::min<std::uint64_t>(part.size(), there)));
         const std::size_t gaps_before = written.gaps.size();
@@ -121,13 +133,20 @@ Result<WrittenFile> write_file(const MediumPtr& medium, const Record& record, co
         if (readable.size() < part.size())
             written.gaps.push_back({at + readable.size(), part.size() - readable.size()});
         for (std::size_t i = gaps_before; i < written.gaps.size(); ++i) written.missing += written.gaps[i].length;
+        hashed();
+        if (is_large) {
+            hashing = std::async(std::launch::async, [&digest, part] { digest.add(part); });
+            turn = 1 - turn;
+        } else {
+            digest.add(part);
+        }
         if (!file.write(at, part)) return unwritable(staged);
         stored += part.size();
         end_of_stored = at + part.size();
-        digest.add(part);
         at += part.size();
         watch.written += part.size();
     }
+    hashed();
     if (!file.finish(record.size, end_of_stored == record.size ? record.size : stored)) return unwritable(staged);
     written.sha256 = digest.finish();
     return written;
