@@ -91,8 +91,9 @@ Result<void> keep_similar(Opened& from, const Options& options) {
     if (!similar) return tl::unexpected<Error>(similar.error());
     if (is_interrupted()) warn("interrupted: not all pictures were looked at");
     from.similar = std::move(*similar);
-    from.selection.only = {-1};  // where nothing is like it
-    for (const Similar& one : from.similar) from.selection.only.insert(one.candidate);
+    const std::set<std::int64_t> picked = std::exchange(from.selection.only, {-1});  // where nothing is like it
+    for (const Similar& one : from.similar)
+        if (picked.empty() || picked.contains(one.candidate)) from.selection.only.insert(one.candidate);
     return {};
 }
 
