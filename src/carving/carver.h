@@ -7,10 +7,10 @@
 
 #include "base/digest.h"
 #include "base/observer.h"
-#include "carving/coverage.h"
 #include "carving/joining.h"
 #include "carving/nominator.h"
 #include "media/content.h"
+#include "media/coverage.h"
 #include "volumes/trace.h"
 
 namespace dredger {

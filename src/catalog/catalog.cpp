@@ -247,7 +247,7 @@ Result<std::vector<Extent>> Catalog::bad_areas(std::int64_t source) const {
     for (;;) {
         DREDGER_TRY(const bool more, rows.step());
         if (!more) return areas;
-        areas.push_back({static_cast<std::uint64_t>(rows.number(0)), static_cast<std::uint64_t>(rows.number(1))});
+        areas.push_back({loaded(rows.number(0)), loaded(rows.number(1))});
     }
 }
 

@@ -1,14 +1,15 @@
 // A copy of a medium with what is known of its unreadable areas: these are bad here, too.
 #pragma once
 
-#include "media/medium.h"
+#include <algorithm>
+
+#include "media/coverage.h"
 
 namespace dredger {
 
 class Charted final : public Medium {
   public:
-    // `bad`: in order, apart from each other.
-    Charted(MediumPtr whole, std::vector<Extent> bad) : whole_(std::move(whole)), bad_(std::move(bad)) {}
+    Charted(MediumPtr whole, const std::vector<Extent>& bad) : whole_(std::move(whole)), bad_(bad) {}
 
     std::uint64_t size() const override { return whole_->size(); }
     std::uint32_t sector_size() const override { return whole_->sector_size(); }
@@ -21,11 +22,26 @@ class Charted final : public Medium {
 
   private:
     MediumPtr whole_;
-    std::vector<Extent> bad_;
+    Coverage bad_;
 };
 
-// What of the range lies in extents that are in order and apart from each other.
-void add_shared(const std::vector<Extent>& extents, std::uint64_t offset, std::uint64_t length,
-                std::vector<Extent>& shared);
+// Fills `into`, which stands for the bytes from `offset` on, without asking for those in `known`: these come as zeros
+// and are added to `bad`, all others come from `read(offset, part)`, which returns a Result<void>.
+template <class Read>
+Result<void> read_around(const std::vector<Extent>& known, std::uint64_t offset, std::span<std::byte> into,
+                         std::vector<Extent>& bad, Read read) {
+    std::uint64_t at = offset;
+    const auto read_to = [&](std::uint64_t to) -> Result<void> {
+        return to > at ? read(at, into.subspan(at - offset, to - at)) : Result<void>();
+    };
+    for (const Extent& lost : known) {
+        DREDGER_CHECK(read_to(lost.offset));
+        const auto part = into.subspan(lost.offset - offset, lost.length);
+        std::fill(part.begin(), part.end(), std::byte{0});
+        bad.push_back(lost);
+        at = lost.end();
+    }
+    return read_to(offset + into.size());
+}
 
 }  // namespace dredger

@@ -3,10 +3,9 @@
 // several threads.
 #pragma once
 
-#include <map>
 #include <shared_mutex>
 
-#include "media/medium.h"
+#include "media/coverage.h"
 
 namespace dredger {
 
@@ -21,7 +20,7 @@ class Sparing final : public Medium {
     void expect(std::uint64_t offset, std::uint64_t length) const override;
     void add_known_bad(std::uint64_t offset, std::uint64_t length, std::vector<Extent>& bad) const override;
 
-    // All that can't be read, as far as it is known: in order, apart from each other.
+    // All that could not be read, by this and by what was known of earlier looks: in order, apart from each other.
     std::vector<Extent> bad_areas() const;
 
   protected:
@@ -29,12 +28,11 @@ class Sparing final : public Medium {
 
   private:
     std::vector<Extent> known_in(std::uint64_t offset, std::uint64_t length) const;
-    void remember(std::uint64_t offset, std::uint64_t length) const;
     void read_gently(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>& bad) const;
 
     MediumPtr whole_;
     mutable std::shared_mutex lock_;
-    mutable std::map<std::uint64_t, std::uint64_t> bad_;  // start and end of each area
+    mutable Coverage bad_;
     mutable std::uint64_t failed_up_to_ = ~std::uint64_t{0};
     mutable unsigned in_a_row_ = 0;  // failures, up to there
 };

@@ -4,7 +4,6 @@
 #include <fmt/format.h>
 
 #include "base/amounts.h"
-#include "media/charted.h"
 #include "ranking/bands.h"
 
 namespace dredger {
@@ -32,15 +31,15 @@ Result<void> count_bad_areas(Catalog& catalog, std::int64_t source, const Sparin
     std::vector<Extent> bad;
     medium.add_known_bad(0, medium.size(), bad);
     if (bad.empty()) return {};
-    DREDGER_CHECK(catalog.save_bad_areas(source, bad));
+    // Without those that the map of an image tells of: a later copy may have them.
+    DREDGER_CHECK(catalog.save_bad_areas(source, medium.bad_areas()));
+    const Coverage unreadable(bad);
     std::uint64_t bytes = 0;
     for (const Extent& area : bad) bytes += area.length;
 
     std::map<std::int64_t, std::uint64_t> lost;  // bytes by candidate
     DREDGER_CHECK(catalog.each_stored_extent(source, [&](std::int64_t candidate, const Extent& extent) {
-        std::vector<Extent> shared;
-        add_shared(bad, extent.offset, extent.length, shared);
-        for (const Extent& part : shared) lost[candidate] += part.length;
+        for (const Extent& part : unreadable.within(extent.offset, extent.length)) lost[candidate] += part.length;
     }));
     DREDGER_CHECK(catalog.begin());
     for (const auto& [id, count] : lost) {

@@ -1,6 +1,6 @@
 #include "scanning/told_finds.h"
 
-#include "carving/coverage.h"
+#include "media/coverage.h"
 
 namespace dredger {
 

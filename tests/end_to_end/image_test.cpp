@@ -3,6 +3,7 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include "catalog/catalog.h"
 #include "media/area_map.h"
 #include "support/support.h"
 
@@ -92,6 +93,8 @@ TEST_F(ImageTest, BadAreasOfACopyCountInTheProspect) {
     const auto restored = run_program({"restore", path("bad.dredge"), "--name", "NEST0003.JPG", "--to", path("out")});
     EXPECT_EQ(restored.exit_code, 1);
     EXPECT_THAT(restored.out, AllOf(HasSubstr("partial"), HasSubstr("bytes not had: 512+1024")));
+    // The copy may be completed later: what its map tells now is not kept.
+    EXPECT_TRUE(Catalog::open(path("bad.dredge"))->bad_areas(1)->empty());
     EXPECT_THAT(run_program({"scan", "--deep", image, "-c", path("bad.dredge")}).exit_code, 0);
     EXPECT_EQ(json_of("bad.dredge")["band"], "patchy");
 }

@@ -1,4 +1,4 @@
-#include "carving/coverage.h"
+#include "media/coverage.h"
 
 #include <algorithm>
 
@@ -22,6 +22,18 @@ std::uint64_t Coverage::end_at(std::uint64_t at) const {
     const auto behind = ends_.upper_bound(at);
     if (behind == ends_.begin()) return at;
     return std::max(at, std::prev(behind)->second);
+}
+
+std::vector<Extent> Coverage::within(std::uint64_t offset, std::uint64_t length) const {
+    std::vector<Extent> list;
+    const std::uint64_t end = offset + length;
+    auto run = ends_.upper_bound(offset);
+    if (run != ends_.begin()) --run;
+    for (; run != ends_.end() && run->first < end; ++run) {
+        const std::uint64_t from = std::max(offset, run->first), to = std::min(end, run->second);
+        if (from < to) list.push_back({from, to - from});
+    }
+    return list;
 }
 
 void Coverage::forget_before(std::uint64_t at) {

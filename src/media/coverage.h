@@ -1,4 +1,4 @@
-// Which parts of a medium belong to files that were found already.
+// Parts of a medium: those that belong to files that were found already, or those that can't be read.
 #pragma once
 
 #include <cstdint>
@@ -11,10 +11,18 @@ namespace dredger {
 
 class Coverage {
   public:
+    Coverage() = default;
+    explicit Coverage(const std::vector<Extent>& extents) {
+        for (const Extent& extent : extents) add(extent);
+    }
+
     void add(const Extent& extent);
     bool covers(std::uint64_t at) const { return end_at(at) > at; }
     // Where the covered run that `at` lies in ends; `at` itself where it is not covered.
     std::uint64_t end_at(std::uint64_t at) const;
+    // What of this range is covered, in order.
+    std::vector<Extent> within(std::uint64_t offset, std::uint64_t length) const;
+    bool empty() const { return ends_.empty(); }
     // Leaves out what lies before `at`.
     void forget_before(std::uint64_t at);
     std::vector<Extent> extents() const;
