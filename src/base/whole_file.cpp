@@ -4,11 +4,21 @@
 #include <cstring>
 #include <fcntl.h>
 #include <fmt/format.h>
+#include <fstream>
+#include <sstream>
 #include <unistd.h>
 
 #include "base/file_io.h"
 
 namespace dredger {
+
+Result<std::string> read_whole_file(const std::filesystem::path& file) {
+    std::ifstream in(file, std::ios::binary);
+    std::stringstream text;
+    text << in.rdbuf();
+    if (!in) return fail(ErrorKind::unreadable, "this can't be read", file.string(), "check the path");
+    return text.str();
+}
 
 Result<void> write_whole_file(const std::filesystem::path& file, std::string_view text) {
     const std::string fresh = file.string() + ".new";

@@ -47,19 +47,22 @@ Result<MediumPtr> open_source(const ScannedSource& source, const AttachRequest& 
         opened = recognised_at(place, source, request, attached.remarks);
     }
     if (!opened) return tl::unexpected<Error>(opened.error());
-    const std::string danger =
-        request.destination.empty() ? std::string() : writing_endangers(request.destination, opened->files);
-    if (!danger.empty()) {
-        if (!request.onto_same_drive)
-            return fail(ErrorKind::unsafe, "writing here could destroy what is to be restored: " + danger,
-                        request.destination.string(), "write to another drive, or spell out --onto-same-drive");
+    if (const auto safe = refuse_danger(request.destination, opened->files); !safe) {
+        if (!request.onto_same_drive) return tl::unexpected<Error>(safe.error());
         attached.remarks.push_back(
-            fmt::format("{}: {}; overridden with --onto-same-drive", request.destination.string(), danger));
+            fmt::format("{}: {}; overridden with --onto-same-drive", request.destination.string(), safe.error().what));
     }
     return opened->medium;
 }
 
 }  // namespace
+
+Result<void> refuse_danger(const fs::path& destination, const std::vector<fs::path>& files) {
+    const std::string danger = destination.empty() ? std::string() : writing_endangers(destination, files);
+    if (danger.empty()) return {};
+    return fail(ErrorKind::unsafe, "writing here could destroy what is to be restored: " + danger, destination.string(),
+                "write to another drive, or spell out --onto-same-drive");
+}
 
 Result<Attached> attach(const Catalog& catalog, const std::set<std::int64_t>& volumes, const AttachRequest& request) {
     DREDGER_TRY(const auto sources, catalog.sources());

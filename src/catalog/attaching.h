@@ -29,6 +29,9 @@ struct Attached {
     std::optional<Error> first_missing;       // why the first of those is not there
 };
 
+// An error where writing to `destination` could destroy what is read from one of these files.
+Result<void> refuse_danger(const std::filesystem::path& destination, const std::vector<std::filesystem::path>& files);
+
 Result<Attached> attach(const Catalog& catalog, const std::set<std::int64_t>& volumes, const AttachRequest& request);
 
 }  // namespace dredger

@@ -3,8 +3,6 @@
 #include <algorithm>
 #include <charconv>
 #include <fmt/format.h>
-#include <fstream>
-#include <sstream>
 
 #include "base/csv.h"
 #include "base/whole_file.h"
@@ -66,11 +64,9 @@ std::vector<std::string> pick_row(const Candidate& c, const std::string& catalog
 }
 
 Result<PickList> read_picks(const fs::path& file) {
-    std::ifstream in(file, std::ios::binary);
-    if (!in) return fail(ErrorKind::usage, "the pick list can't be read", file.string(), kHint);
-    std::stringstream text;
-    text << in.rdbuf();
-    const auto table = read_csv(text.str());
+    const auto text = read_whole_file(file);
+    if (!text) return fail(ErrorKind::usage, "the pick list can't be read", file.string(), kHint);
+    const auto table = read_csv(*text);
     if (!table) return fail(ErrorKind::usage, "this is not a pick list", file.string(), kHint);
     const auto has = [&](const char* name) {
         return std::find(table->columns.begin(), table->columns.end(), name) != table->columns.end();

@@ -57,10 +57,7 @@ Result<CopyRequest> request_for(const Options& options) {
 int copy(const Options& options) {
     const auto request = request_for(options);
     if (!request) return report(request.error());
-    for (const Mount& mount : mounts_on_drive_of(options.source))
-        if (mount.writable)
-            warn(fmt::format("{} is mounted for writing on {}; sudo mount -o remount,ro {} keeps it from changing",
-                             mount.device, mount.folder, mount.folder));
+    for (const std::string& warning : warnings_of_writing(options.source)) warn(warning);
     catch_interrupts();
     TerminalObserver<Observer> observer;
     const auto done = copy_medium(*request, observer);

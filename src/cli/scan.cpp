@@ -130,10 +130,7 @@ int scan_all(const Options& options) {
         const auto opened = open_medium(source);
         if (!opened) return report(opened.error());
         if (const auto safe = check_safe(options, *opened); !safe) return report(safe.error());
-        for (const Mount& mount : mounts_on_drive_of(source))
-            if (mount.writable)
-                warn(fmt::format("{} is mounted for writing on {}; sudo mount -o remount,ro {} keeps it from changing",
-                                 mount.device, mount.folder, mount.folder));
+        for (const std::string& warning : warnings_of_writing(source)) warn(warning);
     }
     const bool was_there = fs::exists(options.catalog);
     auto catalog = Catalog::open_for_scan(options.catalog);

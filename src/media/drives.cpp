@@ -235,6 +235,16 @@ std::vector<Mount> mounts_on_drive_of(const fs::path& device) {
     return found;
 }
 
+std::vector<std::string> warnings_of_writing(const fs::path& device) {
+    std::vector<std::string> warnings;
+    for (const Mount& mount : mounts_on_drive_of(device))
+        if (mount.writable)
+            warnings.push_back(
+                fmt::format("{} is mounted for writing on {}; sudo mount -o remount,ro {} keeps it from changing",
+                            mount.device, mount.folder, mount.folder));
+    return warnings;
+}
+
 std::string writing_endangers(const fs::path& folder, const fs::path& source) {
     std::error_code failed;
     fs::path existing = fs::absolute(folder, failed);

@@ -51,6 +51,8 @@ struct Mount {
     bool writable = false;
 };
 std::vector<Mount> mounts_on_drive_of(const std::filesystem::path& device);
+// A sentence for each of these that is mounted for writing, with what keeps it from changing.
+std::vector<std::string> warnings_of_writing(const std::filesystem::path& device);
 
 // Why writing below `folder` could destroy what is read from `source`: it lies on the source itself, on another
 // partition of the same drive, or on a loop device whose backing file is the source. Empty where it is safe.

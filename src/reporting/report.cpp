@@ -3,11 +3,11 @@
 #include <fmt/format.h>
 #include <fstream>
 #include <openssl/evp.h>
-#include <sstream>
 
 #include "base/amounts.h"
 #include "base/csv.h"
 #include "base/text.h"
+#include "base/whole_file.h"
 #include "reporting/dfxml.h"
 #include "reporting/figures.h"
 #include "reporting/markup.h"
@@ -39,14 +39,6 @@ img { width: 100%; border: 1px solid #e3dfd5; border-radius: 4px; margin: 8px 0;
 </head>
 <body><main>
 )";
-
-Result<std::string> read_file(const fs::path& path) {
-    std::ifstream in(path, std::ios::binary);
-    std::stringstream text;
-    text << in.rdbuf();
-    if (!in) return fail(ErrorKind::unreadable, "this can't be read", path.string(), "check the path");
-    return text.str();
-}
 
 std::string base64(const std::string& bytes) {
     std::string text((bytes.size() + 2) / 3 * 4 + 1, '\0');
@@ -113,7 +105,7 @@ class ReportPage {
 
     Result<void> figure(const reporting::Figure& figure) {
         DREDGER_CHECK(reporting::write_figure(figure, request_.destination));
-        DREDGER_TRY(const std::string svg, read_file(request_.destination / (figure.name + ".svg")));
+        DREDGER_TRY(const std::string svg, read_whole_file(request_.destination / (figure.name + ".svg")));
         html_ +=
             fmt::format("<img alt=\"{}\" src=\"data:image/svg+xml;base64,{}\">\n", escaped(figure.title), base64(svg));
         return {};
@@ -165,7 +157,7 @@ class ReportPage {
 
     // From the manifest that a restore leaves.
     Result<void> restored() {
-        DREDGER_TRY(const std::string text, read_file(request_.restored / "manifest.csv"));
+        DREDGER_TRY(const std::string text, read_whole_file(request_.restored / "manifest.csv"));
         const auto rows = parse_csv(text);
         if (!rows)
             return fail(ErrorKind::usage, "this is no manifest", (request_.restored / "manifest.csv").string(),

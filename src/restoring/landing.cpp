@@ -1,5 +1,6 @@
 #include "restoring/landing.h"
 
+#include <algorithm>
 #include <fmt/format.h>
 #include <sys/stat.h>
 
@@ -29,16 +30,21 @@ std::string arranged_folder(const NameFacts& facts, Arrangement arrangement) {
     return {};
 }
 
-int rank_of(std::string_view word, std::initializer_list<std::string_view> best_first) {
-    int rank = static_cast<int>(best_first.size());
-    for (const std::string_view known : best_first) {
-        if (word == known) return rank;
-        --rank;
-    }
-    return 0;
+// What a word of the manifest means; nothing where it is none of these.
+template <class Word, std::size_t N>
+std::optional<Word> meaning_of(std::string_view word, const std::string_view (&words)[N]) {
+    const auto* const found = std::find(std::begin(words), std::end(words), word);
+    return found == std::end(words) ? std::nullopt : std::optional(static_cast<Word>(found - std::begin(words)));
 }
 
 }  // namespace
+
+Standing standing_of(Outcome outcome, Check check, int prospect, std::uint64_t bytes) {
+    constexpr int kOutcomeRanks[] = {3, 2, 1, 0, 0, 0};  // whole, doubtful, partial; the others leave no file
+    constexpr int kCheckRanks[] = {4, 3, 1, 2};          // verified, plausible, damaged, unknown
+    return {kOutcomeRanks[static_cast<std::size_t>(outcome)], kCheckRanks[static_cast<std::size_t>(check)], prospect,
+            bytes};
+}
 
 Landing::Landing(fs::path folder, NameRules rules, IfExists if_exists, const Manifest* manifest)
     : folder_(std::move(folder)), rules_(rules), if_exists_(if_exists) {
@@ -49,14 +55,10 @@ Landing::Landing(fs::path folder, NameRules rules, IfExists if_exists, const Man
         if (row.restored_path.empty() || row.sha256.empty() ||
             !fs::exists(fs::symlink_status(folder_ / row.restored_path, failed)))
             continue;
-        Taken taken{
-            row.catalog,
-            row.id,
-            parse_iso8601(row.modified),
-            row.sha256,
-            {rank_of(row.outcome, {"whole", "doubtful", "partial"}),
-             rank_of(row.check, {"verified", "plausible", "unknown", "damaged"}), row.prospect, row.restored_bytes},
-            false};
+        const Standing standing = standing_of(meaning_of<Outcome>(row.outcome, kOutcomeWords).value_or(Outcome::failed),
+                                              meaning_of<Check>(row.check, kCheckWords).value_or(Check::damaged),
+                                              row.prospect, row.restored_bytes);
+        Taken taken{row.catalog, row.id, parse_iso8601(row.modified), row.sha256, standing, false};
         taken_[path_key(row.restored_path, rules_)] = std::move(taken);
     }
 }

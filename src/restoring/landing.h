@@ -6,6 +6,7 @@
 
 #include "restoring/manifest.h"
 #include "restoring/names.h"
+#include "restoring/outcome.h"
 #include "restoring/pattern.h"
 
 namespace dredger {
@@ -35,6 +36,8 @@ struct Standing {
     std::uint64_t bytes = 0;  // that were had
     auto operator<=>(const Standing&) const = default;
 };
+
+Standing standing_of(Outcome outcome, Check check, int prospect, std::uint64_t bytes);
 
 // A file that is ready to be put in its place.
 struct Arrival {

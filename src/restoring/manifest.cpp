@@ -36,13 +36,6 @@ tl::unexpected<Error> unwritable(const fs::path& file) {
 
 std::string sum_line(const ManifestRow& row) { return fmt::format("{}  {}\n", row.sha256, row.restored_path); }
 
-std::string text_in(const fs::path& file) {
-    std::ifstream in(file, std::ios::binary);
-    std::stringstream text;
-    text << in.rdbuf();
-    return text.str();
-}
-
 }  // namespace
 
 Result<Manifest> Manifest::read(const fs::path& folder) {
@@ -51,7 +44,7 @@ Result<Manifest> Manifest::read(const fs::path& folder) {
     const fs::path file = folder / "manifest.csv";
     std::error_code failed;
     if (!fs::exists(file, failed)) return manifest;
-    std::string text = text_in(file);
+    DREDGER_TRY(std::string text, read_whole_file(file));
     // A run that was killed may have left half a row.
     if (const auto end = text.rfind("\r\n"); end != text.npos) text.resize(end + 2);
     const auto table = parse_csv(text);
@@ -77,7 +70,7 @@ Result<Manifest> Manifest::read(const fs::path& folder) {
                       number_in<std::uint64_t>(row["restored_bytes"])};
         manifest.rows_[{r.catalog, r.id}] = std::move(r);
     }
-    std::istringstream sums(text_in(folder / "SHA256SUMS"));
+    std::istringstream sums(read_whole_file(folder / "SHA256SUMS").value_or(""));
     for (std::string line; std::getline(sums, line);) manifest.confirmed_.insert(line + "\n");
     return manifest;
 }

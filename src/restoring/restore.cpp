@@ -22,9 +22,9 @@ namespace {
 namespace fs = std::filesystem;
 using namespace std::chrono_literals;
 
-constexpr std::size_t kWaiting =
-    16384;  // files that are written before the one to be placed next, if that is a large one
-constexpr std::uint64_t kWaitingBytes = 1 << 30;  // ... and bytes of them
+// How many files, and bytes of them, are written before the one to be placed next, where that is a large one.
+constexpr std::size_t kWaiting = 16384;
+constexpr std::uint64_t kWaitingBytes = 1 << 30;
 
 std::string volume_name(const ScannedVolume& volume) {
     if (volume.place.number == 0) return "outside the volumes";
@@ -33,14 +33,6 @@ std::string volume_name(const ScannedVolume& volume) {
 }
 
 Outcome expected(const Candidate& c) { return c.prospect.band == Band::sound ? Outcome::whole : Outcome::doubtful; }
-
-Standing standing_of(const Candidate& c, Outcome outcome, std::uint64_t bytes) {
-    constexpr int kCheckRanks[] = {4, 3, 1, 2};  // verified, plausible, damaged, unknown
-    return {outcome == Outcome::whole      ? 3
-            : outcome == Outcome::doubtful ? 2
-                                           : 1,
-            kCheckRanks[static_cast<std::size_t>(c.prospect.check)], c.prospect.value, bytes};
-}
 
 // Bytes of the destination that it will take.
 std::uint64_t stored_bytes(const Record& record) {
@@ -78,6 +70,7 @@ struct Task {
     Candidate candidate;
     MediumPtr medium;
     fs::path staged;
+    fs::path wanted;       // place; of one whose content is asked first: empty
     std::uint64_t number;  // running
     std::uint64_t bytes;   // that it takes
 };
@@ -161,16 +154,8 @@ class Restoration {
             DREDGER_TRY(const auto sources, job.catalog->sources());
             for (const ScannedSource& source : sources) {
                 const fs::path place = job.source.empty() ? fs::path(source.path) : job.source;
-                for (const Mount& mount : mounts_on_drive_of(place))
-                    if (mount.writable)
-                        remarks_.push_back(fmt::format(
-                            "{} is mounted for writing on {}; sudo mount -o remount,ro {} keeps it from changing",
-                            mount.device, mount.folder, mount.folder));
-                const std::string danger = writing_endangers(request_.destination, place);
-                if (!danger.empty() && !request_.onto_same_drive)
-                    return fail(ErrorKind::unsafe, "writing here could destroy what is to be restored: " + danger,
-                                request_.destination.string(),
-                                "write to another drive, or spell out --onto-same-drive");
+                for (std::string& warning : warnings_of_writing(place)) remarks_.push_back(std::move(warning));
+                if (!request_.onto_same_drive) DREDGER_CHECK(refuse_danger(request_.destination, {place}));
             }
         }
         for (const std::string& remark : remarks_) observer_.warning(remark);
@@ -252,9 +237,8 @@ class Restoration {
             if (is_over()) break;
         }
         if (!report_.stopped) return {};
-        const std::uint64_t done = seen_files_, bytes = seen_bytes_;
-        report_.remaining_files = report_.files - std::min(report_.files, done);
-        report_.remaining_bytes = report_.bytes - std::min(report_.bytes, bytes);
+        report_.remaining_files = report_.files - seen_files_;
+        report_.remaining_bytes = report_.bytes - std::min(report_.bytes, seen_bytes_);
         report_.stopped->what =
             fmt::format("the destination is full: {} {} of {} remain", report_.remaining_files,
                         report_.remaining_files == 1 ? "file" : "files", size_text(report_.remaining_bytes));
@@ -273,19 +257,21 @@ class Restoration {
         return request_.arrangement == Arrangement::date || (request_.rename && request_.rename->asks_content());
     }
 
-    fs::path wanted(const Job& job, const Candidate& c, const Description* said, std::uint64_t number) const {
+    // Of its volume, below the destination; empty: the destination itself.
+    static fs::path folder_for(const Job& job, const Candidate& c) {
         const auto folder = job.folder_for.find(c.volume);
-        return (folder == job.folder_for.end() ? fs::path() : folder->second) /
-               Landing::wanted(facts_for(job, c, said, number), request_.arrangement,
-                               request_.rename ? &*request_.rename : nullptr, rules_);
+        return folder == job.folder_for.end() ? fs::path() : folder->second;
+    }
+
+    fs::path wanted(const Job& job, const Candidate& c, const Description* said, std::uint64_t number) const {
+        return folder_for(job, c) / Landing::wanted(facts_for(job, c, said, number), request_.arrangement,
+                                                    request_.rename ? &*request_.rename : nullptr, rules_);
     }
 
     Result<void> make_folder(Job& job, const Candidate& c) {
         // Other arrangements have folders of their own.
         if (request_.arrangement != Arrangement::tree || request_.rename) return {};
-        const auto above = job.folder_for.find(c.volume);
-        const fs::path relative =
-            (above == job.folder_for.end() ? fs::path() : above->second) / mapped_path(c.record.path(), rules_);
+        const fs::path relative = folder_for(job, c) / mapped_path(c.record.path(), rules_);
         std::error_code failed;
         if (!request_.dry_run) {
             fs::create_directories(request_.destination / relative, failed);
@@ -314,13 +300,13 @@ class Restoration {
             return refuse(Outcome::failed, "nothing tells where its content lies");
         if (request_.partials == Partials::skip && expected(c) != Outcome::whole && !can_be_checked(c))
             return refuse(Outcome::skipped, "it is not believed whole");
-        if (!is_placed_later && request_.if_exists == IfExists::skip)
+        if (!is_placed_later)
             if (const std::string why = landing_->refusal(place); !why.empty()) return refuse(Outcome::skipped, why);
         if (request_.dry_run) {
-            Description said;
-            if (is_placed_later) said = described(medium->second, c);
             seen(c);
-            return pretend(job, c, said, number);
+            if (!is_placed_later) return pretend(job, c, place);
+            const Description said = described(medium->second, c);
+            return pretend(job, c, wanted(job, c, &said, number));
         }
 
         const std::uint64_t bytes = stored_bytes(c.record);
@@ -335,7 +321,7 @@ class Restoration {
         }
         seen(c);
         in_hand_ += bytes;
-        crew_->give({&job, c, medium->second, destination_->staging_name(number), number, bytes});
+        crew_->give({&job, c, medium->second, destination_->staging_name(number), place, number, bytes});
         return {};
     }
 
@@ -391,7 +377,7 @@ class Restoration {
         Job& job = *task.job;
         const Candidate& c = task.candidate;
         if (done.is_learnt) job.learnt.push_back(c);
-        fs::path relative = wanted(job, c, &done.said, task.number);
+        fs::path relative = asks_content() ? wanted(job, c, &done.said, task.number) : task.wanted;
         if (done.is_left_out) return tell(job, c, relative, Outcome::skipped, "it is not believed whole", nullptr);
         if (!done.written) {
             const bool full = destination_->room() == 0;
@@ -407,8 +393,10 @@ class Restoration {
         if (written.missing > 0 && request_.partials == Partials::skip)
             return tell(job, c, relative, Outcome::skipped, "not all of its bytes could be read", nullptr);
         if (is_aside) relative = kAsideFolder / relative;
-        Arrival arrival{job.name,          c.id,           relative,
-                        c.record.modified, written.sha256, standing_of(c, outcome, c.record.size - written.missing)};
+        Arrival arrival{
+            job.name,       c.id,
+            relative,       c.record.modified,
+            written.sha256, standing_of(outcome, c.prospect.check, c.prospect.value, c.record.size - written.missing)};
         const Landed landed = landing_->settle(arrival);
         if (landed.how == Landed::How::refused)
             return tell(job, c, landed.place, Outcome::skipped, landed.why, nullptr);
@@ -431,12 +419,12 @@ class Restoration {
         return written.file.place(target);
     }
 
-    Result<void> pretend(Job& job, const Candidate& c, const Description& said, std::uint64_t number) {
-        fs::path relative = wanted(job, c, &said, number);
+    Result<void> pretend(Job& job, const Candidate& c, fs::path relative) {
         const Outcome outcome = expected(c);
         if (request_.partials == Partials::aside && outcome != Outcome::whole) relative = kAsideFolder / relative;
         const Landed landed =
-            landing_->settle({job.name, c.id, relative, c.record.modified, "", standing_of(c, outcome, c.record.size)});
+            landing_->settle({job.name, c.id, relative, c.record.modified, "",
+                              standing_of(outcome, c.prospect.check, c.prospect.value, c.record.size)});
         const bool refused = landed.how == Landed::How::refused;
         return tell(job, c, landed.place, refused ? Outcome::skipped : outcome, landed.why, nullptr);
     }
