@@ -172,6 +172,17 @@ void scan_damaged_copies(const std::string& fixture, unsigned copies, const std:
     }
 }
 
+std::string NameOfTest::word_of(std::string name) {
+    std::replace(name.begin(), name.end(), '-', '_');
+    return name;
+}
+
+void scan_a_thousand(const Damage& damage,
+                     const std::function<std::vector<std::uint64_t>(const std::vector<std::byte>&)>& tender_places) {
+    const auto& [fixture, seed] = damage;
+    scan_damaged_copies(fixture, affordable(1000), tender_places(unpacked(fixture)), seed);
+}
+
 std::uint64_t most_memory() {
     rusage usage{};
     ::getrusage(RUSAGE_SELF, &usage);

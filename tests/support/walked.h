@@ -2,6 +2,7 @@
 #pragma once
 
 #include <functional>
+#include <gtest/gtest.h>
 
 #include "filesystems/filesystem.h"
 #include "support/support.h"
@@ -44,6 +45,22 @@ void expect_whole_deleted(const Walked& walked, const std::string& fixture);
 // `tender` are places where a few changed bytes do most harm.
 void scan_damaged_copies(const std::string& fixture, unsigned copies, const std::vector<std::uint64_t>& tender,
                          unsigned seed = 20260503);
+
+// A fixture, and the seed of what is done to it, as parameters of a test; and how the test is then named.
+using Damage = std::pair<const char*, unsigned>;
+struct NameOfTest {
+    std::string operator()(const testing::TestParamInfo<const char*>& one) const { return word_of(one.param); }
+    std::string operator()(const testing::TestParamInfo<Damage>& one) const {
+        return word_of(one.param.first) + "_" + std::to_string(one.param.second);
+    }
+
+  private:
+    static std::string word_of(std::string name);
+};
+
+// A thousand damaged copies of a fixture, or as many as are affordable; `tender_places` finds them in it.
+void scan_a_thousand(const Damage& damage,
+                     const std::function<std::vector<std::uint64_t>(const std::vector<std::byte>&)>& tender_places);
 
 // File systems whose walk reads a lot take so long under the sanitizers that only every tenth copy is scanned there;
 // all of them with DREDGER_ALL_COPIES in the environment.

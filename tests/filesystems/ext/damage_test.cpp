@@ -28,24 +28,17 @@ std::vector<std::uint64_t> tender_places(const std::vector<std::byte>& image) {
     return places;
 }
 
-class ExtDamage : public testing::TestWithParam<std::pair<const char*, unsigned>> {};
+class ExtDamage : public testing::TestWithParam<test::Damage> {};
 
-TEST_P(ExtDamage, AThousandCopies) {
-    const auto& [fixture, seed] = GetParam();
-    test::scan_damaged_copies(fixture, test::affordable(1000), tender_places(test::unpacked(fixture)), seed);
-}
+TEST_P(ExtDamage, AThousandCopies) { test::scan_a_thousand(GetParam(), tender_places); }
 
 INSTANTIATE_TEST_SUITE_P(Media, ExtDamage,
-                         testing::Values(std::pair("ext4-home", 1U), std::pair("ext4-home", 2U),
-                                         std::pair("ext4-home", 3U), std::pair("ext4-home", 4U),
-                                         std::pair("ext4-worn", 1U), std::pair("ext4-worn", 2U),
-                                         std::pair("ext3-office", 1U), std::pair("ext3-office", 2U),
-                                         std::pair("ext3-office", 3U), std::pair("ext2-office", 1U)),
-                         [](const auto& one) {
-                             std::string name = one.param.first + ("_" + std::to_string(one.param.second));
-                             std::replace(name.begin(), name.end(), '-', '_');
-                             return name;
-                         });
+                         testing::Values(test::Damage("ext4-home", 1U), test::Damage("ext4-home", 2U),
+                                         test::Damage("ext4-home", 3U), test::Damage("ext4-home", 4U),
+                                         test::Damage("ext4-worn", 1U), test::Damage("ext4-worn", 2U),
+                                         test::Damage("ext3-office", 1U), test::Damage("ext3-office", 2U),
+                                         test::Damage("ext3-office", 3U), test::Damage("ext2-office", 1U)),
+                         test::NameOfTest());
 
 }  // namespace
 }  // namespace dredger

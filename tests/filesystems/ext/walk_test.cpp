@@ -24,12 +24,7 @@ TEST_P(ExtMedia, GivesBackAllThatTheJournalTellsOf) {
     EXPECT_THAT(walked.warnings, IsEmpty());
 }
 
-INSTANTIATE_TEST_SUITE_P(Media, ExtMedia, testing::Values("ext4-home", "ext4-worn", "ext3-office"),
-                         [](const auto& one) {
-                             std::string name = one.param;
-                             std::replace(name.begin(), name.end(), '-', '_');
-                             return name;
-                         });
+INSTANTIATE_TEST_SUITE_P(Media, ExtMedia, testing::Values("ext4-home", "ext4-worn", "ext3-office"), test::NameOfTest());
 
 TEST(ExtWalk, TellsModeOwnerAndWhenItWasDeleted) {
     const Walked walked("ext4-home");

@@ -30,24 +30,17 @@ std::vector<std::uint64_t> tender_places(const std::vector<std::byte>& image) {
     return places;
 }
 
-class XfsDamage : public testing::TestWithParam<std::pair<const char*, unsigned>> {};
+class XfsDamage : public testing::TestWithParam<test::Damage> {};
 
-TEST_P(XfsDamage, AThousandCopies) {
-    const auto& [fixture, seed] = GetParam();
-    test::scan_damaged_copies(fixture, test::affordable(1000), tender_places(test::unpacked(fixture)), seed);
-}
+TEST_P(XfsDamage, AThousandCopies) { test::scan_a_thousand(GetParam(), tender_places); }
 
 INSTANTIATE_TEST_SUITE_P(Media, XfsDamage,
-                         testing::Values(std::pair("xfs-colony", 1U), std::pair("xfs-colony", 2U),
-                                         std::pair("xfs-colony", 3U), std::pair("xfs-colony", 4U),
-                                         std::pair("xfs-colony", 5U), std::pair("xfs-worn", 1U),
-                                         std::pair("xfs-worn", 2U), std::pair("xfs-worn", 3U),
-                                         std::pair("xfs-worn", 4U), std::pair("xfs-worn", 5U)),
-                         [](const auto& one) {
-                             std::string name = one.param.first + ("_" + std::to_string(one.param.second));
-                             std::replace(name.begin(), name.end(), '-', '_');
-                             return name;
-                         });
+                         testing::Values(test::Damage("xfs-colony", 1U), test::Damage("xfs-colony", 2U),
+                                         test::Damage("xfs-colony", 3U), test::Damage("xfs-colony", 4U),
+                                         test::Damage("xfs-colony", 5U), test::Damage("xfs-worn", 1U),
+                                         test::Damage("xfs-worn", 2U), test::Damage("xfs-worn", 3U),
+                                         test::Damage("xfs-worn", 4U), test::Damage("xfs-worn", 5U)),
+                         test::NameOfTest());
 
 }  // namespace
 }  // namespace dredger

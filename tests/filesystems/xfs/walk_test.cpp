@@ -31,11 +31,7 @@ TEST_P(XfsMedia, GivesBackAllThatInodesFoldersAndLogTellOf) {
     EXPECT_THAT(walked.warnings, IsEmpty());
 }
 
-INSTANTIATE_TEST_SUITE_P(Media, XfsMedia, testing::Values("xfs-colony", "xfs-worn"), [](const auto& one) {
-    std::string name = one.param;
-    std::replace(name.begin(), name.end(), '-', '_');
-    return name;
-});
+INSTANTIATE_TEST_SUITE_P(Media, XfsMedia, testing::Values("xfs-colony", "xfs-worn"), test::NameOfTest());
 
 TEST(XfsWalk, WithoutItsLogFreedInodesStillTell) {
     const xfs::Geometry geometry = geometry_of("xfs-colony");
