@@ -126,11 +126,13 @@ int scan_all(const Options& options) {
     }
 
     // A source that can't be read is told before a catalog is made for it.
+    std::vector<OpenedMedium> sources;
     for (const std::string& source : options.sources) {
-        const auto opened = open_medium(source);
+        auto opened = open_medium(source);
         if (!opened) return report(opened.error());
         if (const auto safe = check_safe(options, *opened); !safe) return report(safe.error());
         for (const std::string& warning : warnings_of_writing(source)) warn(warning);
+        sources.push_back(std::move(*opened));
     }
     const bool was_there = fs::exists(options.catalog);
     auto catalog = Catalog::open_for_scan(options.catalog);
@@ -139,17 +141,17 @@ int scan_all(const Options& options) {
     catch_interrupts();
     int code = kDone;
     bool any = false;
-    for (const std::string& source : options.sources) {
-        request.source = source;
+    for (const OpenedMedium& source : sources) {
+        request.source = source.path;
         TerminalObserver<Observer> observer;
-        const auto outcome = scan(*catalog, request, observer);
+        const auto outcome = scan(*catalog, source, request, observer);
         observer.line().clear();
         if (!outcome) {
             code = report(outcome.error());
             continue;
         }
         any = true;
-        fmt::print("{}\n", source);
+        fmt::print("{}\n", source.path.string());
         for (const VolumeReport& volume : outcome->volumes)
             if (!volume.filesystem.empty() || !request.deep) say(volume);
         for (const SurfaceReport& surface : outcome->surfaces) request.deep ? say(surface) : say_checked(surface);

@@ -160,7 +160,6 @@ class Copying {
             if (kind != shown_kind_) {
                 shown_kind_ = kind;
                 pass_total_ = passes_.left();
-                pass_start_ = report_.copied;
             }
             const AreaTotals totals = map_.totals();
             const std::uint64_t left = passes_.left();
@@ -209,7 +208,7 @@ class Copying {
     unsigned failed_in_a_row_ = 0;
     Clock::time_point saved_, told_;
     std::size_t shown_kind_ = ~std::size_t{0};
-    std::uint64_t pass_total_ = 0, pass_start_ = 0;
+    std::uint64_t pass_total_ = 0;
 };
 
 }  // namespace

@@ -34,11 +34,16 @@ Extent Passes::last_of(AreaState state, std::uint64_t to) const {
 
 std::optional<Extent> Passes::next() {
     std::optional<Extent> wanted;
-    if (kind_ == Kind::large && !(wanted = next_large())) kind_ = Kind::ends;
-    if (kind_ == Kind::ends && !wanted && !(wanted = next_end())) kind_ = Kind::single;
-    if (kind_ == Kind::single && !wanted && !(wanted = next_single())) kind_ = Kind::again;
+    if (kind_ == Kind::large && !(wanted = next_large())) begin(Kind::ends);
+    if (kind_ == Kind::ends && !wanted && !(wanted = next_end())) begin(Kind::single);
+    if (kind_ == Kind::single && !wanted && !(wanted = next_single())) begin(Kind::again);
     if (kind_ == Kind::again && !wanted) wanted = next_again();
     return wanted;
+}
+
+void Passes::begin(Kind kind) {
+    kind_ = kind;
+    position_ = range_.offset;
 }
 
 std::optional<Extent> Passes::next_large() {
@@ -64,9 +69,10 @@ std::optional<Extent> Passes::next_large() {
 // The first sector of an area that was left, until one fails; then the last one, until one fails.
 std::optional<Extent> Passes::next_end() {
     if (!closing_) {
-        const Extent area = first_of(AreaState::left, range_.offset);
+        const Extent area = first_of(AreaState::left, position_);
         if (area.length == 0) return std::nullopt;
         closing_ = area;
+        position_ = area.end();  // all in front of it is closed in on
         from_its_end_ = false;
     }
     const std::uint64_t sector = options_.sector;
@@ -79,7 +85,7 @@ std::optional<Extent> Passes::next_end() {
 }
 
 std::optional<Extent> Passes::next_single() {
-    const Extent area = first_of(AreaState::narrowed, range_.offset);
+    const Extent area = first_of(AreaState::narrowed, position_);
     if (area.length == 0) return std::nullopt;
     const std::uint64_t to = (area.offset / options_.sector + 1) * options_.sector;
     return Extent{area.offset, std::min(to, area.end()) - area.offset};
@@ -129,7 +135,10 @@ void Passes::answer(const Extent& asked, bool was_read) {
             closing_.reset();
             break;
         }
-        case Kind::single: map_.set(asked.offset, asked.length, was_read ? AreaState::done : AreaState::bad); break;
+        case Kind::single:
+            map_.set(asked.offset, asked.length, was_read ? AreaState::done : AreaState::bad);
+            position_ = asked.end();
+            break;
         case Kind::again:
             if (was_read) map_.set(asked.offset, asked.length, AreaState::done);
             ++round_at_;

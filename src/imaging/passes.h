@@ -40,6 +40,7 @@ class Passes {
     std::uint64_t left() const;                // bytes that this pass has still to ask for
 
   private:
+    void begin(Kind kind);
     std::optional<Extent> next_large();
     std::optional<Extent> next_end();
     std::optional<Extent> next_single();
@@ -52,7 +53,7 @@ class Passes {
     Extent range_;
     Kind kind_ = Kind::large;
     unsigned round_ = 0;
-    std::uint64_t position_;         // of large and again
+    std::uint64_t position_;         // up to where this pass has come
     std::uint64_t skip_ = 0;         // bytes that are passed over after the next failure
     bool skipping_ = true;           // the first time through; what was passed over is read in a second one
     std::optional<Extent> closing_;  // the area whose ends are being closed in on

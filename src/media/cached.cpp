@@ -4,28 +4,15 @@
 
 namespace dredger {
 
-Result<const Cached::Block*> Cached::block(std::uint64_t number) const {
-    if (const auto known = by_number_.find(number); known != by_number_.end()) {
-        recent_.splice(recent_.begin(), recent_, known->second);
-        return &recent_.front();
-    }
-    Block fresh{number, {}, {}};
-    const std::uint64_t start = number * kBlock;
-    fresh.bytes.resize(std::min<std::uint64_t>(kBlock, size() - start));
-    DREDGER_CHECK(whole_->read(start, fresh.bytes, &fresh.bad));
-    recent_.push_front(std::move(fresh));
-    by_number_[number] = recent_.begin();
-    if (recent_.size() > most_) {
-        by_number_.erase(recent_.back().number);
-        recent_.pop_back();
-    }
-    return &recent_.front();
-}
-
 Result<void> Cached::read_within(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>& bad) const {
     for (std::size_t done = 0; done < into.size();) {
         const std::uint64_t at = offset + done;
-        DREDGER_TRY(const Block* from, block(at / kBlock));
+        const std::uint64_t start = at / kBlock * kBlock;
+        DREDGER_TRY(const auto from, blocks_.get(at / kBlock, [&]() -> Result<Block> {
+            Block fresh{std::vector<std::byte>(std::min<std::uint64_t>(kBlock, size() - start)), {}};
+            DREDGER_CHECK(whole_->read(start, fresh.bytes, &fresh.bad));
+            return fresh;
+        }));
         const std::size_t skip = at % kBlock;
         const std::size_t n = std::min(into.size() - done, from->bytes.size() - skip);
         std::copy_n(from->bytes.begin() + static_cast<std::ptrdiff_t>(skip), n,

@@ -1,10 +1,8 @@
-// Keeps the blocks of a medium that were read last, for parsers that come back to the same places. Not for threads.
+// Keeps the blocks of a medium that were read last, for parsers that come back to the same places.
 #pragma once
 
-#include <list>
-#include <unordered_map>
-
 #include "media/medium.h"
+#include "media/recent.h"
 
 namespace dredger {
 
@@ -13,7 +11,7 @@ class Cached final : public Medium {
     static constexpr std::size_t kBlock = 4096;  // bytes
 
     // Holds at most `blocks` blocks of kBlock bytes.
-    explicit Cached(MediumPtr whole, std::size_t blocks = 2048) : whole_(std::move(whole)), most_(blocks) {}
+    explicit Cached(MediumPtr whole, std::size_t blocks = 2048) : whole_(std::move(whole)), blocks_(blocks) {}
 
     std::uint64_t size() const override { return whole_->size(); }
     std::uint32_t sector_size() const override { return whole_->sector_size(); }
@@ -27,16 +25,12 @@ class Cached final : public Medium {
 
   private:
     struct Block {
-        std::uint64_t number;
         std::vector<std::byte> bytes;
         std::vector<Extent> bad;
     };
-    Result<const Block*> block(std::uint64_t number) const;
 
     MediumPtr whole_;
-    std::size_t most_;
-    mutable std::list<Block> recent_;  // newest first
-    mutable std::unordered_map<std::uint64_t, std::list<Block>::iterator> by_number_;
+    Recent<Block> blocks_;  // by number
 };
 
 }  // namespace dredger

@@ -1,4 +1,5 @@
-// Keeps the values that were made last, for readers of several threads: tables of a virtual disk, unpacked clusters.
+// Keeps the values that were made last, for readers of several threads: blocks of a medium, tables of a virtual disk,
+// unpacked clusters.
 #pragma once
 
 #include <list>

@@ -4,7 +4,6 @@
 #include <fmt/format.h>
 
 #include "media/drives.h"
-#include "media/opened.h"
 #include "media/sparing.h"
 #include "scanning/bad_areas.h"
 #include "scanning/comparing.h"
@@ -231,6 +230,10 @@ Result<ScanReport> scan_medium(Catalog& catalog, const ScanRequest& request, Obs
 
 Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& observer) {
     DREDGER_TRY(const OpenedMedium opened, open_medium(request.source));
+    return scan(catalog, opened, request, observer);
+}
+
+Result<ScanReport> scan(Catalog& catalog, const OpenedMedium& opened, const ScanRequest& request, Observer& observer) {
     DREDGER_CHECK(refuse_catalogs(*opened.medium));
     for (const std::string& remark : opened.remarks) observer.warning(remark);
     DREDGER_TRY(const std::int64_t source, source_row(catalog, opened, observer));

@@ -9,6 +9,7 @@
 #include "base/observer.h"
 #include "bins/contents.h"
 #include "catalog/catalog.h"
+#include "media/opened.h"
 
 namespace dredger {
 
@@ -69,5 +70,7 @@ struct ScanReport {
 
 // Goes on where an earlier scan into the same catalog stopped; volumes that are done are not read again.
 Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& observer);
+// The same of a source that is open already: opening a packed one reads all of it.
+Result<ScanReport> scan(Catalog& catalog, const OpenedMedium& opened, const ScanRequest& request, Observer& observer);
 
 }  // namespace dredger

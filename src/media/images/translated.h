@@ -6,8 +6,8 @@
 #include <memory>
 #include <vector>
 
-#include "media/images/recent.h"
 #include "media/medium.h"
+#include "media/recent.h"
 
 namespace dredger {
 
@@ -39,6 +39,15 @@ class Translated : public Medium {
     static Place from_parent(const MediumPtr& parent, std::uint64_t offset, std::uint64_t length) {
         if (parent == nullptr || offset >= parent->size()) return Place::zeros(length);
         return {std::min(length, parent->size() - offset), parent, offset};
+    }
+
+    // The first of `count` sectors behind `first` that is here, by its bit, where `first` is not, or the other way
+    // round.
+    template <class IsHere>
+    static std::uint64_t end_of_run(std::uint64_t first, std::uint64_t count, const IsHere& is_here) {
+        std::uint64_t next = first + 1;
+        while (next < count && is_here(next) == is_here(first)) ++next;
+        return next;
     }
 
     // `offset` lies within size(). An error costs the rest of the unit.

@@ -106,11 +106,8 @@ class DynamicVhd final : public Translated {
             return (static_cast<unsigned>((*bits)[sector / 8]) & (0x80U >> sector % 8)) != 0;
         };
         const std::uint64_t first = within / 512;
-        const bool here = is_here(first);
-        std::uint64_t next = first + 1;
-        while (next < block_ / 512 && is_here(next) == here) ++next;
-        const std::uint64_t length = std::min(rest, next * 512 - within);
-        if (here) return Place{length, file_, start + bitmap_ + within};
+        const std::uint64_t length = std::min(rest, end_of_run(first, block_ / 512, is_here) * 512 - within);
+        if (is_here(first)) return Place{length, file_, start + bitmap_ + within};
         return from_parent(parent_, offset, length);
     }
 

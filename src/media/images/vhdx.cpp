@@ -217,11 +217,8 @@ class Vhdx final : public Translated {
         };
         const std::uint64_t within = offset % shape_.block;
         const std::uint64_t first = within / shape_.sector;
-        const bool here = is_here(first);
-        std::uint64_t next = first + 1;
-        while (next < sectors && is_here(next) == here) ++next;
-        const std::uint64_t length = std::min(rest, next * shape_.sector - within);
-        if (here) return Place{length, file_, start + within};
+        const std::uint64_t length = std::min(rest, end_of_run(first, sectors, is_here) * shape_.sector - within);
+        if (is_here(first)) return Place{length, file_, start + within};
         return from_parent(parent_, offset, length);
     }
 
