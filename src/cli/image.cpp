@@ -76,12 +76,17 @@ int copy(const Options& options) {
         fmt::print("  {} can't be read, in {}{}\n", size_text(bad + later), counted(done->totals.bad_areas, "area"),
                    later > 0 ? fmt::format("; {} of it is still to be closed in on", size_text(later)) : "");
     if (untried > 0)
-        fmt::print("  {} not asked for yet: the same command without --range goes on\n", size_text(untried));
+        fmt::print("  {} not asked for yet{}\n", size_text(untried),
+                   done->stopped ? "" : ": the same command without --range goes on");
     if (!done->sha256.empty()) fmt::print("  SHA-256 of the image: {}\n", done->sha256);
     fmt::print("  {} says which areas are which; keep it beside the image\n", done->map.string());
     if (done->interrupted) {
         fmt::print(stderr, "dredger: interrupted: run the same command again to go on\n");
         return kInterrupted;
+    }
+    if (done->stopped) {
+        const int code = report(*done->stopped);
+        return done->copied > 0 ? kDoneInPart : code;
     }
     fmt::print("\n");
     if (bad > 0)

@@ -32,16 +32,20 @@ int change(const Options& options, bool adds) {
     // Lines that say nothing would be lost with the rewriting.
     for (const PickTrouble& trouble : list.troubles)
         warn(fmt::format("{}, line {}: {}; left out", options.list, trouble.line, printable(trouble.what)));
-    std::uint64_t changed = 0;
+    std::uint64_t selected = 0, changed = 0;
     for (const std::string& path : options.catalogs) {
         auto catalog = Catalog::open(path);
         if (!catalog) return report(catalog.error());
         auto selection = options.selection.selection_for(*catalog);
         if (!selection) return report(selection.error());
+        const auto chosen = catalog->count(*selection);
+        if (!chosen) return report(chosen.error());
+        selected += static_cast<std::uint64_t>(*chosen);
         const auto count = adds ? add_picks(list, *catalog, *selection) : remove_picks(list, *catalog, *selection);
         if (!count) return report(count.error());
         changed += *count;
     }
+    if (selected == 0) return nothing_selected(options.catalogs.front());
     if (const auto written = write_picks(options.list, list); !written) return report(written.error());
     fmt::print("{} {} {}; {} in all, of {}\n", counted(changed, "find"), adds ? "added to" : "taken out of",
                options.list, count_text(list.picks.size()), counted(list.catalogs().size(), "catalog"));

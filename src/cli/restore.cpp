@@ -77,6 +77,9 @@ Result<std::vector<Catalog>> open_catalogs(const Options& options, bool& in_part
         return catalogs;
     }
     DREDGER_TRY(const PickList list, read_picks(options.selection.picks));
+    if (list.picks.empty() && list.troubles.empty())
+        return fail(ErrorKind::usage, "nothing is picked", options.selection.picks,
+                    fmt::format("dredger picks add {} CATALOG, with what list would take", options.selection.picks));
     const std::vector<fs::path> given(options.catalogs.begin(), options.catalogs.end());
     const auto tell = [&](const PickTrouble& trouble) {
         warn(fmt::format("{}, line {}: {}", options.selection.picks, trouble.line, printable(trouble.what)));

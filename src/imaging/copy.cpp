@@ -96,19 +96,27 @@ class Copying {
         report_.map = map_file_;
         DREDGER_CHECK(writer_.save(map_));
         saved_ = Clock::now();
-        auto read = read_all();
+        const auto read = read_all();
         const auto saved = writer_.save(map_);
         const auto closed = writer_.close();
-        if (!read) return tl::unexpected<Error>(read.error());
-        DREDGER_CHECK(saved);
-        DREDGER_CHECK(closed);
+        for (const auto& step : {closed, saved, read})
+            if (!step) report_.stopped = step.error();
+        if (report_.stopped) DREDGER_CHECK(keep_what_arrived());
         report_.totals = map_.totals();
-        if (request_.hashes && !report_.interrupted && report_.totals.of(AreaState::untried) == 0)
+        if (request_.hashes && !report_.interrupted && !report_.stopped && report_.totals.of(AreaState::untried) == 0)
             DREDGER_CHECK(hash());
         return report_;
     }
 
   private:
+    // A full drive may have no room for the map either: then the last one that was written holds.
+    Result<void> keep_what_arrived() {
+        for (const Extent& block : writer_.lost()) map_.set(block.offset, block.length, AreaState::untried);
+        if (image_.sync() && map_.write(map_file_)) return {};
+        DREDGER_TRY(map_, AreaMap::read(map_file_));
+        return {};
+    }
+
     Result<void> read_all() {
         auto bytes = pool_.take();
         while (const auto wanted = passes_.next()) {
@@ -215,6 +223,15 @@ class Copying {
 
 Result<CopyReport> copy_medium(const CopyRequest& request, Observer& observer) {
     DREDGER_TRY(Source source, open_source(request));
+    const fs::path first = ImageFile::first_part(request.file, request.split);
+    for (const fs::path& read : source.files)
+        for (const fs::path& written : {request.file, first})
+            if (std::error_code failed; fs::equivalent(read, written, failed))
+                return fail(ErrorKind::unsafe, "this is the source itself, and a source is never written to",
+                            written.string(), "give another file");
+    if (request.range.offset >= source.medium->size())
+        return fail(ErrorKind::usage, "--range begins behind the end of the medium", source.name,
+                    fmt::format("it has {} bytes", source.medium->size()));
     const std::string danger = writing_endangers(request.file, source.files);
     if (!danger.empty()) {
         if (!request.onto_same_drive)
@@ -222,7 +239,6 @@ Result<CopyReport> copy_medium(const CopyRequest& request, Observer& observer) {
                         request.file.string(), "write to another drive, or spell out --onto-same-drive");
         observer.warning(fmt::format("{}: {}; going on as told by --onto-same-drive", request.file.string(), danger));
     }
-    const fs::path first = ImageFile::first_part(request.file, request.split);
     const fs::path map_file = AreaMap::beside(first);
     bool resumed = false;
     DREDGER_TRY(AreaMap map, map_for(request, source, first, map_file, resumed));

@@ -33,8 +33,10 @@ struct CopyReport {
     std::filesystem::path map;
     bool was_resumed = false;
     bool interrupted = false;
+    std::optional<Error> stopped;  // what ended it early: the destination is full, the medium does not answer any more
 };
 
+// An error only where nothing was begun; what ends it later is told in the report.
 Result<CopyReport> copy_medium(const CopyRequest& request, Observer& observer);
 
 }  // namespace dredger

@@ -64,16 +64,23 @@ Writer::Writer(ImageFile& image, std::filesystem::path map, bool hashes)
                    digest_.add(std::span(*block.bytes).first(block.length));
                    hashed_ += block.length;
                }),
-      writing_(kWaitToWrite, false, [this](Block& block) {
-          if (block.bytes != nullptr)
-              return note(image_.write(block.offset, std::span(*block.bytes).first(block.length)));
-          lock_.lock();
-          const AreaMap next = std::move(maps_.front());
-          maps_.pop_front();
-          lock_.unlock();
-          auto synced = image_.sync();
-          note(synced ? next.write(map_file_) : synced);
-      }) {}
+      writing_(kWaitToWrite, false, [this](Block& block) { put(block); }) {}
+
+void Writer::put(const Block& block) {
+    const bool failed = !error();
+    if (block.bytes != nullptr) {
+        auto written = failed ? error() : image_.write(block.offset, std::span(*block.bytes).first(block.length));
+        if (!written) lost_.push_back({block.offset, block.length});
+        return note(std::move(written));
+    }
+    lock_.lock();
+    const AreaMap next = std::move(maps_.front());
+    maps_.pop_front();
+    lock_.unlock();
+    if (failed) return;  // it would call blocks done that never arrived
+    auto synced = image_.sync();
+    note(synced ? next.write(map_file_) : synced);
+}
 
 void Writer::note(Result<void> done) {
     const std::lock_guard guard(lock_);
@@ -86,10 +93,9 @@ Result<void> Writer::error() {
 }
 
 Result<void> Writer::write(Block block) {
-    DREDGER_CHECK(error());
     if (hashes_) hashes_ = hashing_.offer(block);
     writing_.give(std::move(block));
-    return {};
+    return error();
 }
 
 Result<void> Writer::save(const AreaMap& map) {

@@ -54,7 +54,7 @@ class Writer {
   public:
     Writer(ImageFile& image, std::filesystem::path map, bool hashes);
 
-    // An error of an earlier write.
+    // An error of an earlier write; this block is lost() then.
     Result<void> write(Block block);
     // What was given before is on the drive when the map says that it is there.
     Result<void> save(const AreaMap& map);
@@ -64,8 +64,11 @@ class Writer {
     // closed. The medium is never kept waiting for it: where it falls behind, it ends.
     std::uint64_t hashed() const { return hashed_; }
     Sha256& digest() { return digest_; }
+    // What was given and did not arrive; valid when closed.
+    const std::vector<Extent>& lost() const { return lost_; }
 
   private:
+    void put(const Block& block);
     void note(Result<void> done);
     Result<void> error();
 
@@ -75,6 +78,7 @@ class Writer {
     std::mutex lock_;
     std::optional<Error> error_;
     std::deque<AreaMap> maps_;  // to be written when their turn comes: for each a block without bytes
+    std::vector<Extent> lost_;
     Sha256 digest_;
     std::uint64_t hashed_ = 0;
     BlockQueue hashing_;

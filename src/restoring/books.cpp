@@ -49,6 +49,9 @@ std::string found_in(const Manifest& manifest, const fs::path& folder, const std
 Result<Books> Books::read_only(const std::vector<fs::path>& beyond) {
     Books books;
     for (const fs::path& folder : beyond) {
+        if (std::error_code failed; !fs::exists(folder / "manifest.csv", failed))
+            return fail(ErrorKind::usage, "no restore has written here: there is no manifest.csv", folder.string(),
+                        "--after takes the folder that an earlier run restored into");
         DREDGER_TRY(Manifest earlier, Manifest::read(folder));
         books.earlier_.emplace_back(folder, std::move(earlier));
     }

@@ -44,6 +44,8 @@ Result<PartitionMap> read_partition_map(const Medium& medium) {
         if (mbr::is_protective(medium))
             map.warnings.emplace_back("the medium had a GPT, but both its copies are damaged");
     }
+    if (medium.size() > 0 && !medium.bytes(0, 1))
+        map.warnings.emplace_back("the first sector can't be read: a bad area, or an image that is cut short");
     keep_on_medium(map, medium.size());
     return map;
 }

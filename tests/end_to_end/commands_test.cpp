@@ -495,6 +495,13 @@ TEST_F(ProgramTest, ATruncatedImageGivesWhatItHolds) {
     EXPECT_THAT(run_program({"list", path("a.dredge")}).out, HasSubstr("NEST0003.JPG"));
 }
 
+TEST_F(ProgramTest, AVirtualDiskThatIsCutShortSaysSo) {
+    test::unpack_disk_images(folder_.path(), {"ext4-home.qcow2"});
+    fs::resize_file(folder_ / "ext4-home.qcow2", 300 << 10);
+    const Ran survey = run_program({"survey", path("ext4-home.qcow2")});
+    EXPECT_THAT(survey.out + survey.err, HasSubstr("the first sector can't be read"));
+}
+
 TEST_F(ProgramTest, WrongUseEndsWithTwo) {
     ASSERT_EQ(scanned("fat12-floppy").exit_code, 0);
     const std::string catalog = path("a.dredge");

@@ -2,6 +2,7 @@
 #include <fstream>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
+#include <sys/mount.h>
 
 #include "catalog/catalog.h"
 #include "media/area_map.h"
@@ -11,6 +12,7 @@ namespace dredger {
 namespace {
 
 namespace fs = std::filesystem;
+using test::Ran;
 using test::run_program;
 using test::TempFolder;
 using testing::AllOf;
@@ -65,6 +67,30 @@ TEST_F(ImageTest, KilledAtManyPointsItGoesOnToTheSameBytes) {
 }
 
 // What the map calls bad is known to every command that reads the copy.
+// What was queued behind the write that failed is not called done, with room for the map and without.
+TEST_F(ImageTest, ADestinationThatFillsUpIsGoneOnWithLater) {
+    const std::string card = test::unpack_to("fat16-card", folder_.path()).string();
+    const fs::path small = folder_ / "small";
+    fs::create_directory(small);
+    fs::create_symlink(small / "elsewhere.img", folder_ / "map-has-room.img");
+    for (const fs::path& copy : {small / "card.img", folder_ / "map-has-room.img"}) {
+        if (::mount("tmpfs", small.c_str(), "tmpfs", 0, "size=1m") != 0) GTEST_SKIP() << "mounting is not allowed here";
+        const Ran full = run_program({"image", card, copy.string(), "--block", "16K"});
+        ::mount("tmpfs", small.c_str(), "tmpfs", MS_REMOUNT, "size=64m");
+        const AreaMap map = AreaMap::read(AreaMap::beside(copy)).value();
+        const Ran rest = run_program({"image", card, copy.string(), "--block", "16K"});
+        const std::string bytes = test::read_text(copy);
+        ::umount(small.c_str());
+        EXPECT_EQ(full.exit_code, 1) << full.err;
+        EXPECT_THAT(full.err, HasSubstr("make room"));
+        EXPECT_THAT(full.out, HasSubstr("not asked for yet"));
+        EXPECT_EQ(map.totals().of(AreaState::done) > 0, copy.parent_path() == folder_.path());
+        EXPECT_EQ(rest.exit_code, 0) << rest.err;
+        EXPECT_THAT(rest.out, HasSubstr("taken up again"));
+        EXPECT_TRUE(bytes == test::read_text(card)) << copy;
+    }
+}
+
 TEST_F(ImageTest, BadAreasOfACopyCountInTheProspect) {
     const std::string image = test::unpack_to("fat16-card", folder_.path()).string();
     ASSERT_EQ(run_program({"scan", image, "-c", path("whole.dredge")}).exit_code, 0);

@@ -217,6 +217,27 @@ TEST_F(PicksTest, AreTakenOutAgain) {
     EXPECT_EQ(after + 1, picked.size());
 }
 
+TEST_F(PicksTest, OfNothingAreToldAndNotWritten) {
+    test::unpack_to("fat16-card", folder_.path());
+    ASSERT_EQ(run_program({"scan", path("fat16-card.img"), "-c", path("card.dredge")}).exit_code, 0);
+    const Ran none = run_program({"picks", "add", path("n.csv"), path("card.dredge"), "--id", "99999"});
+    EXPECT_EQ(none.exit_code, 2);
+    EXPECT_THAT(none.out, HasSubstr("Nothing is selected"));
+    EXPECT_FALSE(fs::exists(folder_ / "n.csv"));
+
+    test::write_text(folder_ / "empty.csv", "catalog,id\r\n");
+    const Ran empty = run_program({"restore", "--picks", path("empty.csv"), "--to", path("out")});
+    EXPECT_EQ(empty.exit_code, 2);
+    EXPECT_THAT(empty.err, AllOf(HasSubstr("nothing is picked"), HasSubstr("dredger picks add")));
+    EXPECT_FALSE(fs::exists(folder_ / "out"));
+
+    const Ran after =
+        run_program({"restore", path("card.dredge"), "--to", path("out"), "--after", path("nowhere"), "--id", "1"});
+    EXPECT_EQ(after.exit_code, 2);
+    EXPECT_THAT(after.err, HasSubstr("no restore has written here"));
+    EXPECT_FALSE(fs::exists(folder_ / "out"));
+}
+
 // Killed at many points, and told to go on: the same bytes under the same names as in one run.
 TEST_F(PicksTest, AKilledRestoreGoesOnToTheSameBytes) {
     scan_three();

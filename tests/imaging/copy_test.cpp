@@ -160,9 +160,11 @@ TEST_F(CopyTest, AMediumThatVanishesIsNotTakenForBad) {
     const auto medium = failing(8 << 20);
     medium->vanish_after(40);
     const auto done = copy_medium(request_for(medium), listener_);
-    ASSERT_FALSE(done);
-    EXPECT_EQ(done.error().kind, ErrorKind::unreadable);
-    EXPECT_THAT(done.error().line(), HasSubstr("run the same command"));
+    ASSERT_TRUE(done);
+    ASSERT_TRUE(done->stopped);
+    EXPECT_EQ(done->stopped->kind, ErrorKind::unreadable);
+    EXPECT_THAT(done->stopped->line(), HasSubstr("run the same command"));
+    EXPECT_TRUE(done->sha256.empty());
     EXPECT_EQ(map().totals().of(AreaState::bad), 0U);
     EXPECT_EQ(map().totals().of(AreaState::done), 39U * (64 << 10));
 }
@@ -206,6 +208,30 @@ TEST_F(CopyTest, NothingIsOverwritten) {
     EXPECT_EQ(copy_medium(request_for(failing(2 << 20)), listener_).error().kind, ErrorKind::unsafe);
     fs::remove(file());
     EXPECT_THAT(copy_medium(request_for(medium), listener_).error().line(), HasSubstr("not the image"));
+}
+
+TEST_F(CopyTest, NothingIsMadeForARangeBehindTheEnd) {
+    CopyRequest request = request_for(failing(1 << 20));
+    request.range = {1 << 20, 512};
+    EXPECT_THAT(copy_medium(request, listener_).error().line(), HasSubstr("behind the end"));
+    EXPECT_TRUE(fs::is_empty(folder_.path()));
+}
+
+TEST_F(CopyTest, TheSourceIsNeverTheCopy) {
+    const std::string content = "what is to be copied" + std::string(492, ' ');
+    test::write_text(file(), content);
+    ASSERT_TRUE(AreaMap(512).write(AreaMap::beside(file())));
+    fs::create_symlink(file(), folder_ / "other.img");
+    fs::rename(AreaMap::beside(file()), folder_ / "kept");
+    for (const fs::path& written : {file(), folder_ / "other.img"}) {
+        fs::copy_file(folder_ / "kept", AreaMap::beside(written));
+        CopyRequest request;
+        request.source = file();
+        request.file = written;
+        request.onto_same_drive = true;
+        EXPECT_EQ(copy_medium(request, listener_).error().kind, ErrorKind::unsafe) << written;
+        EXPECT_EQ(test::read_text(file()), content);
+    }
 }
 
 TEST_F(CopyTest, TheImageIsReadTogetherWithItsMap) {

@@ -179,6 +179,28 @@ TEST(DiskImages, PackedInOneLargePieceAreReadAnywhere) {
     EXPECT_EQ(cut->medium->bytes(0, 1 << 20).value(), test::bytes_of(whole.substr(0, 1 << 20)));
 }
 
+TEST(DiskImages, PackedAndCutShortGiveWhatComesOutOfThem) {
+    const TempFolder folder;
+    test::unpack_disk_images(folder.path());
+    unsigned packed = 0;
+    for (const auto& item : fs::directory_iterator(folder.path())) {
+        const fs::path file = item.path();
+        if (file.extension() != ".gz" && file.extension() != ".xz" && file.extension() != ".zst") continue;
+        ++packed;
+        const auto whole = open_medium(file);
+        ASSERT_TRUE(whole) << whole.error().line();
+        EXPECT_THAT(whole->remarks, testing::Not(Contains(HasSubstr("cut short")))) << file;
+        const auto first = whole->medium->bytes(0, 512).value();
+        fs::resize_file(file, fs::file_size(file) / 2);
+        const auto cut = open_medium(file);
+        ASSERT_TRUE(cut) << cut.error().line();
+        EXPECT_THAT(cut->remarks, Contains(HasSubstr("cut short"))) << file;
+        EXPECT_GT(cut->medium->size(), 512U);
+        EXPECT_EQ(cut->medium->bytes(0, 512).value(), first) << file;
+    }
+    EXPECT_GE(packed, 3U);
+}
+
 // Whatever is changed in an image, reading it ends, and nothing past its end is claimed.
 TEST(DiskImages, ThatAreDamagedDoNoHarm) {
     const TempFolder folder;

@@ -58,6 +58,7 @@ class Inflater final : public Unpacker {
                 continue;
             }
             const int done = inflate(&stream_, between_blocks ? Z_BLOCK : Z_NO_FLUSH);
+            if (done == Z_STREAM_END || stream_.total_out > 0) is_whole_ = done == Z_STREAM_END;
             if (done == Z_STREAM_END) {
                 // Another member may follow; behind raw deflate data stand its checksum and length first.
                 if (is_raw_) to_skip_ = 8;
@@ -87,6 +88,9 @@ class Inflater final : public Unpacker {
         return into.size() - stream_.avail_out;
     }
 
+    // So far the last member that was begun is complete.
+    bool is_whole() const { return is_whole_; }
+
   private:
     std::uint64_t position() const { return input_.position() - stream_.avail_in; }
 
@@ -94,12 +98,13 @@ class Inflater final : public Unpacker {
     z_stream stream_{};
     uInt to_skip_ = 0;
     bool is_ready_ = false;
+    bool is_whole_ = false;
     bool is_raw_ = false;
     bool ended_ = false;
 };
 
 // One pass over all of it.
-Result<std::vector<PackedUnit>> index_of(const FilePtr& file) {
+Result<std::vector<PackedUnit>> index_of(const FilePtr& file, bool& is_whole) {
     std::vector<PackedUnit> units = {{}};
     std::uint64_t spacing = kFirstSpacing, done = 0;
     std::vector<std::byte> piece(256 << 10);
@@ -127,6 +132,7 @@ Result<std::vector<PackedUnit>> index_of(const FilePtr& file) {
         if (!got || *got == 0) break;
         done += *got;
     }
+    is_whole = inflater.is_whole();
     for (std::size_t i = 0; i < units.size(); ++i)
         units[i].length = (i + 1 < units.size() ? units[i + 1].start : done) - units[i].start;
     std::erase_if(units, [](const PackedUnit& unit) { return unit.length == 0; });
@@ -135,12 +141,14 @@ Result<std::vector<PackedUnit>> index_of(const FilePtr& file) {
 
 }  // namespace
 
-Result<MediumPtr> open_gzip(const FilePtr& file, Opening& /*opening*/) {
+Result<MediumPtr> open_gzip(const FilePtr& file, Opening& opening) {
     constexpr std::size_t kShortest = 18;  // bytes: header and trailer
     if (file->size() < kShortest) return nullptr;
     DREDGER_TRY(const auto head, file->bytes(0, 3));
     if (!ByteView(head).has(0, "\x1F\x8B\x08")) return nullptr;
-    DREDGER_TRY(auto units, index_of(file));
+    bool is_whole = false;
+    DREDGER_TRY(auto units, index_of(file, is_whole));
+    if (!is_whole) opening.note("the packed image is cut short or damaged; what comes out of it is read");
     if (units.empty()) return fail(ErrorKind::not_understood, "nothing comes out of the packed image", file->name());
     return std::make_shared<PackedStream>(file->name(), std::move(units),
                                           [file](const PackedUnit& unit) -> Result<std::unique_ptr<Unpacker>> {

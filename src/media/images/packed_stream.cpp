@@ -80,6 +80,16 @@ class Spilled final : public Medium {
 
 }  // namespace
 
+Result<std::uint64_t> content_length(Unpacker& unpacker) {
+    std::vector<std::byte> piece(1 << 20);
+    std::uint64_t length = 0;
+    while (true) {
+        DREDGER_TRY(const std::size_t got, unpacker.next(piece));
+        if (got == 0) return length;
+        length += got;
+    }
+}
+
 PackedStream::PackedStream(std::string name, std::vector<PackedUnit> units, Begin begin)
     : Translated(std::move(name), units.empty() ? 0 : units.back().start + units.back().length, 512),
       units_(std::move(units)),

@@ -27,6 +27,9 @@ class Unpacker {
     virtual Result<std::size_t> next(std::span<std::byte> into) = 0;
 };
 
+// Bytes of what is still to come out.
+Result<std::uint64_t> content_length(Unpacker& unpacker);
+
 // Small units are unpacked as a whole and kept for a while. One that is larger than kLargest is unpacked once, as far
 // as it is asked for, into a file without a name in the folder for temporary files.
 class PackedStream final : public Translated {

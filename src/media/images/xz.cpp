@@ -10,10 +10,16 @@ namespace dredger::images {
 namespace {
 
 constexpr std::uint64_t kMostMemory = 256 << 20;  // bytes
+constexpr unsigned kStreams = 256;                // PackedUnit::detail where no index tells of the blocks
 
-class BlockUnpacker final : public Unpacker {
+// One block, or all streams from their start.
+class XzUnpacker final : public Unpacker {
   public:
-    BlockUnpacker(const FilePtr& file, const PackedUnit& unit) : input_(file, unit.packed) {
+    XzUnpacker(const FilePtr& file, const PackedUnit& unit) : input_(file, unit.packed) {
+        if (unit.detail == kStreams) {
+            is_ready_ = lzma_stream_decoder(&stream_, kMostMemory, LZMA_CONCATENATED) == LZMA_OK;
+            return;
+        }
         const auto first = file->bytes(unit.packed, 1);
         if (!first) return;
         block_.version = 1;
@@ -28,9 +34,9 @@ class BlockUnpacker final : public Unpacker {
         is_ready_ = lzma_block_decoder(&stream_, &block_) == LZMA_OK;
         lzma_filters_free(filters_, nullptr);
     }
-    ~BlockUnpacker() override { lzma_end(&stream_); }
-    BlockUnpacker(const BlockUnpacker&) = delete;
-    BlockUnpacker& operator=(const BlockUnpacker&) = delete;
+    ~XzUnpacker() override { lzma_end(&stream_); }
+    XzUnpacker(const XzUnpacker&) = delete;
+    XzUnpacker& operator=(const XzUnpacker&) = delete;
 
     Result<std::size_t> next(std::span<std::byte> into) override {
         if (!is_ready_) return fail(ErrorKind::not_understood, "the packed image is damaged");
@@ -57,7 +63,13 @@ class BlockUnpacker final : public Unpacker {
     bool ended_ = false;
 };
 
-Result<lzma_index*> read_index(const FilePtr& file) {
+struct Free {
+    void operator()(lzma_index* index) const { lzma_index_end(index, nullptr); }
+};
+using Index = std::unique_ptr<lzma_index, Free>;
+
+// Null where it is damaged or missing.
+Result<Index> read_index(const FilePtr& file) {
     lzma_stream stream = LZMA_STREAM_INIT;
     lzma_index* index = nullptr;
     lzma_ret done = lzma_file_info_decoder(&stream, &index, kMostMemory, file->size());
@@ -76,15 +88,34 @@ Result<lzma_index*> read_index(const FilePtr& file) {
         }
     }
     lzma_end(&stream);
-    if (done != LZMA_STREAM_END)
-        return fail(ErrorKind::not_understood, "the index of the xz file is damaged or missing", file->name(),
-                    "the file was cut short: unpack what there is of it with xz -dc");
-    return index;
+    return Index(done == LZMA_STREAM_END ? index : nullptr);
+}
+
+std::vector<PackedUnit> blocks_of(const lzma_index* index) {
+    std::vector<PackedUnit> units;
+    lzma_index_iter block;
+    lzma_index_iter_init(&block, index);
+    while (!lzma_index_iter_next(&block, LZMA_INDEX_ITER_NONEMPTY_BLOCK))
+        units.push_back({block.block.compressed_file_offset,
+                         block.block.uncompressed_file_offset,
+                         block.block.uncompressed_size,
+                         block.stream.flags == nullptr ? 0 : static_cast<unsigned>(block.stream.flags->check),
+                         {}});
+    return units;
+}
+
+// What comes out of a file without its end, in one piece.
+std::vector<PackedUnit> all_that_comes_of(const FilePtr& file) {
+    PackedUnit unit{0, 0, 0, kStreams, {}};
+    XzUnpacker unpacker(file, unit);
+    unit.length = content_length(unpacker).value_or(0);
+    if (unit.length == 0) return {};
+    return {unit};
 }
 
 }  // namespace
 
-Result<MediumPtr> open_xz(const FilePtr& file, Opening& /*opening*/) {
+Result<MediumPtr> open_xz(const FilePtr& file, Opening& opening) {
     constexpr std::size_t kShortest = 32;
     if (file->size() < kShortest) return nullptr;
     DREDGER_TRY(const auto head, file->bytes(0, 6));
@@ -92,24 +123,13 @@ Result<MediumPtr> open_xz(const FilePtr& file, Opening& /*opening*/) {
                                                 "7zXZ\0",
                                                 6)))
         return nullptr;
-    DREDGER_TRY(lzma_index* const read, read_index(file));
-    struct Free {
-        void operator()(lzma_index* index) const { lzma_index_end(index, nullptr); }
-    };
-    const std::unique_ptr<lzma_index, Free> index(read);
-    std::vector<PackedUnit> units;
-    lzma_index_iter block;
-    lzma_index_iter_init(&block, index.get());
-    while (!lzma_index_iter_next(&block, LZMA_INDEX_ITER_NONEMPTY_BLOCK))
-        units.push_back({block.block.compressed_file_offset,
-                         block.block.uncompressed_file_offset,
-                         block.block.uncompressed_size,
-                         block.stream.flags == nullptr ? 0 : static_cast<unsigned>(block.stream.flags->check),
-                         {}});
+    DREDGER_TRY(const Index index, read_index(file));
+    if (!index) opening.note("the packed image is cut short; what comes out of it is read");
+    auto units = index ? blocks_of(index.get()) : all_that_comes_of(file);
     if (units.empty()) return fail(ErrorKind::not_understood, "nothing comes out of the packed image", file->name());
     return std::make_shared<PackedStream>(file->name(), std::move(units),
                                           [file](const PackedUnit& unit) -> Result<std::unique_ptr<Unpacker>> {
-                                              return std::make_unique<BlockUnpacker>(file, unit);
+                                              return std::make_unique<XzUnpacker>(file, unit);
                                           });
 }
 

@@ -89,17 +89,6 @@ std::optional<FrameFacts> frame_at(const FileMedium& file, std::uint64_t at) {
     return facts;
 }
 
-Result<std::uint64_t> measured(const FilePtr& file, const PackedUnit& unit) {
-    FrameUnpacker unpacker(file, unit);
-    std::vector<std::byte> piece(1 << 20);
-    std::uint64_t size = 0;
-    while (true) {
-        DREDGER_TRY(const std::size_t got, unpacker.next(piece));
-        if (got == 0) return size;
-        size += got;
-    }
-}
-
 }  // namespace
 
 Result<MediumPtr> open_zstd(const FilePtr& file, Opening& opening) {
@@ -111,7 +100,8 @@ Result<MediumPtr> open_zstd(const FilePtr& file, Opening& opening) {
         if (frame->content && frame->is_whole) {
             unit.length = *frame->content;
         } else {
-            DREDGER_TRY(unit.length, measured(file, unit));
+            FrameUnpacker unpacker(file, unit);
+            DREDGER_TRY(unit.length, content_length(unpacker));
         }
         if (!frame->is_whole) opening.note("the packed image is cut short; what comes out of it is read");
         at = frame->end;
