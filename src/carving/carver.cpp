@@ -22,7 +22,7 @@ constexpr std::uint64_t kBefore = 16;        // bytes before them that are looke
 constexpr std::uint64_t kLookAhead = 8 * kSector;
 constexpr std::uint64_t kExpected = 64 << 20;  // bytes ahead that the medium is asked to fetch meanwhile
 constexpr unsigned kStandsAlone = 32;          // bits of evidence
-constexpr std::size_t kBlocksAhead = 12;       // read or searched and not yet handed over
+constexpr std::size_t kBlocksAhead = 48;       // read or searched and not yet handed over: none waits for a long file
 constexpr unsigned kReaders = 3;               // so that the medium always has something to do
 
 // Formats whose parts are files of their own: what lies in a damaged one is worth listing.
