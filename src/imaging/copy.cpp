@@ -89,7 +89,8 @@ class Copying {
                          request.reverse, request.range}),
           reader_(source_.medium, source_.may_hang ? request.timeout : std::chrono::milliseconds(0)),
           pool_(request.block),
-          writer_(image_, map_file_, request.hashes) {}
+          hash_(image_, request.hashes),
+          writer_(image_, map_file_, hash_) {}
 
     Result<CopyReport> run() {
         report_.size = map_.size();
@@ -180,23 +181,21 @@ class Copying {
         return writer_.save(map_);
     }
 
-    // Of the image, as it is now: what came in order was hashed while it was read.
+    // Of the image, as it is now: most of it was hashed while it was written.
     Result<void> hash() {
-        const std::uint64_t from = writer_.hashed();
-        if (from < map_.size()) {
-            DREDGER_TRY(const OpenedMedium image, open_medium(ImageFile::first_part(request_.file, request_.split)));
-            std::vector<std::byte> piece(1 << 20);
-            for (std::uint64_t at = from; at < map_.size(); at += piece.size()) {
-                if (observer_.should_stop()) return {};
-                observer_.progress({"hashing the image", at, map_.size(), "bytes", 0});
-                const auto part = std::span(piece).first(
-                    static_cast<std::size_t>(std::min<std::uint64_t>(piece.size(), map_.size() - at)));
-                std::vector<Extent> bad;
-                DREDGER_CHECK(image.medium->read(at, part, &bad));
-                writer_.digest().add(part);
-            }
+        hash_.stop();
+        std::vector<std::byte> piece(1 << 20);
+        for (std::uint64_t at = hash_.position(); at < map_.size(); at += piece.size()) {
+            if (observer_.should_stop()) return {};
+            observer_.progress({"hashing the image", at, map_.size(), "bytes", 0});
+            const auto part = std::span(piece).first(
+                static_cast<std::size_t>(std::min<std::uint64_t>(piece.size(), map_.size() - at)));
+            if (!image_.read(at, part))
+                return fail(ErrorKind::output, "the image can't be read back", request_.file.string(),
+                            "check the drive it was written to");
+            hash_.digest().add(part);
         }
-        report_.sha256 = writer_.digest().finish();
+        report_.sha256 = hash_.digest().finish();
         map_.facts["sha256"] = report_.sha256;
         return map_.write(map_file_);
     }
@@ -210,6 +209,7 @@ class Copying {
     Passes passes_;
     PatientReader reader_;
     BlockPool pool_;
+    FollowingHash hash_;
     Writer writer_;
     CopyReport report_;
     Extent last_good_;

@@ -85,6 +85,17 @@ Result<void> ImageFile::write(std::uint64_t offset, std::span<const std::byte> b
     return {};
 }
 
+bool ImageFile::read(std::uint64_t offset, std::span<std::byte> into) const {
+    while (!into.empty()) {
+        const std::uint64_t within = offset % part_;
+        const auto here = into.first(static_cast<std::size_t>(std::min<std::uint64_t>(into.size(), part_ - within)));
+        if (read_all(parts_[offset / part_].descriptor, within, here) != here.size()) return false;
+        into = into.subspan(here.size());
+        offset += here.size();
+    }
+    return true;
+}
+
 Result<void> ImageFile::sync() {
     for (const Part& part : parts_)
         if (::fdatasync(part.descriptor) != 0) return unwritable(part);

@@ -22,6 +22,8 @@ class ImageFile {
     static std::filesystem::path first_part(const std::filesystem::path& file, std::uint64_t part);
 
     Result<void> write(std::uint64_t offset, std::span<const std::byte> bytes);
+    // What was written, or zeros; false where it can't be read.
+    bool read(std::uint64_t offset, std::span<std::byte> into) const;
     // Waits until all that was written is on the drive.
     Result<void> sync();
 

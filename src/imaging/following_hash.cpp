@@ -1,0 +1,50 @@
+#include "imaging/following_hash.h"
+
+#include <sys/resource.h>
+#include <unistd.h>
+#include <vector>
+
+namespace dredger {
+
+FollowingHash::FollowingHash(const ImageFile& image, bool wanted) : image_(image) {
+    if (wanted) thread_ = std::thread([this] { run(); });
+}
+
+void FollowingHash::arrived(const Extent& block) {
+    const std::lock_guard guard(lock_);
+    if (block.offset != arrived_) return;
+    arrived_ = block.end();
+    changed_.notify_all();
+}
+
+void FollowingHash::stop() {
+    {
+        const std::lock_guard guard(lock_);
+        stop_ = true;
+    }
+    changed_.notify_all();
+    if (thread_.joinable()) thread_.join();
+}
+
+void FollowingHash::run() {
+    constexpr int kLeast = 19;
+    constexpr std::size_t kPiece = 256 << 10;  // bytes: it stays in a core's cache between being read and hashed
+    (void)::setpriority(PRIO_PROCESS, static_cast<id_t>(::gettid()), kLeast);
+    std::vector<std::byte> piece(kPiece);
+    for (;;) {
+        std::uint64_t end = 0;
+        {
+            std::unique_lock guard(lock_);
+            changed_.wait(guard, [&] { return arrived_ > position_ || stop_; });
+            if (stop_) return;
+            end = arrived_;
+        }
+        const auto part =
+            std::span(piece).first(static_cast<std::size_t>(std::min<std::uint64_t>(kPiece, end - position_)));
+        if (!image_.read(position_, part)) return;
+        digest_.add(part);
+        position_ += part.size();
+    }
+}
+
+}  // namespace dredger
