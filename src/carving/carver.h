@@ -15,6 +15,8 @@
 
 namespace dredger {
 
+class GroundAhead;
+
 struct Find {
     const Format* format = nullptr;  // the finer one
     std::vector<Extent> pieces;      // on the medium, in content order
@@ -67,12 +69,11 @@ class Carver {
   private:
     // What begins at `start` of the ground, if anything; `ground` reads it.
     std::optional<Find> examine(const MediumPtr& ground, std::uint64_t start, const std::vector<Bid>& bids) const;
-    struct Block;
-    struct Pipeline;
-    void search(Block& block) const;
-    void look_for_volumes(Block& block) const;
-    void search(Block& block, std::uint64_t from, std::uint64_t to) const;
-    Result<void> settle(Block& block, FindSink& sink);
+    struct Searched;
+    class Workers;
+    void look_for_volumes(Searched& in) const;
+    void search(const GroundAhead& ground, std::uint64_t from, std::uint64_t to, Searched& into) const;
+    Result<void> settle(const GroundAhead& ground, Searched& done, FindSink& sink);
     const Coverage* covering(const Find& find, std::uint64_t start) const;
     bool is_wanted(const Format& format) const;
     bool keeps_its_bytes(const Find& find) const;

@@ -4,22 +4,6 @@
 
 namespace dredger {
 
-std::shared_ptr<AlignedBytes> BlockPool::take() {
-    std::unique_ptr<AlignedBytes> block;
-    {
-        const std::lock_guard guard(idle_->lock);
-        if (!idle_->blocks.empty()) {
-            block = std::move(idle_->blocks.back());
-            idle_->blocks.pop_back();
-        }
-    }
-    if (block == nullptr) block = std::make_unique<AlignedBytes>(size_);
-    return {block.release(), [idle = idle_](AlignedBytes* back) {
-                const std::lock_guard guard(idle->lock);
-                idle->blocks.emplace_back(back);
-            }};
-}
-
 // What a reading thread and those who ask it share.
 struct PatientReader::Hand {
     std::mutex lock;

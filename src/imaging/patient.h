@@ -6,25 +6,10 @@
 #include <memory>
 #include <mutex>
 
-#include "base/aligned.h"
+#include "base/block_pool.h"
 #include "media/medium.h"
 
 namespace dredger {
-
-// Lends out blocks of one size; they come back by themselves.
-class BlockPool {
-  public:
-    explicit BlockPool(std::size_t size) : size_(size), idle_(std::make_shared<Idle>()) {}
-    std::shared_ptr<AlignedBytes> take();
-
-  private:
-    struct Idle {
-        std::mutex lock;
-        std::vector<std::unique_ptr<AlignedBytes>> blocks;
-    };
-    std::size_t size_;
-    std::shared_ptr<Idle> idle_;
-};
 
 class PatientReader {
   public:
