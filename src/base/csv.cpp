@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <csv.h>
 
+#include "base/text.h"
+
 namespace dredger {
 namespace {
 
@@ -37,13 +39,18 @@ unsigned char delimiter_of(std::string_view text) {
     return semicolons > commas && semicolons >= tabs ? ';' : tabs > commas ? '\t' : ',';
 }
 
+bool is_blank(char c) { return c == ' ' || c == '\t'; }
+
 }  // namespace
 
 std::string csv_row(const std::vector<std::string>& fields) {
     std::string row;
-    for (const std::string& field : fields) {
-        if (&field != &fields.front()) row += ',';
-        if (field.find_first_of(",\"\r\n;") == std::string::npos) {
+    for (const std::string& given : fields) {
+        if (&given != &fields.front()) row += ',';
+        const std::string field = valid_utf8(given);
+        // Readers may drop spaces at either end of what is not quoted.
+        const bool has_loose_ends = !field.empty() && (is_blank(field.front()) || is_blank(field.back()));
+        if (!has_loose_ends && field.find_first_of(",\"\r\n;") == std::string::npos) {
             row += field;
             continue;
         }

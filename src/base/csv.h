@@ -10,7 +10,7 @@
 
 namespace dredger {
 
-// One row as text, quoted where needed, with its line end.
+// One row as text, in UTF-8 (what is none becomes U+FFFD), quoted where needed, with its line end.
 std::string csv_row(const std::vector<std::string>& fields);
 
 struct CsvTable {

@@ -87,6 +87,12 @@ std::string extension_of(std::string_view name) {
     return folded(name.substr(point + 1));
 }
 
+std::string valid_utf8(std::string_view text) {
+    std::string utf8;
+    icu::UnicodeString::fromUTF8(piece(text)).toUTF8String(utf8);
+    return utf8;
+}
+
 std::string printable(std::string_view text) {
     const auto decoded = icu::UnicodeString::fromUTF8(piece(text));
     icu::UnicodeString out;

@@ -29,6 +29,9 @@ std::string joined(std::string_view folder, std::string_view name);
 // The text after the last point of a file name, in lower case; empty where there is none.
 std::string extension_of(std::string_view name);
 
+// Bytes that are not UTF-8 become U+FFFD.
+std::string valid_utf8(std::string_view text);
+
 // Bytes that are not UTF-8 and control characters become U+FFFD, so that no name can steer a terminal.
 std::string printable(std::string_view text);
 

@@ -110,8 +110,8 @@ std::vector<BinEntry> read_info(std::string_view path, ByteView content) {
         from = end + 1;
         if (line.ends_with('\r')) line.remove_suffix(1);
         if (line.starts_with("Path=") && entry.original.empty()) {
-            const std::string noted = printable(unescaped(line.substr(5)));
-            entry.noted_as = noted;
+            const std::string noted = unescaped(line.substr(5));
+            entry.noted_as = printable(noted);
             entry.original = path_on_volume(*place, noted);
         } else if (line.starts_with("DeletionDate=") && !entry.deleted) {
             entry.deleted = local_time(line.substr(13));

@@ -5,6 +5,7 @@
 #include <fmt/format.h>
 
 #include "base/csv.h"
+#include "base/text.h"
 #include "base/whole_file.h"
 
 namespace dredger {
@@ -150,7 +151,8 @@ Result<std::vector<PickTrouble>> check_picks(const PickList& list, const Catalog
         const auto found = paths.find(pick.id);
         if (found == paths.end())
             troubles.push_back({pick.line, fmt::format("{} has no candidate {}", pick.catalog, pick.id)});
-        else if (path_at < pick.fields.size() && !pick.fields[path_at].empty() && pick.fields[path_at] != found->second)
+        else if (path_at < pick.fields.size() && !pick.fields[path_at].empty() &&
+                 pick.fields[path_at] != valid_utf8(found->second))
             troubles.push_back({pick.line,
                                 fmt::format("{} {} is {}, not {}: is it another catalog of that name?", pick.catalog,
                                             pick.id, found->second, pick.fields[path_at]),

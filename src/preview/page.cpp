@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include "base/text.h"
 #include "preview/page_template.h"
 
 namespace dredger::preview {
@@ -16,7 +17,7 @@ Json described(const Shown& shown) {
     for (const Fact& fact : shown.tile.facts) facts.push_back({fact.name, fact.value});
     return {{"id", c.id},
             {"name", c.record.name},
-            {"path", c.record.path()},
+            {"path", printable(c.record.path())},
             {"state", word_for(c.record.state)},
             {"kind", word_for(c.kind)},
             {"format", c.format},

@@ -6,6 +6,8 @@
 #include <spdlog/sinks/basic_file_sink.h>
 #include <spdlog/spdlog.h>
 
+#include "base/text.h"
+
 namespace dredger {
 namespace {
 
@@ -35,7 +37,7 @@ std::string facts_text(const Record& record) {
 // does.
 std::string found_in(const Manifest& manifest, const fs::path& folder, const std::string& catalog, const Candidate& c) {
     const ManifestRow* row = manifest.find(catalog, c.id);
-    if (row == nullptr || row->sha256.empty() || row->original_path != c.record.path()) return {};
+    if (row == nullptr || row->sha256.empty() || row->original_path != valid_utf8(c.record.path())) return {};
     std::error_code failed;
     const fs::path file = folder / row->restored_path;
     if (fs::file_size(file, failed) != c.record.size || failed) return {};
@@ -85,7 +87,7 @@ void Books::note(const std::string& sentence, bool is_trouble) {
 Result<void> Books::enter(const std::string& catalog, const Candidate& c, const fs::path& place, Outcome outcome,
                           const std::string& why, const WrittenFile* written) {
     if (!manifest_ || outcome == Outcome::already) return {};
-    note(fmt::format("{} {}: {} -> {}{}{}", word_for(outcome), c.id, c.record.path(), place.string(),
+    note(fmt::format("{} {}: {} -> {}{}{}", word_for(outcome), c.id, printable(c.record.path()), place.string(),
                      why.empty() ? "" : ": ", why),
          outcome != Outcome::whole);
     ManifestRow row;
@@ -96,7 +98,7 @@ Result<void> Books::enter(const std::string& catalog, const Candidate& c, const 
     row.prospect = c.prospect.value;
     row.band = word_for(c.prospect.band);
     row.check = word_for(c.prospect.check);
-    row.original_path = c.record.path();
+    row.original_path = valid_utf8(c.record.path());
     row.restored_path = outcome == Outcome::failed || outcome == Outcome::skipped ? "" : place.generic_string();
     row.size = c.record.size;
     if (written != nullptr) {

@@ -2,6 +2,7 @@
 
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
+#include <random>
 
 namespace dredger {
 namespace {
@@ -14,6 +15,26 @@ TEST(Csv, RowsComeBackAsTheyWere) {
     ASSERT_TRUE(table);
     EXPECT_EQ(table->rows.front().fields, row);
 }
+
+// Names may hold anything: whatever is written is read again, as long as it is UTF-8.
+TEST(Csv, AnyFieldsComeBackAsTheyWere) {
+    std::minstd_rand chance(8);
+    constexpr std::string_view kPieces[] = {" ",  "\t", ",", ";",   "\"",   "\r\n", "\n",
+                                            "\r", "a",  "é", "%0A", "\x01", "'"};
+    const std::vector<std::string> columns = {"a", "b", "c"};
+    for (int n = 0; n < 3000; ++n) {
+        std::vector<std::string> row(columns.size());
+        for (std::string& field : row)
+            for (auto left = chance() % 5; left > 0; --left) field += kPieces[chance() % std::size(kPieces)];
+        if (row.front().empty()) row.front() = "not an empty line";
+        const auto table = read_csv(csv_row(columns) + csv_row(row));
+        ASSERT_TRUE(table) << testing::PrintToString(row);
+        ASSERT_EQ(table->rows.size(), 1U) << testing::PrintToString(row);
+        ASSERT_EQ(table->rows.front().fields, row);
+    }
+}
+
+TEST(Csv, IsUtf8WhateverTheFieldsAre) { EXPECT_EQ(csv_row({"caf\xE9.txt"}), "caf\xEF\xBF\xBD.txt\r\n"); }
 
 TEST(Csv, KnowsOnWhichLineEachRowBegins) {
     const auto table = read_csv("id,note\r\n1,\"two\r\nlines\"\r\n\r\n2,last");

@@ -114,12 +114,12 @@ Walk::Place Walk::root_place(std::uint64_t root, int depth) const {
     if (live != roots_.end() && !live->second.name.empty() && depth < kDeepest) {
         const Root& r = live->second;
         const Place above = place_of(r.parent, r.folder, depth + 1);
-        return {joined(above.path, printable(r.name)), above.known};
+        return {joined(above.path, r.name), above.known};
     }
     const auto former = former_.roots().find(root);
     if (former != former_.roots().end() && depth < kDeepest) {
         const Place above = place_of(former->second.parent, former->second.folder, depth + 1);
-        return {joined(above.path, printable(former->second.name)), above.known};
+        return {joined(above.path, former->second.name), above.known};
     }
     return {fmt::format("(subvolume {})", root), false};
 }
@@ -141,7 +141,7 @@ Walk::Place Walk::place_of(std::uint64_t root, std::uint64_t folder, int depth) 
             known = false;
             break;
         }
-        const std::string name = printable(live != nullptr ? live->name : former->second);
+        const std::string name = live != nullptr ? live->name : former->second;
         path = path.empty() ? name : name + "/" + path;
         folder = live != nullptr ? live->parent : former->first;
     }
@@ -187,7 +187,7 @@ void Walk::emit_file(std::uint64_t id, std::uint64_t number, const Inode& inode,
     for (const Name& name : names) {
         Record named = record;
         named.folder = place_of(id, name.parent, 0).path;
-        named.name = printable(name.name);
+        named.name = name.name;
         if (wanted_ids_.contains(record.id)) twins_.try_emplace(record.id, named.path());
         extents.each([&](const FileExtent& e) {
             const auto wanted = wanted_extents_.find(e.logical);
@@ -245,7 +245,7 @@ void Walk::emit_former(std::uint64_t root, std::uint64_t number, const FormerFil
     if (name != nullptr) {
         const Place place = place_of(root, name->first, 0);
         record.folder = place.path;
-        record.name = printable(name->second);
+        record.name = name->second;
         if (!place.known) record.notes.emplace_back("a folder above it is not known any more; a number stands for it");
     } else {
         if (record.is_folder) return;

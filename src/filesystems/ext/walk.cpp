@@ -126,7 +126,7 @@ void Walk::read_entries(std::size_t folder, const DirectoryBlock& block, State s
         if (!kStoresContent[static_cast<std::size_t>(type_of(*inode))]) continue;
         Record record = record_of(*inode);
         record.folder = path;
-        record.name = printable(entry.name);
+        record.name = entry.name;
         record.state = state;
         add_content(record, *inode, table_.map(*inode));
         if (!table_.checks_out(entry.inode)) record.trust = LayoutTrust::damaged;
@@ -307,7 +307,7 @@ Walk::Place Walk::place_of(const Lives& lives, std::uint32_t folder, std::option
     } else if (const Sighting* name = folder_names_[static_cast<std::size_t>(life - lives.all().data())];
                name != nullptr && depth < kDeepest) {
         Place above = place_of(lives, name->folder, name->sequence, depth + 1);
-        return {joined(above.path, printable(name->name)), above.known};
+        return {joined(above.path, name->name), above.known};
     }
     return {fmt::format("(folder {})", folder), false};
 }
@@ -341,7 +341,7 @@ void Walk::emit_life(const Lives& lives, std::size_t index, const std::vector<co
         Record named = record;
         const Place place = place_of(lives, names[i]->folder, names[i]->sequence, 0);
         named.folder = place.path;
-        named.name = printable(names[i]->name);
+        named.name = names[i]->name;
         if (!place.known)
             named.notes.emplace_back("a folder above it is not known any more; the number of its inode stands for it");
         emit(std::move(named));
@@ -368,7 +368,7 @@ void Walk::emit_names_alone(const Lives& lives) {
         record.is_folder = sighting.type == FileType::folder;
         const Place place = place_of(lives, sighting.folder, sighting.sequence, 0);
         record.folder = place.path;
-        record.name = printable(sighting.name);
+        record.name = sighting.name;
         record.state = State::deleted;
         record.origin = Origin::remnant;
         if (!record.is_folder) {

@@ -123,7 +123,7 @@ void Walk::take_entry(std::uint64_t folder, const std::string& path, const Direc
     if (!inode->stores_content() || (inode->is_folder() && folders_.contains(entry.inode))) return;
     Record record = record_of(*inode);
     record.folder = path;
-    record.name = printable(entry.name);
+    record.name = entry.name;
     if (record.name.empty()) return;
     const ExtentList extents = extents_of(*inode, geometry_, *volume_);
     if (inode->is_folder()) {
@@ -296,7 +296,7 @@ Walk::Place Walk::place_of(std::uint64_t folder, int depth) const {
                                (sighting.entry.type == FileType::folder || !geometry_.has_types);
             if (!is_it || sighting.folder == folder) continue;
             const Place above = place_of(sighting.folder, depth + 1);
-            return {joined(above.path, printable(sighting.entry.name)), above.known};
+            return {joined(above.path, sighting.entry.name), above.known};
         }
     const auto former = former_folders_.find(folder);
     if (former != former_folders_.end() && former->second.parent != 0 && former->second.parent != folder)
@@ -362,7 +362,7 @@ void Walk::emit_life(const Lives& lives, const Life& life, const Sighting* name)
     if (name != nullptr) {
         const Place place = place_of(name->folder, 0);
         record.folder = place.path;
-        record.name = printable(name->entry.name);
+        record.name = name->entry.name;
         if (!place.known)
             record.notes.emplace_back("a folder above it is not known any more; the number of its inode stands for it");
         if (name->entry.type == FileType::folder) record.is_folder = true;
