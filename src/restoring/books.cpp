@@ -60,15 +60,14 @@ Result<Books> Books::read_only(const std::vector<fs::path>& beyond) {
     return books;
 }
 
-Result<Books> Books::open(const fs::path& folder, const std::vector<fs::path>& beyond) {
-    DREDGER_TRY(Books books, read_only(beyond));
-    books.folder_ = folder;
-    DREDGER_TRY(books.manifest_, Manifest::open(folder));
-    books.log_ = open_log(folder / "restore.log");
-    if (books.log_ == nullptr)
+Result<void> Books::open(const fs::path& folder) {
+    folder_ = folder;
+    DREDGER_TRY(manifest_, Manifest::open(folder));
+    log_ = open_log(folder / "restore.log");
+    if (log_ == nullptr)
         return fail(ErrorKind::output, "the log can't be written", (folder / "restore.log").string(),
                     "check the destination");
-    return books;
+    return {};
 }
 
 std::string Books::done_already(const std::string& catalog, const Candidate& candidate) const {

@@ -20,10 +20,10 @@ namespace dredger {
 
 class Books {
   public:
-    // Goes on with those that are in `folder`. `beyond`: folders of earlier runs, whose files count as restored.
-    static Result<Books> open(const std::filesystem::path& folder, const std::vector<std::filesystem::path>& beyond);
-    // For a run that writes nothing: only what earlier ones did is known.
+    // Knows only what earlier runs did. `beyond`: their folders, whose files count as restored.
     static Result<Books> read_only(const std::vector<std::filesystem::path>& beyond);
+    // Goes on with those that are in `folder`.
+    Result<void> open(const std::filesystem::path& folder);
 
     const Manifest* manifest() const { return manifest_ ? &*manifest_ : nullptr; }
 

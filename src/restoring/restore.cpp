@@ -109,11 +109,12 @@ class Restoration {
         DREDGER_CHECK(check_safe());
         // Where nothing could be had of the only medium, nothing is made in the destination either.
         if (jobs_.size() == 1) DREDGER_CHECK(attach_media(jobs_.front()));
+        DREDGER_TRY(Books earlier, Books::read_only(request_.beyond));
         DREDGER_TRY(destination_, Destination::open(request_.destination, request_.dry_run));
         rules_ = request_.names.value_or(destination_->rules());
         if (!request_.dry_run) destination_->clear_staging();
-        DREDGER_TRY(books_, request_.dry_run ? Books::read_only(request_.beyond)
-                                             : Books::open(request_.destination, request_.beyond));
+        if (!request_.dry_run) DREDGER_CHECK(earlier.open(request_.destination));
+        books_ = std::move(earlier);
         landing_.emplace(request_.destination, rules_, request_.if_exists, books_->manifest());
         if (report_.bytes > destination_->room())
             observer_.warning(

@@ -497,9 +497,9 @@ TEST_F(ProgramTest, ATruncatedImageGivesWhatItHolds) {
 
 TEST_F(ProgramTest, AVirtualDiskThatIsCutShortSaysSo) {
     test::unpack_disk_images(folder_.path(), {"ext4-home.qcow2"});
+    EXPECT_THAT(run_program({"survey", path("ext4-home.qcow2")}).out, Not(HasSubstr("cut short")));
     fs::resize_file(folder_ / "ext4-home.qcow2", 300 << 10);
-    const Ran survey = run_program({"survey", path("ext4-home.qcow2")});
-    EXPECT_THAT(survey.out + survey.err, HasSubstr("the first sector can't be read"));
+    EXPECT_THAT(run_program({"survey", path("ext4-home.qcow2")}).out, HasSubstr("ext4-home.qcow2 is cut short"));
 }
 
 TEST_F(ProgramTest, WrongUseEndsWithTwo) {

@@ -31,6 +31,8 @@ class Opening {
     Result<MediumPtr> open_image(const FilePtr& file);
 
     void note(std::string remark);
+    // Where the image at `file` tells of content up to byte `end` of it, and there is less.
+    void note_if_cut(const FileMedium& file, std::uint64_t end);
     void set_form(std::string form) { form_ = std::move(form); }
     void offer_snapshot(std::string name) { snapshots_.push_back(std::move(name)); }
 

@@ -213,6 +213,31 @@ Result<void> look_at_snapshots(const FileMedium& file, const Header& header, Ope
     return {};
 }
 
+// Where the last cluster that is in use begins, by the reference counts; 0 where they don't tell.
+std::uint64_t last_cluster(const FilePtr& file, const Header& header, const Shape& shape, unsigned refcount_order) {
+    constexpr unsigned kLargestOrder = 6;  // counts of 64 bits
+    constexpr std::uint64_t kMostBytes = 64 << 20;
+    const std::uint64_t table_bytes = std::uint64_t{header.refcount_table_clusters} << shape.cluster_bits;
+    if (refcount_order > kLargestOrder || table_bytes > kMostBytes) return 0;
+    const NumberTable table(file, header.refcount_table_offset, table_bytes / 8, 8, NumberTable::Endian::big);
+    const std::uint64_t counts = shape.cluster() * 8 >> refcount_order;  // in a block
+    std::uint64_t last = 0, block_at = 0;
+    for (std::uint64_t n = 0; n < table.count(); ++n) {
+        const auto entry = table.at(n);
+        if (!entry) break;
+        if (*entry == 0) continue;
+        last = n;
+        block_at = *entry;
+    }
+    if (block_at == 0) return 0;
+    const auto block = file->bytes(block_at, shape.cluster());
+    if (!block) return block_at;  // the counts themselves lie past the end
+    const auto used = std::find_if(block->rbegin(), block->rend(), [](std::byte b) { return b != std::byte{0}; });
+    if (used == block->rend()) return 0;
+    const auto byte = static_cast<std::uint64_t>(block->rend() - used) - 1;
+    return (last * counts + (byte * 8 >> refcount_order)) << shape.cluster_bits;
+}
+
 struct Extensions {
     std::string backing_format;
     std::string data_file;
@@ -258,11 +283,13 @@ Result<MediumPtr> open_qcow2(const FilePtr& file, Opening& opening) {
     shape.data = file;
 
     std::uint64_t header_length = sizeof(Header), features = 0;
+    unsigned refcount_order = 4;
     if (header.version == 3) {
         DREDGER_TRY(const auto more, file->bytes(sizeof(Header), sizeof(HeaderV3) + 8));
         DREDGER_TRY(const HeaderV3 v3, ByteView(more).as<HeaderV3>(0));
         header_length = v3.header_length;
         features = v3.incompatible_features;
+        refcount_order = v3.refcount_order;
         if ((features & kCompressionType) != 0) shape.compression = static_cast<Compression>(more[sizeof(HeaderV3)]);
     }
     if ((features & ~std::uint64_t{kAllKnown}) != 0)
@@ -289,6 +316,7 @@ Result<MediumPtr> open_qcow2(const FilePtr& file, Opening& opening) {
         if (name.starts_with("file:")) name.erase(0, 5);
         DREDGER_TRY(shape.backing, opening.open_parent(*file, {name}, {}, extensions.backing_format == "raw"));
     }
+    opening.note_if_cut(*file, last_cluster(file, header, shape, refcount_order) + 1);
     return std::make_shared<Qcow2>(file, std::move(shape));
 }
 

@@ -104,6 +104,12 @@ std::string with_slashes(std::string path) {
 
 void Opening::note(std::string remark) { remarks_.push_back(std::move(remark)); }
 
+void Opening::note_if_cut(const FileMedium& file, std::uint64_t end) {
+    if (file.size() >= end) return;
+    note(fmt::format("{} is cut short: it has {} of at least {} bytes; what is missing can't be read",
+                     file.path().filename().string(), file.size(), end));
+}
+
 Result<OpenedMedium> open_medium(const fs::path& path) {
     std::error_code failed;
     fs::path place = path;

@@ -112,6 +112,8 @@ Result<MediumPtr> open_vdi(const FilePtr& file, Opening& opening) {
         divide_up(header.disk_size, header.block_size) > header.blocks)
         return fail(ErrorKind::not_understood, "the sizes in its header contradict each other", file->name(),
                     "the VDI header is damaged");
+    opening.note_if_cut(*file, header.data_offset + std::uint64_t{header.blocks_allocated} *
+                                                        (std::uint64_t{header.block_size} + header.block_extra));
     MediumPtr parent;
     if (header.type == kDifferencing || header.type == kUndo) {
         DREDGER_TRY(parent, parent_of(file, header, opening));

@@ -229,6 +229,20 @@ class Vhdx final : public Translated {
     Recent<std::vector<std::byte>> bitmaps_{64};
 };
 
+// Where the last block ends, in the file.
+std::uint64_t end_of_blocks(const MediumPtr& file, const Shape& shape, const Region& bat) {
+    const NumberTable table(file, bat.offset, bat.length / 8, 8, NumberTable::Endian::little);
+    const std::uint64_t blocks = divide_up(shape.size, shape.block), ratio = shape.chunk_ratio();
+    std::uint64_t end = 0;
+    for (std::uint64_t block = 0; block < blocks; ++block) {
+        const auto entry = table.at(block + block / ratio);
+        if (!entry) break;
+        const bool is_here = (*entry & 7U) == kFullyPresent || (*entry & 7U) == kPartiallyPresent;
+        if (is_here) end = std::max(end, checked_add(*entry & ~(kMiB - 1), shape.block).value_or(0));
+    }
+    return end;
+}
+
 template <class Number>
 std::uint64_t number_in(const std::vector<std::byte>& item) {
     const auto value = ByteView(item).as<Number>(0);
@@ -271,6 +285,7 @@ Result<MediumPtr> open_vhdx(const FilePtr& file, Opening& opening) {
         (shape.sector != 512 && shape.sector != 4096))
         return fail(ErrorKind::not_understood, "the metadata of the VHDX contradict each other", file->name());
 
+    opening.note_if_cut(*file, end_of_blocks(whole, shape, bat->second));
     MediumPtr parent;
     if (shape.has_parent) {
         auto locator = locator_of(items[std::string(kParentLocator)]);
