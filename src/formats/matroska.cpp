@@ -13,10 +13,12 @@ enum Id : std::uint32_t {
     kSegment = 0x18538067,
     kInfo = 0x1549A966,
     kTitle = 0x7BA9,
+    kDateUtc = 0x4461,
     kTracks = 0x1654AE6B,
     kCluster = 0x1F43B675,
 };
 constexpr std::uint64_t kUnknown = ~std::uint64_t{0};
+constexpr std::int64_t k2001 = 978'307'200;  // seconds from 1970 to what DateUTC counts from
 
 struct Element {
     std::uint32_t id = 0;
@@ -145,6 +147,9 @@ Description describe_matroska(Reader& content, std::uint64_t length) {
                 if (!fact || fact->size > 4096) break;
                 if (fact->id == kTitle)
                     said.title = printable(content.text(fact->start, static_cast<std::size_t>(fact->size)));
+                if (fact->id == kDateUtc && fact->size == 8)
+                    said.date = FileTime{static_cast<std::int64_t>(content.u64be(fact->start)) / 1'000'000'000 + k2001,
+                                         0, FileTime::Clock::utc};
                 inner = fact->end();
             }
         }

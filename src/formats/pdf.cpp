@@ -7,6 +7,7 @@
 
 #include "base/text.h"
 #include "formats/codecs.h"
+#include "formats/dates.h"
 #include "formats/families.h"
 
 namespace dredger::formats {
@@ -430,24 +431,42 @@ Measured measure_pdf(Reader& content) { return Document(content).measure(); }
 
 std::vector<std::uint64_t> gaps_of_pdf(Reader& content, const Measured&) { return Document(content).gaps(); }
 
+// A string as it is written, in parentheses or in hexadecimal digits (7.3.4).
+std::string string_in(std::string_view text) {
+    std::string value;
+    const std::size_t open = text.find_first_not_of(" \r\n");
+    if (open == std::string_view::npos) return value;
+    if (text[open] == '(') {
+        for (std::size_t i = open + 1; i < text.size() && text[i] != ')'; ++i)
+            value += text[i] == '\\' && i + 1 < text.size() ? text[++i] : text[i];
+    } else if (text[open] == '<') {
+        for (std::size_t i = open + 1; i + 1 < text.size() && text[i] != '>'; i += 2) {
+            unsigned byte = 0;
+            if (std::from_chars(&text[i], &text[i] + 2, byte, 16).ptr != &text[i] + 2) return {};
+            value += static_cast<char>(byte);
+        }
+    }
+    return value;
+}
+
+// The text behind a key, where it stands last near the end (7.9.2).
+std::string last_text_of(Reader& content, std::string_view key, std::uint64_t length) {
+    constexpr std::size_t kLongest = 512;
+    const auto at = content.find_last(key, length > (1 << 20) ? length - (1 << 20) : 0, length);
+    if (!at) return {};
+    std::string value = string_in(content.text(*at + key.size(), kLongest));
+    if (!value.starts_with("\xFE\xFF"))
+        return code_page_to_utf8(std::as_bytes(std::span(value)), CodePage::windows1252);
+    value.erase(0, 2);
+    for (std::size_t i = 0; i + 1 < value.size(); i += 2) std::swap(value[i], value[i + 1]);
+    return utf16le_to_utf8(std::as_bytes(std::span(value)));
+}
+
 Description describe_pdf(Reader& content, std::uint64_t length) {
     Description said;
-    const auto at = content.find_last("/Title", length > (1 << 20) ? length - (1 << 20) : 0, length);
-    if (!at) return said;
-    const std::string text = content.text(*at + 6, 256);
-    const std::size_t open = text.find_first_not_of(' ');
-    if (open == std::string::npos || text[open] != '(') return said;
-    std::string title;
-    for (std::size_t i = open + 1; i < text.size() && text[i] != ')'; ++i)
-        title += text[i] == '\\' && i + 1 < text.size() ? text[++i] : text[i];
-    if (title.starts_with("\xFE\xFF")) {
-        title.erase(0, 2);
-        for (std::size_t i = 0; i + 1 < title.size(); i += 2) std::swap(title[i], title[i + 1]);
-        title = utf16le_to_utf8(std::as_bytes(std::span(title)));
-    } else {
-        title = code_page_to_utf8(std::as_bytes(std::span(title)), CodePage::windows1252);
-    }
-    said.title = printable(title);
+    said.title = printable(last_text_of(content, "/Title", length));
+    said.date = pdf_date(last_text_of(content, "/ModDate", length));
+    if (!said.date) said.date = pdf_date(last_text_of(content, "/CreationDate", length));
     return said;
 }
 

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "formats/families.h"
+#include "formats/mail_header.h"
 
 namespace dredger::formats {
 namespace {
@@ -293,52 +294,12 @@ Measured measure_mbox(Reader& content) {
     return open_ended(end_of_characters(content, 0), Proof::structure);
 }
 
-// "=?utf-8?Q?K=C3=BCken?=" as in RFC 2047.
-std::string decoded_words(std::string_view text) {
-    std::string out;
-    while (!text.empty()) {
-        const std::size_t open = text.find("=?");
-        const std::size_t charset = text.find('?', open == std::string_view::npos ? open : open + 2);
-        const std::size_t close = charset == std::string_view::npos ? charset : text.find("?=", charset + 3);
-        if (open == std::string_view::npos || close == std::string_view::npos || charset + 3 > close)
-            return out.append(text);
-        out.append(text.substr(0, open));
-        const char coding = static_cast<char>(std::tolower(text[charset + 1]));
-        const std::string_view word = text.substr(charset + 3, close - charset - 3);
-        std::string bytes;
-        unsigned bits = 0;
-        unsigned count = 0;
-        for (std::size_t i = 0; i < word.size(); ++i) {
-            if (coding == 'q') {
-                if (word[i] == '=' && i + 2 < word.size()) {
-                    bytes += static_cast<char>(std::stoi(std::string(word.substr(i + 1, 2)), nullptr, 16));
-                    i += 2;
-                } else {
-                    bytes += word[i] == '_' ? ' ' : word[i];
-                }
-                continue;
-            }
-            static constexpr std::string_view kDigits =
-                "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
-            const std::size_t digit = kDigits.find(word[i]);
-            if (digit == std::string_view::npos) break;
-            bits = bits << 6 | static_cast<unsigned>(digit);
-            if ((count += 6) >= 8) bytes += static_cast<char>(bits >> (count -= 8) & 0xFFU);
-        }
-        out += bytes;
-        text.remove_prefix(close + 2);
-    }
-    return out;
-}
-
-Description describe_eml(Reader& content, std::uint64_t length) {
-    std::string subject = between(content, "\nSubject: ", "\n", length);
-    try {
-        subject = decoded_words(subject);
-    } catch (const std::exception&) {
-        // A broken code: the subject stays as it is written.
-    }
-    return {printable(subject), {}, {}};
+Description describe_eml(Reader& content, std::uint64_t) {
+    unsigned known = 0;
+    const std::uint64_t body = header_block(content, 0, known);
+    const MailHeader header =
+        read_mail_header(content.text(0, static_cast<std::size_t>(std::min<std::uint64_t>(body, Reader::kMostText))));
+    return {printable(header.subject), header.date, {}};
 }
 
 // --- plain text ------------------------------------------------------------------------------------------------------

@@ -2,10 +2,13 @@
 // (OASIS OpenDocument 1.3), EPUB (OCF 3.3), Apple's office files, Android and Java packages.
 #include <algorithm>
 #include <fmt/format.h>
+#include <map>
+#include <pugixml.hpp>
 #include <set>
 
 #include "base/text.h"
 #include "formats/codecs.h"
+#include "formats/dates.h"
 #include "formats/families.h"
 
 namespace dredger::formats {
@@ -207,7 +210,28 @@ std::vector<std::uint64_t> gaps_of_zip(Reader& content, const Measured& found) {
     return gaps;
 }
 
-// The title and date that office files keep in an entry of their own.
+// What office files say of themselves: Dublin Core in an entry of their own ([ECMA-376-2] 11, ODF 1.3 part 2, EPUB).
+void take_metadata(const std::string& xml, Description& said) {
+    pugi::xml_document document;
+    (void)document.load_buffer(xml.data(), xml.size());  // as far as it goes
+    std::map<std::string_view, std::string> values;      // by the name of the element, without its namespace
+    struct Walker : pugi::xml_tree_walker {
+        std::map<std::string_view, std::string>& found;
+        explicit Walker(std::map<std::string_view, std::string>& into) : found(into) {}
+        bool for_each(pugi::xml_node& node) override {
+            const std::string_view name = node.name();
+            const std::string_view local = name.substr(name.find(':') + 1);
+            for (const std::string_view wanted : {"title", "modified", "date", "created", "creation-date"})
+                if (local == wanted) found.emplace(wanted, node.child_value());
+            return true;
+        }
+    } walker(values);
+    document.traverse(walker);
+    said.title = printable(values["title"]);
+    for (const std::string_view name : {"modified", "date", "created", "creation-date"})
+        if (!said.date) said.date = xml_date(values[name]);
+}
+
 Description describe_zip(Reader& content, std::uint64_t length) {
     Description said;
     for (std::uint64_t at = 0; content.has(at, kLocal);) {
@@ -220,11 +244,10 @@ Description describe_zip(Reader& content, std::uint64_t length) {
             const Unpacked unpacked =
                 unpack(content, Packing::deflate, data, length - std::min(data, length), wanted ? 65536 : 0);
             end = data + unpacked.packed;
-            const std::size_t title = unpacked.head.find("<dc:title");
-            const std::size_t open = unpacked.head.find('>', title);
-            if (title != std::string::npos && open != std::string::npos)
-                said.title = printable(unpacked.head.substr(open + 1, unpacked.head.find('<', open) - open - 1));
-            if (wanted) break;
+            if (wanted) {
+                take_metadata(unpacked.head, said);
+                break;
+            }
         }
         if (unknown_end) {
             if (content.has(end, kDescriptor)) end += 4;

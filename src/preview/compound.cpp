@@ -1,106 +1,16 @@
 #include "preview/compound.h"
 
 #include <algorithm>
-#include <map>
 
 #include "base/bytes.h"
 #include "base/text.h"
+#include "formats/compound_file.h"
 #include "preview/text.h"
 
 namespace dredger::preview {
 namespace {
 
-constexpr std::uint32_t kEndOfChain = 0xFFFFFFFE;
-constexpr std::size_t kMostSectors = 1 << 20;  // of a chain
-constexpr std::size_t kMostStream = 32 << 20;  // bytes
-constexpr std::size_t kEntry = 128;            // bytes, of the directory
-
-// [MS-CFB]: a file system in small, whose streams are chains of sectors.
-class CompoundFile {
-  public:
-    explicit CompoundFile(Reader& content) : content_(content) {
-        const unsigned shift = content_.u16le(30), small_shift = content_.u16le(32);
-        if (!content_.has(0, kCompoundMark) || (shift != 9 && shift != 12) || small_shift != 6) return;
-        sector_ = std::size_t{1} << shift;
-        read_table();
-        const std::string directory = chain(content_.u32le(48), kMostStream);
-        for (std::size_t at = 0; at + kEntry <= directory.size(); at += kEntry) {
-            const ByteView entry(std::as_bytes(std::span(directory)).subspan(at, kEntry));
-            const std::size_t length = *entry.u16le(64);
-            const std::uint8_t type = *entry.u8(66);
-            if (length < 2 || length > 64 || (type != 2 && type != 5)) continue;
-            const Stream stream{*entry.u32le(116), *entry.u32le(120)};
-            const std::string name = utf16le_to_utf8(entry.bytes().first(length - 2));
-            if (type == 5)
-                small_ = chain(stream.first, std::min<std::size_t>(stream.size, kMostStream));
-            else
-                streams_.emplace(name, stream);
-        }
-    }
-
-    // Empty where there is no such stream.
-    std::string stream(const std::string& name) const {
-        constexpr std::uint32_t kSmallest = 4096;  // smaller ones are kept in the one of the root
-        const auto found = streams_.find(name);
-        if (found == streams_.end()) return {};
-        const std::size_t size = std::min<std::size_t>(found->second.size, kMostStream);
-        if (found->second.size >= kSmallest) return chain(found->second.first, size);
-        std::string bytes;
-        const std::uint64_t first_small = content_.u32le(60);
-        const std::string table = chain(static_cast<std::uint32_t>(first_small), kMostStream);
-        std::uint32_t sector = found->second.first;
-        for (std::size_t n = 0; n < kMostSectors && bytes.size() < size; ++n) {
-            constexpr std::size_t kSmall = 64;
-            if (std::size_t{sector} * kSmall + kSmall > small_.size() || std::size_t{sector} * 4 + 4 > table.size())
-                break;
-            bytes += small_.substr(std::size_t{sector} * kSmall, kSmall);
-            sector = *ByteView(std::as_bytes(std::span(table))).u32le(std::size_t{sector} * 4);
-        }
-        bytes.resize(std::min(bytes.size(), size));
-        return bytes;
-    }
-
-  private:
-    struct Stream {
-        std::uint32_t first, size;
-    };
-
-    std::uint64_t place_of(std::uint32_t sector) const { return (std::uint64_t{sector} + 1) * sector_; }
-
-    void read_table() {
-        const std::size_t count = std::min<std::size_t>(content_.u32le(44), kMostSectors * 4 / sector_);
-        std::vector<std::uint32_t> sectors;
-        for (unsigned i = 0; i < 109 && sectors.size() < count; ++i)
-            sectors.push_back(content_.u32le(76 + 4 * std::uint64_t{i}));
-        std::uint32_t more = content_.u32le(68);
-        for (std::size_t n = 0; sectors.size() < count && n < count && content_.holds(place_of(more), sector_); ++n) {
-            for (std::size_t i = 0; i + 1 < sector_ / 4 && sectors.size() < count; ++i)
-                sectors.push_back(content_.u32le(place_of(more) + 4 * i));
-            more = content_.u32le(place_of(more) + sector_ - 4);
-        }
-        for (const std::uint32_t sector : sectors)
-            for (std::size_t i = 0; i < sector_ / 4; ++i)
-                table_.push_back(content_.holds(place_of(sector), sector_) ? content_.u32le(place_of(sector) + 4 * i)
-                                                                           : kEndOfChain);
-    }
-
-    std::string chain(std::uint32_t sector, std::size_t most) const {
-        std::string bytes;
-        for (std::size_t n = 0; n < kMostSectors && bytes.size() < most; ++n) {
-            if (sector >= table_.size() || !content_.holds(place_of(sector), 1)) break;
-            bytes += content_.text(place_of(sector), sector_);
-            sector = table_[sector];
-        }
-        bytes.resize(std::min(bytes.size(), most));
-        return bytes;
-    }
-
-    Reader& content_;
-    std::size_t sector_ = 512;
-    std::vector<std::uint32_t> table_;
-    std::map<std::string, Stream> streams_;
-    std::string small_;
-};
+using formats::CompoundFile;
 
 ByteView view_of(const std::string& bytes) { return ByteView(std::as_bytes(std::span(bytes))); }
 

@@ -8,8 +8,6 @@
 
 namespace dredger::preview {
 
-constexpr std::string_view kCompoundMark = "\xD0\xCF\x11\xE0\xA1\xB1\x1A\xE1";
-
 // Up to `most` bytes; empty where there is none.
 std::string compound_text(Reader& content, std::size_t most);
 

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cstring>
 
+#include "formats/compound_file.h"
 #include "preview/compound.h"
 #include "preview/decoders.h"
 #include "preview/sandbox.h"
@@ -59,7 +60,7 @@ bool contains(const Medium& content, const Candidate& candidate, const std::stri
     if (stands_in(reader, wanted, utf16_of(wanted))) return true;
     const bool is_pdf = candidate.format == "pdf";
     const bool is_mail = candidate.format == "eml" || candidate.format == "mbox";
-    const bool is_compound = reader.has(0, kCompoundMark);
+    const bool is_compound = reader.has(0, formats::CompoundFile::kMark);
     if (!is_pdf && !is_mail && !is_compound && !reader.has(0, "PK\3\4")) return false;
     const auto found = run_apart([&] {
         const std::string document = is_pdf        ? text_of_pages(content, kMostDocument)

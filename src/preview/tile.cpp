@@ -7,6 +7,7 @@
 #include <nlohmann/json.hpp>
 
 #include "base/text.h"
+#include "formats/compound_file.h"
 #include "formats/format.h"
 #include "preview/canvas.h"
 #include "preview/compound.h"
@@ -161,7 +162,7 @@ class TileMaker {
             tile_.text = office_text(reader);
             if (tile_.text.empty()) entries(reader);
             thumbnail = thumbnail_in(reader);
-        } else if (reader.has(0, kCompoundMark)) {
+        } else if (reader.has(0, formats::CompoundFile::kMark)) {
             tile_.text = compound_text(reader, kMostText);
         } else if (candidate_.format == "sqlite") {
             tile_.text = tables_of(content_);

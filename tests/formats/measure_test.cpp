@@ -195,6 +195,19 @@ TEST(Measured, SaysWhatTheContentSays) {
     EXPECT_EQ(described("svg-mark.svg").title, "Colony map");
     EXPECT_EQ(described("iso9660-plain.iso").title, "RINGING");
     EXPECT_EQ(described("torrent-plain.torrent").title, "burrow-call.flac");
+    for (const char* name : {"doc-office.doc", "docx-office.docx", "odt-office.odt"}) {
+        EXPECT_EQ(described(name).title, "Puffin & tern diary") << name;
+        ASSERT_TRUE(described(name).date) << name;
+        EXPECT_EQ(iso8601(*described(name).date), "2026-05-04T10:20:30Z") << name;
+    }
+    for (const char* name : {"xls-office.xls", "xlsx-office.xlsx", "ods-office.ods"})
+        EXPECT_EQ(described(name).title, "Wing lengths 2026") << name;
+    for (const char* name : {"ppt-office.ppt", "pptx-office.pptx", "odp-office.odp"})
+        EXPECT_EQ(described(name).title, "Kittiwakes of the cliff") << name;
+    EXPECT_EQ(described("pdf-office.pdf").title, "Puffin & tern diary");
+    EXPECT_TRUE(described("pdf-office.pdf").date);
+    for (const char* name : {"eml-plain.eml", "eml-parts.eml"})
+        EXPECT_EQ(iso8601(described(name).date.value()), "2026-05-03T09:12:44Z") << name;
     EXPECT_THAT(described("jpeg-baseline.jpg").facts, testing::Contains(Fact{"pixels", "96 x 64"}));
 }
 

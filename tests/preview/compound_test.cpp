@@ -4,6 +4,7 @@
 #include <cstring>
 #include <gmock/gmock.h>
 
+#include "formats/compound_file.h"
 #include "support/support.h"
 
 namespace dredger::preview {
@@ -40,7 +41,7 @@ class Compound {
         }
         directory.resize(directory_sectors * kSector);
         std::string head(kSector, '\0');
-        head.replace(0, 8, kCompoundMark);
+        head.replace(0, 8, formats::CompoundFile::kMark);
         put(head, 26, 3, 2);
         put(head, 28, 0xFFFE, 2);
         put(head, 30, 9, 2);
