@@ -4,7 +4,7 @@
 #include <random>
 
 #include "formats/format.h"
-#include "support/support.h"
+#include "support/compound.h"
 
 namespace dredger {
 namespace {
@@ -209,6 +209,26 @@ TEST(Measured, SaysWhatTheContentSays) {
     for (const char* name : {"eml-plain.eml", "eml-parts.eml"})
         EXPECT_EQ(iso8601(described(name).date.value()), "2026-05-03T09:12:44Z") << name;
     EXPECT_THAT(described("jpeg-baseline.jpg").facts, testing::Contains(Fact{"pixels", "96 x 64"}));
+}
+
+// What no program at hand writes: a message as [MS-OXMSG] has it, and a film with the time of its making.
+TEST(Measured, MessagesTellTheirSubjectAndWhenTheyWereSent) {
+    const std::u16string subject = u"Boat on Friday – six seats";
+    std::string properties(32 + 2 * 16, '\0');
+    test::Compound::put(properties, 32, 0x0E060040, 4);  // came
+    test::Compound::put(properties, 32 + 8, 134222999240000000ULL, 8);
+    test::Compound::put(properties, 48, 0x00390040, 4);  // sent
+    test::Compound::put(properties, 48 + 8, 134222995640000000ULL, 8);
+    test::Compound file;
+    file.add(u"__substg1.0_0037001F", {reinterpret_cast<const char*>(subject.data()), subject.size() * 2});
+    file.add(u"__properties_version1.0", properties);
+    const auto bytes = file.bytes();
+    EXPECT_EQ(measure(bytes).format, "msg");
+    const MemoryMedium medium(bytes);
+    Reader reader(medium);
+    const Description said = best_bid(bytes)->describe(reader, bytes.size());
+    EXPECT_EQ(said.title, "Boat on Friday – six seats");
+    EXPECT_EQ(iso8601(said.date.value()), "2026-05-03T16:32:44Z");
 }
 
 }  // namespace
