@@ -206,9 +206,29 @@ TEST(Measured, SaysWhatTheContentSays) {
         EXPECT_EQ(described(name).title, "Kittiwakes of the cliff") << name;
     EXPECT_EQ(described("pdf-office.pdf").title, "Puffin & tern diary");
     EXPECT_TRUE(described("pdf-office.pdf").date);
+    EXPECT_EQ(described("rtf-office.rtf").title, "Puffin & tern diary");
+    EXPECT_EQ(iso8601(described("rtf-office.rtf").date.value()), "2026-05-04T10:20:00Z");
     for (const char* name : {"eml-plain.eml", "eml-parts.eml"})
         EXPECT_EQ(iso8601(described(name).date.value()), "2026-05-03T09:12:44Z") << name;
     EXPECT_THAT(described("jpeg-baseline.jpg").facts, testing::Contains(Fact{"pixels", "96 x 64"}));
+}
+
+TEST(Measured, TitlesAreReadAsTheyAreWritten) {
+    const auto title_of = [](std::string text) {
+        const auto bytes = test::bytes_of(text);
+        const MemoryMedium medium(bytes);
+        Reader reader(medium);
+        return best_bid(bytes)->describe(reader, bytes.size()).title;
+    };
+    EXPECT_EQ(title_of("<!DOCTYPE html><html><TITLE lang='de'> Tern &amp; Küken &#8211; 2026\n</TITLE>"),
+              "Tern & Küken – 2026");
+    EXPECT_EQ(title_of("<!doctype html><html><title>R&D < all</title>"), "R&D");
+    EXPECT_EQ(title_of("<!doctype html><html><title>no end"), "no end");
+    EXPECT_EQ(title_of("<!doctype html><html><title"), "");
+    EXPECT_EQ(title_of(R"({\rtf1{\info{\title K\'fcken \u8211? \u55357 ?\u56358 ? a\}b\\c}}})"), "Küken – 🐦 a}b\\c");
+    EXPECT_EQ(title_of(R"({\rtf1{\info{\title cut \u)"), "cut ?");
+    EXPECT_EQ(title_of(R"({\rtf1{\info{\title cut \')"), "cut ?");
+    EXPECT_EQ(title_of(R"({\rtf1{\info{\author nobody}}})"), "");
 }
 
 // What no program at hand writes: a message as [MS-OXMSG] has it, and a film with the time of its making.
