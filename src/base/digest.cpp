@@ -41,6 +41,8 @@ Fingerprint Fingerprinter::finish() const {
     return {hash.high64, hash.low64};
 }
 
+std::string text_of(const Fingerprint& print) { return fmt::format("{:016x}{:016x}", print.high, print.low); }
+
 std::uint32_t crc32(std::span<const std::byte> bytes, std::uint32_t so_far) {
     return libdeflate_crc32(so_far, bytes.data(), bytes.size());
 }

@@ -32,6 +32,9 @@ struct Fingerprint {
     auto operator<=>(const Fingerprint&) const = default;
 };
 
+// As xxh128sum prints it: 32 hexadecimal digits.
+std::string text_of(const Fingerprint& print);
+
 // Of bytes that come piece by piece.
 class Fingerprinter {
   public:

@@ -17,7 +17,7 @@ namespace fs = std::filesystem;
 struct Options {
     std::vector<std::string> catalogs, sources, after;
     std::string to, rename;
-    std::string layout = "tree", if_exists = "number", partials = "keep", names = "auto";
+    std::string sums = "sha256", layout = "tree", if_exists = "number", partials = "keep", names = "auto";
     SelectionOptions selection;
     bool dry_run = false, verify = false, onto_same_drive = false, from_changed_source = false;
 };
@@ -126,6 +126,7 @@ Result<RestoreRequest> request_for(const Options& options) {
     }
     if (options.names != "auto") request.names = options.names == "windows" ? kWindowsNames : kUnixNames;
     request.beyond = {options.after.begin(), options.after.end()};
+    request.sums = word_in<SumKind>(options.sums, kSumKindWords);
     request.verify = options.verify;
     request.dry_run = options.dry_run;
     request.onto_same_drive = options.onto_same_drive;
@@ -148,7 +149,8 @@ void say(const RestoreReport& done, const Options& options) {
     if (options.partials == "aside" && done.count(Outcome::doubtful) + done.count(Outcome::partial) > 0)
         fmt::print("What is not believed whole lies in {}/{}, each with a file that tells what is missing.\n",
                    options.to, kAsideFolder);
-    fmt::print("Check the copies at any time: cd {} && sha256sum -c SHA256SUMS\n", options.to);
+    fmt::print("Check the copies at any time: cd {} && {}sum -c {}\n", options.to, options.sums,
+               kSumFiles[static_cast<std::size_t>(word_in<SumKind>(options.sums, kSumKindWords))]);
 }
 
 int restore_selection(const Options& options) {
@@ -222,6 +224,10 @@ void add_restore(CLI::App& program, int& exit_code) {
         ->check(one_of(kPartialsWords));
     command->add_option("--names", options->names, "auto (default: as the destination takes them), windows or unix")
         ->check(CLI::IsMember({"auto", "windows", "unix"}));
+    command
+        ->add_option("--sums", options->sums,
+                     "sha256 (default), or xxh128: much quicker where the processor is the slow part")
+        ->check(one_of(kSumKindWords));
     command->add_flag("--verify", options->verify, "read every file back from the destination");
     command->add_flag("--dry-run", options->dry_run, "show what would be written where, and write nothing");
     command

@@ -67,6 +67,7 @@ Description describe_asf(Reader& content, std::uint64_t length) {
     }
     if (const auto at = content.find(kProperties, 30, limit)) {
         said.date = windows_time(content.u64le(*at + 48));
+        if (said.date == FileTime{}) said.date.reset();  // 1970: its writer did not know
         said.facts.push_back({"duration", fmt::format("{} s", content.u64le(*at + 64) / 10'000'000)});
     }
     return said;

@@ -37,12 +37,12 @@ std::string facts_text(const Record& record) {
 // does.
 std::string found_in(const Manifest& manifest, const fs::path& folder, const std::string& catalog, const Candidate& c) {
     const ManifestRow* row = manifest.find(catalog, c.id);
-    if (row == nullptr || row->sha256.empty() || row->original_path != valid_utf8(c.record.path())) return {};
+    if (row == nullptr || row->sum().empty() || row->original_path != valid_utf8(c.record.path())) return {};
     std::error_code failed;
     const fs::path file = folder / row->restored_path;
     if (fs::file_size(file, failed) != c.record.size || failed) return {};
     // A run that did not come to its end may have left anything.
-    if (!manifest.is_confirmed(*row) && read_back(file) != row->sha256) return {};
+    if (!manifest.is_confirmed(*row) && read_back(file, row->sums()) != row->sum()) return {};
     return row->restored_path;
 }
 
@@ -102,7 +102,7 @@ Result<void> Books::enter(const std::string& catalog, const Candidate& c, const 
     row.size = c.record.size;
     if (written != nullptr) {
         row.restored_bytes = c.record.size - written->missing;
-        row.sha256 = written->sha256;
+        row.set_sum(written->sum);
     }
     row.outcome = word_for(outcome);
     if (c.record.modified) row.modified = iso8601(*c.record.modified);
@@ -120,7 +120,7 @@ Result<std::optional<Outcome>> Books::enter_replaced(const std::pair<std::string
         if (row->outcome == word_for(outcome)) before = outcome;
     ManifestRow changed = *row;
     changed.restored_path.clear();
-    changed.sha256.clear();
+    changed.set_sum({});
     changed.restored_bytes = 0;
     changed.outcome = word_for(Outcome::skipped);
     note(fmt::format("skipped {}: {} was replaced by another one", changed.id, place.string()), true);

@@ -88,13 +88,13 @@ void StagedFile::discard() {
     path_.clear();
 }
 
-Result<WrittenFile> write_file(const MediumPtr& medium, const Record& record, const fs::path& staged,
+Result<WrittenFile> write_file(const MediumPtr& medium, const Record& record, const fs::path& staged, SumKind sums,
                                WritingWatch& watch) {
     WrittenFile written;
     written.file = StagedFile(staged);
     Descriptor file(staged);
     if (!file.is_open()) return unwritable(staged);
-    Sha256 digest;
+    ContentSum digest(sums);
     const auto content = open_content(medium, record.layout, record.size);
     // Of a large file one chunk is hashed while it is written and the next one is read.
     const bool is_large = record.size >= kLarge;
@@ -148,16 +148,16 @@ Result<WrittenFile> write_file(const MediumPtr& medium, const Record& record, co
     }
     hashed();
     if (!file.finish(record.size, end_of_stored == record.size ? record.size : stored)) return unwritable(staged);
-    written.sha256 = digest.finish();
+    written.sum = digest.finish();
     return written;
 }
 
-std::string read_back(const fs::path& file) {
+std::string read_back(const fs::path& file, SumKind sums) {
     const int descriptor = ::open(file.c_str(), O_RDONLY | O_CLOEXEC);
     if (descriptor < 0) return {};
     ::fsync(descriptor);
     ::posix_fadvise(descriptor, 0, 0, POSIX_FADV_DONTNEED);
-    Sha256 digest;
+    ContentSum digest(sums);
     std::vector<std::byte> chunk(kChunk);
     ssize_t n = 0;
     while ((n = ::read(descriptor, chunk.data(), chunk.size())) > 0 || (n < 0 && errno == EINTR))

@@ -7,6 +7,7 @@
 #include <string>
 
 #include "filesystems/filesystem.h"
+#include "restoring/content_sum.h"
 
 namespace dredger {
 
@@ -35,7 +36,7 @@ class StagedFile {
 
 struct WrittenFile {
     StagedFile file;
-    std::string sha256;
+    std::string sum;
     std::uint64_t missing = 0;  // bytes for which zeros were written: holes in the layout and unreadable places
     std::vector<Extent> gaps;   // where these are, in bytes of the file
     bool interrupted = false;   // nothing was left behind
@@ -49,10 +50,10 @@ struct WritingWatch {
 
 // Stretches that are zeros by definition become holes of the file.
 Result<WrittenFile> write_file(const MediumPtr& medium, const Record& record, const std::filesystem::path& staged,
-                               WritingWatch& watch);
+                               SumKind sums, WritingWatch& watch);
 
-// The SHA-256 of a file, read from its drive and not from memory where that can be asked for; empty: it can't be read.
-std::string read_back(const std::filesystem::path& file);
+// The sum of a file, read from its drive and not from memory where that can be asked for; empty: it can't be read.
+std::string read_back(const std::filesystem::path& file, SumKind sums);
 
 // Waits until all that was written to the file system of `folder` is on its drive.
 bool sync_folder(const std::filesystem::path& folder);

@@ -52,13 +52,13 @@ Landing::Landing(fs::path folder, NameRules rules, IfExists if_exists, const Man
     for (const auto& [key, row] : manifest->rows()) {
         std::error_code failed;
         // A run that was killed may have left the row without its file.
-        if (row.restored_path.empty() || row.sha256.empty() ||
+        if (row.restored_path.empty() || row.sum().empty() ||
             !fs::exists(fs::symlink_status(folder_ / row.restored_path, failed)))
             continue;
         const Standing standing = standing_of(meaning_of<Outcome>(row.outcome, kOutcomeWords).value_or(Outcome::failed),
                                               meaning_of<Check>(row.check, kCheckWords).value_or(Check::damaged),
                                               row.prospect, row.restored_bytes);
-        Taken taken{row.catalog, row.id, parse_iso8601(row.modified), row.sha256, standing, false};
+        Taken taken{row.catalog, row.id, parse_iso8601(row.modified), row.sum(), standing, false};
         taken_[path_key(row.restored_path, rules_)] = std::move(taken);
     }
 }
@@ -89,7 +89,7 @@ Landed Landing::take(Landed::How how, const fs::path& place, const Arrival& arri
     Landed landed{how, place, {}, std::nullopt};
     Taken& taken = taken_[path_key(place, rules_)];
     if (how == Landed::How::replacing && taken.id != 0) landed.loser = {taken.catalog, taken.id};
-    taken = {arrival.catalog, arrival.id, arrival.modified, arrival.sha256, arrival.standing, true};
+    taken = {arrival.catalog, arrival.id, arrival.modified, arrival.sum, arrival.standing, true};
     return landed;
 }
 
@@ -136,7 +136,7 @@ Landed Landing::settle_newer(const Arrival& arrival, const Taken* known) {
 Landed Landing::settle_best(const Arrival& arrival, const Taken* known) {
     // How good a file is that something else put there nobody can say: it stays.
     if (known == nullptr) return take(Landed::How::numbered, numbered(arrival.wanted), arrival);
-    if (known->sha256 == arrival.sha256 && known->standing >= arrival.standing)
+    if (known->sum == arrival.sum && known->standing >= arrival.standing)
         return {Landed::How::refused, arrival.wanted, "the same content is there already", std::nullopt};
     if (known->standing >= arrival.standing)
         return {Landed::How::refused, arrival.wanted, "a file of that name that came back better is there",

@@ -45,7 +45,7 @@ struct Arrival {
     std::int64_t id = 0;
     std::filesystem::path wanted;  // below the destination
     std::optional<FileTime> modified;
-    std::string sha256;
+    std::string sum;
     Standing standing;
 };
 
@@ -76,7 +76,7 @@ class Landing {
         std::string catalog;
         std::int64_t id = 0;
         std::optional<FileTime> modified;
-        std::string sha256;
+        std::string sum;
         Standing standing;
         bool of_this_run = false;
     };

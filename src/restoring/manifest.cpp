@@ -16,10 +16,25 @@ const std::vector<std::string> kColumns = {
     "catalog",       "id",   "state",          "origin", "prospect", "band",     "check",   "original_path",
     "restored_path", "size", "restored_bytes", "sha256", "outcome",  "modified", "created", "facts"};
 
+constexpr std::string_view kFact = "xxh128 ";
+constexpr std::size_t kXxh128Digits = 32;
+
+// The facts of a row in the file, and its sum among them.
+std::string with_sum(const ManifestRow& row) {
+    if (row.xxh128.empty()) return row.facts;
+    return fmt::format("{}{}{}{}", row.facts, row.facts.empty() ? "" : "; ", kFact, row.xxh128);
+}
+void take_sum(ManifestRow& row) {
+    const std::size_t at = row.facts.rfind(kFact);
+    if (at == std::string::npos || row.facts.size() - at != kFact.size() + kXxh128Digits) return;
+    row.xxh128 = row.facts.substr(at + kFact.size());
+    row.facts.erase(at < 2 ? at : at - 2);
+}
+
 std::string text_of(const ManifestRow& r) {
     return csv_row({r.catalog, std::to_string(r.id), r.state, r.origin, std::to_string(r.prospect), r.band, r.check,
                     r.original_path, r.restored_path, std::to_string(r.size), std::to_string(r.restored_bytes),
-                    r.sha256, r.outcome, r.modified, r.created, r.facts});
+                    r.sha256, r.outcome, r.modified, r.created, with_sum(r)});
 }
 
 template <class Number>
@@ -34,7 +49,7 @@ tl::unexpected<Error> unwritable(const fs::path& file) {
                 "check space and permissions of the destination");
 }
 
-std::string sum_line(const ManifestRow& row) { return fmt::format("{}  {}\n", row.sha256, row.restored_path); }
+std::string sum_line(const ManifestRow& row) { return fmt::format("{}  {}\n", row.sum(), row.restored_path); }
 
 }  // namespace
 
@@ -67,11 +82,15 @@ Result<Manifest> Manifest::read(const fs::path& folder) {
                       number_in<std::int64_t>(row["id"]),
                       number_in<int>(row["prospect"]),
                       number_in<std::uint64_t>(row["size"]),
-                      number_in<std::uint64_t>(row["restored_bytes"])};
+                      number_in<std::uint64_t>(row["restored_bytes"]),
+                      {}};
+        take_sum(r);
         manifest.rows_[{r.catalog, r.id}] = std::move(r);
     }
-    std::istringstream sums(read_whole_file(folder / "SHA256SUMS").value_or(""));
-    for (std::string line; std::getline(sums, line);) manifest.confirmed_.insert(line + "\n");
+    for (const char* name : kSumFiles) {
+        std::istringstream sums(read_whole_file(folder / name).value_or(""));
+        for (std::string line; std::getline(sums, line);) manifest.confirmed_.insert(line + "\n");
+    }
     return manifest;
 }
 
@@ -91,6 +110,12 @@ std::string Manifest::text() const {
     return table;
 }
 
+void ManifestRow::set_sum(const std::string& digits) {
+    const bool is_fast = digits.size() == kXxh128Digits;
+    sha256 = is_fast ? "" : digits;
+    xxh128 = is_fast ? digits : "";
+}
+
 const ManifestRow* Manifest::find(const std::string& catalog, std::int64_t id) const {
     const auto found = rows_.find({catalog, id});
     return found == rows_.end() ? nullptr : &found->second;
@@ -106,14 +131,20 @@ Result<void> Manifest::add(ManifestRow row) {
 }
 
 Result<void> Manifest::finish() {
-    std::map<std::string, std::string> sums;  // lines by path
-    for (const auto& [key, row] : rows_)
-        if (!row.sha256.empty()) sums[row.restored_path] = sum_line(row);
-    std::string lines;
-    for (const auto& [path, line] : sums) lines += line;
     out_.close();
     DREDGER_CHECK(write_whole_file(folder_ / "manifest.csv", text()));
-    return write_whole_file(folder_ / "SHA256SUMS", lines);
+    for (const SumKind kind : {SumKind::sha256, SumKind::xxh128}) {
+        std::map<std::string, std::string> sums;  // lines by path
+        for (const auto& [key, row] : rows_)
+            if (!row.sum().empty() && row.sums() == kind) sums[row.restored_path] = sum_line(row);
+        std::string lines;
+        for (const auto& [path, line] : sums) lines += line;
+        const fs::path file = folder_ / kSumFiles[static_cast<std::size_t>(kind)];
+        std::error_code failed;
+        if (!lines.empty() || kind == SumKind::sha256 || fs::exists(file, failed))
+            DREDGER_CHECK(write_whole_file(file, lines));
+    }
+    return {};
 }
 
 }  // namespace dredger

@@ -1,4 +1,4 @@
-// manifest.csv and SHA256SUMS in the destination: what was restored from where, and the proof.
+// manifest.csv and SHA256SUMS (or XXH128SUMS) in the destination: what was restored from where, and the proof.
 #pragma once
 
 #include <filesystem>
@@ -8,6 +8,7 @@
 #include <string>
 
 #include "base/error.h"
+#include "restoring/content_sum.h"
 
 namespace dredger {
 
@@ -18,6 +19,12 @@ struct ManifestRow {
     int prospect = 0;
     std::uint64_t size = 0;
     std::uint64_t restored_bytes = 0;  // bytes that were read; holes and unreadable places are not among them
+    std::string xxh128;                // where that was asked for instead of SHA-256; in the file one of the facts
+
+    // Of the file as it was written, in the one form or the other; empty: there is none.
+    const std::string& sum() const { return sha256.empty() ? xxh128 : sha256; }
+    SumKind sums() const { return sha256.empty() ? SumKind::xxh128 : SumKind::sha256; }
+    void set_sum(const std::string& digits);
 };
 
 class Manifest {
@@ -44,7 +51,7 @@ class Manifest {
 
     std::filesystem::path folder_;
     Rows rows_;
-    std::set<std::string> confirmed_;  // lines of SHA256SUMS
+    std::set<std::string> confirmed_;  // lines of the files of sums
     std::ofstream out_;
 };
 

@@ -349,9 +349,9 @@ class Restoration {
             return done;
         }
         if (asks_content()) done.said = described(task.medium, task.candidate);
-        done.written = write_file(task.medium, task.candidate.record, task.staged, watch_);
+        done.written = write_file(task.medium, task.candidate.record, task.staged, request_.sums, watch_);
         if (request_.verify && done.written && !done.written->interrupted)
-            done.is_misread = read_back(task.staged) != done.written->sha256;
+            done.is_misread = read_back(task.staged, request_.sums) != done.written->sum;
         return done;
     }
 
@@ -395,9 +395,9 @@ class Restoration {
             return tell(job, c, relative, Outcome::skipped, "not all of its bytes could be read", nullptr);
         if (is_aside) relative = kAsideFolder / relative;
         Arrival arrival{
-            job.name,       c.id,
-            relative,       c.record.modified,
-            written.sha256, standing_of(outcome, c.prospect.check, c.prospect.value, c.record.size - written.missing)};
+            job.name,    c.id,
+            relative,    c.record.modified,
+            written.sum, standing_of(outcome, c.prospect.check, c.prospect.value, c.record.size - written.missing)};
         const Landed landed = landing_->settle(arrival);
         if (landed.how == Landed::How::refused)
             return tell(job, c, landed.place, Outcome::skipped, landed.why, nullptr);

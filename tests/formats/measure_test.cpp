@@ -206,6 +206,7 @@ TEST(Measured, SaysWhatTheContentSays) {
         EXPECT_EQ(described(name).title, "Kittiwakes of the cliff") << name;
     EXPECT_EQ(described("pdf-office.pdf").title, "Puffin & tern diary");
     EXPECT_TRUE(described("pdf-office.pdf").date);
+    EXPECT_FALSE(described("wmv-plain.wmv").date);
     EXPECT_EQ(described("rtf-office.rtf").title, "Puffin & tern diary");
     EXPECT_EQ(iso8601(described("rtf-office.rtf").date.value()), "2026-05-04T10:20:00Z");
     for (const char* name : {"eml-plain.eml", "eml-parts.eml"})

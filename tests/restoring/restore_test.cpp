@@ -2,6 +2,7 @@
 
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
+#include <sstream>
 #include <sys/stat.h>
 
 #include "base/csv.h"
@@ -226,6 +227,49 @@ TEST_F(RestoreTest, EveryFileIsReadBackWhereThatIsAskedFor) {
     EXPECT_GT(report->count(Outcome::whole), 20U);
 }
 
+TEST_F(RestoreTest, QuickSumsKnowFilesAgainAsWell) {
+    scan_fixture("fat16-card");
+    const auto quick = [](Request& r) { r.sums = SumKind::xxh128; };
+    const auto first = run(quick);
+    ASSERT_TRUE(first);
+    EXPECT_EQ(test::read_text(out() / "SHA256SUMS"), "");
+    std::istringstream sums(test::read_text(out() / "XXH128SUMS"));
+    std::size_t lines = 0;
+    for (std::string line; std::getline(sums, line); ++lines)
+        EXPECT_EQ(read_back(out() / line.substr(34), SumKind::xxh128), line.substr(0, 32));
+    EXPECT_EQ(lines, first->files);
+    for (auto& row : manifest()) {
+        EXPECT_EQ(row["sha256"], "");
+        const bool has_sum = row["facts"].find("xxh128 ") != std::string::npos;
+        EXPECT_EQ(has_sum, !fs::is_directory(out() / row["restored_path"])) << row["restored_path"];
+    }
+    const auto again = run(quick);
+    EXPECT_EQ(count(*again, Outcome::already), first->files);
+    // Whichever sums are asked for: what is there is known by its own.
+    const auto other = run();
+    EXPECT_EQ(count(*other, Outcome::already), first->files);
+    EXPECT_EQ(other->written, 0U);
+    // A run that was killed left no sums behind: its rows count where the content agrees.
+    fs::remove(out() / "XXH128SUMS");
+    const std::string victim = manifest().front()["restored_path"];
+    std::string changed = test::read_text(out() / victim);
+    changed[changed.size() / 2] ^= 1;
+    test::write_text(out() / victim, changed);
+    const auto resumed = run(quick);
+    EXPECT_EQ(count(*resumed, Outcome::already), first->files - 1);
+}
+
+TEST(ContentSum, IsThatOfTheUsualPrograms) {
+    const auto sum_of = [](SumKind kind, std::string_view text) {
+        ContentSum sum(kind);
+        for (const char c : text) sum.add(std::as_bytes(std::span(&c, 1)));
+        return sum.finish();
+    };
+    EXPECT_EQ(sum_of(SumKind::sha256, ""), "e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855");
+    EXPECT_EQ(sum_of(SumKind::xxh128, ""), "99aa06d3014798d86001c324468d497f");
+    EXPECT_EQ(sum_of(SumKind::xxh128, "a"), "a96faf705af16834e6c632b61e964e1f");
+}
+
 TEST(FileWriter, HolesStayHoles) {
     const TempFolder folder;
     const auto medium = std::make_shared<test::MemoryMedium>(std::vector<std::byte>(1 << 20, std::byte{'p'}));
@@ -234,7 +278,7 @@ TEST(FileWriter, HolesStayHoles) {
     record.layout.extents = {{Extent::kZeros, 8 << 20}, {4096, 8192}, {Extent::kZeros, 4 << 20}};
     record.size = (12 << 20) + 8192;
     WritingWatch watch;
-    auto written = write_file(medium, record, folder / "staged", watch);
+    auto written = write_file(medium, record, folder / "staged", SumKind::sha256, watch);
     ASSERT_TRUE(written);
     EXPECT_EQ(written->missing, 0U);
     ASSERT_TRUE(written->file.place(folder / "log"));
@@ -242,8 +286,8 @@ TEST(FileWriter, HolesStayHoles) {
     ASSERT_EQ(::stat((folder / "log").c_str(), &facts), 0);
     EXPECT_EQ(facts.st_size, static_cast<off_t>(record.size));
     EXPECT_LE(facts.st_blocks * 512, 2 << 20);
-    EXPECT_EQ(written->sha256, test::sha256_of(folder / "log"));
-    EXPECT_EQ(read_back(folder / "log"), written->sha256);
+    EXPECT_EQ(written->sum, test::sha256_of(folder / "log"));
+    EXPECT_EQ(read_back(folder / "log", SumKind::sha256), written->sum);
     EXPECT_EQ(test::read_text(folder / "log").substr((8 << 20) - 1, 3), std::string("\0pp", 3));
 }
 
