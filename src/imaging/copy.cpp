@@ -4,7 +4,6 @@
 #include <fmt/format.h>
 
 #include "base/amounts.h"
-#include "base/digest.h"
 #include "imaging/image_file.h"
 #include "imaging/patient.h"
 #include "imaging/writer.h"
