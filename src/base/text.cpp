@@ -88,6 +88,8 @@ std::string extension_of(std::string_view name) {
 }
 
 std::string valid_utf8(std::string_view text) {
+    if (std::all_of(text.begin(), text.end(), [](char c) { return static_cast<signed char>(c) >= 0; }))
+        return std::string(text);
     std::string utf8;
     icu::UnicodeString::fromUTF8(piece(text)).toUTF8String(utf8);
     return utf8;

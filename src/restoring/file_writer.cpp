@@ -27,35 +27,6 @@ constexpr std::size_t kChunk = 1 << 20;        // bytes
 constexpr std::uint64_t kLarge = 8 << 20;      // bytes; two threads work on such a file
 constexpr std::uint64_t kSyncAlone = 1 << 20;  // bytes; larger files are on the drive before they get their name
 
-// A file to be written, closed in any case.
-class Descriptor {
-  public:
-    explicit Descriptor(const fs::path& path)
-        : number_(::open(path.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC | O_NOFOLLOW, 0644)) {}
-    ~Descriptor() {
-        if (number_ >= 0) ::close(number_);
-    }
-    Descriptor(const Descriptor&) = delete;
-    Descriptor& operator=(const Descriptor&) = delete;
-
-    bool is_open() const { return number_ >= 0; }
-    bool write(std::uint64_t offset, std::span<const std::byte> bytes) const {
-        return write_all(number_, offset, bytes);
-    }
-    // Of `size` bytes; what was not written reads as zeros.
-    bool finish(std::uint64_t size, std::uint64_t written) {
-        // Waiting for the drive after each of many small files would take most of the time; sync_folder() does it for
-        // all.
-        const bool sized = written == size || ::ftruncate(number_, static_cast<off_t>(size)) == 0;
-        const bool synced = sized && (written < kSyncAlone || ::fsync(number_) == 0);
-        const bool closed = ::close(std::exchange(number_, -1)) == 0;
-        return synced && closed;
-    }
-
-  private:
-    int number_;
-};
-
 tl::unexpected<Error> unwritable(const fs::path& target) {
     return fail(ErrorKind::output, fmt::format("can't be written ({})", std::strerror(errno)), target.string(),
                 errno == ENOSPC || errno == EDQUOT ? "the destination is full: restore the rest elsewhere"
@@ -77,23 +48,76 @@ timespec time_for(const std::optional<FileTime>& time) {
 
 }  // namespace
 
+Result<StagedFile> StagedFile::create(const fs::path& path) {
+    StagedFile file;
+    file.temporary_ = path;
+    // Without a name it is no concern of the folder's, which others write to at the same time.
+    file.descriptor_ = ::open(path.parent_path().c_str(), O_TMPFILE | O_RDWR | O_CLOEXEC, 0644);
+    file.is_nameless_ = file.descriptor_ >= 0;
+    if (file.is_nameless_ && ::access(file.path().c_str(), F_OK) == 0) return file;
+    if (file.is_nameless_) ::close(file.descriptor_);  // nothing could give it a name
+    file.is_nameless_ = false;
+    file.descriptor_ = ::open(path.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC | O_NOFOLLOW, 0644);
+    if (file.descriptor_ < 0) {
+        file.temporary_.clear();
+        return unwritable(path);
+    }
+    return file;
+}
+
+StagedFile& StagedFile::operator=(StagedFile&& other) noexcept {
+    discard();
+    temporary_ = std::exchange(other.temporary_, {});
+    descriptor_ = std::exchange(other.descriptor_, -1);
+    is_nameless_ = other.is_nameless_;
+    return *this;
+}
+
+bool StagedFile::write(std::uint64_t offset, std::span<const std::byte> bytes) const {
+    return write_all(descriptor_, offset, bytes);
+}
+
+bool StagedFile::finish(std::uint64_t size, std::uint64_t written) {
+    // Waiting for the drive after each of many small files would take most of the time; sync_folder() does it for all.
+    const bool sized = written == size || ::ftruncate(descriptor_, static_cast<off_t>(size)) == 0;
+    const bool synced = sized && (written < kSyncAlone || ::fsync(descriptor_) == 0);
+    return synced;
+}
+
+fs::path StagedFile::path() const {
+    return is_nameless_ ? fs::path(fmt::format("/proc/self/fd/{}", descriptor_)) : temporary_;
+}
+
+bool StagedFile::give_name(const fs::path& name) const {
+    return ::linkat(AT_FDCWD, path().c_str(), AT_FDCWD, name.c_str(), AT_SYMLINK_FOLLOW) == 0;
+}
+
 Result<void> StagedFile::place(const fs::path& target) {
-    if (::rename(path_.c_str(), target.c_str()) != 0) return unwritable(target);
-    path_.clear();
+    bool is_placed = false;
+    if (is_nameless_) {
+        is_placed = give_name(target);
+        // Only a name can take the place of another one.
+        if (!is_placed && (errno != EEXIST || !give_name(temporary_))) return unwritable(target);
+        is_nameless_ = false;
+    }
+    // Some file systems tell only now that there is no room.
+    if (::close(std::exchange(descriptor_, -1)) != 0) return unwritable(target);
+    if (!is_placed && ::rename(temporary_.c_str(), target.c_str()) != 0) return unwritable(target);
+    temporary_.clear();
     return {};
 }
 
 void StagedFile::discard() {
-    if (!path_.empty()) ::unlink(path_.c_str());
-    path_.clear();
+    if (descriptor_ >= 0) ::close(std::exchange(descriptor_, -1));
+    if (!temporary_.empty() && !is_nameless_) ::unlink(temporary_.c_str());
+    temporary_.clear();
 }
 
 Result<WrittenFile> write_file(const MediumPtr& medium, const Record& record, const fs::path& staged, SumKind sums,
                                WritingWatch& watch) {
     WrittenFile written;
-    written.file = StagedFile(staged);
-    Descriptor file(staged);
-    if (!file.is_open()) return unwritable(staged);
+    DREDGER_TRY(written.file, StagedFile::create(staged));
+    StagedFile& file = written.file;
     ContentSum digest(sums);
     const auto content = open_content(medium, record.layout, record.size);
     // Of a large file one chunk is hashed while it is written and the next one is read.
@@ -177,18 +201,18 @@ namespace {
 
 // Where the driver of the destination takes the time of a file's making as an extended attribute: ntfs-3g (its manual,
 // "Windows-specific attributes") and the kernel's client for shares.
-void set_time_of_making(const fs::path& target, const Record& record) {
+void set_time_of_making(int descriptor, const Record& record) {
     const timespec time = time_for(record.created);
     if (time.tv_nsec == UTIME_OMIT) return;
     constexpr std::int64_t kFrom1601To1970 = 11'644'473'600;  // seconds
     const auto steps = static_cast<std::uint64_t>((time.tv_sec + kFrom1601To1970) * 10'000'000 + time.tv_nsec / 100);
     const boost::endian::big_uint64_t ntfs(steps);
     const boost::endian::little_uint64_t share(steps);
-    if (::setxattr(target.c_str(), "system.ntfs_crtime_be", &ntfs, sizeof ntfs, 0) != 0)
-        ::setxattr(target.c_str(), "user.cifs.creationtime", &share, sizeof share, XATTR_REPLACE);
+    if (::fsetxattr(descriptor, "system.ntfs_crtime_be", &ntfs, sizeof ntfs, 0) != 0)
+        ::fsetxattr(descriptor, "user.cifs.creationtime", &share, sizeof share, XATTR_REPLACE);
 }
 
-void set_owner(const fs::path& target, const Record& record) {
+void set_owner(int descriptor, const Record& record) {
     if (::geteuid() != 0) return;
     for (const Fact& fact : record.facts) {
         unsigned user = 0, group = 0;
@@ -196,22 +220,31 @@ void set_owner(const fs::path& target, const Record& record) {
         if (fact.name != "owner") continue;
         const auto first = std::from_chars(fact.value.data(), end, user);
         if (first.ec != std::errc() || first.ptr == end || *first.ptr != ':') continue;
-        if (std::from_chars(first.ptr + 1, end, group).ec == std::errc()) (void)!::lchown(target.c_str(), user, group);
+        if (std::from_chars(first.ptr + 1, end, group).ec == std::errc()) (void)!::fchown(descriptor, user, group);
     }
+}
+
+void set_facts(int descriptor, const Record& record) {
+    set_owner(descriptor, record);
+    if (const auto permissions = permissions_of(record)) {
+        constexpr unsigned kOwnFile = 0600, kOwnFolder = 0700;
+        ::fchmod(descriptor, *permissions | (record.is_folder ? kOwnFolder : kOwnFile));
+    }
+    set_time_of_making(descriptor, record);
+    const timespec times[2] = {time_for(record.accessed ? record.accessed : record.modified),
+                               time_for(record.modified)};
+    ::futimens(descriptor, times);
 }
 
 }  // namespace
 
-void set_facts(const fs::path& target, const Record& record) {
-    set_owner(target, record);
-    if (const auto permissions = permissions_of(record)) {
-        constexpr unsigned kOwnFile = 0600, kOwnFolder = 0700;
-        ::chmod(target.c_str(), *permissions | (record.is_folder ? kOwnFolder : kOwnFile));
-    }
-    set_time_of_making(target, record);
-    const timespec times[2] = {time_for(record.accessed ? record.accessed : record.modified),
-                               time_for(record.modified)};
-    ::utimensat(AT_FDCWD, target.c_str(), times, AT_SYMLINK_NOFOLLOW);
+void StagedFile::set_facts(const Record& record) const { dredger::set_facts(descriptor_, record); }
+
+void set_folder_facts(const fs::path& folder, const Record& record) {
+    const int descriptor = ::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+    if (descriptor < 0) return;
+    set_facts(descriptor, record);
+    ::close(descriptor);
 }
 
 }  // namespace dredger

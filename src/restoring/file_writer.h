@@ -1,5 +1,5 @@
-// Writes the content of one file under a temporary name; only when all of it is there it gets its own, so that no
-// half-written file ever has it.
+// Writes the content of one file without a name, or under a temporary one where the file system asks for a name; only
+// when all of it is there it gets its own, so that no half-written file ever has it.
 #pragma once
 
 #include <atomic>
@@ -11,27 +11,40 @@
 
 namespace dredger {
 
-// A file under a temporary name, which vanishes unless it is placed.
+// A file that is being written; it vanishes unless it is placed.
 class StagedFile {
   public:
     StagedFile() = default;
-    explicit StagedFile(std::filesystem::path path) : path_(std::move(path)) {}
+    // `path` is its temporary name, if it needs one.
+    static Result<StagedFile> create(const std::filesystem::path& path);
     ~StagedFile() { discard(); }
-    StagedFile(StagedFile&& other) noexcept : path_(std::exchange(other.path_, {})) {}
-    StagedFile& operator=(StagedFile&& other) noexcept {
-        discard();
-        path_ = std::exchange(other.path_, {});
-        return *this;
-    }
+    StagedFile(StagedFile&& other) noexcept
+        : temporary_(std::exchange(other.temporary_, {})),
+          descriptor_(std::exchange(other.descriptor_, -1)),
+          is_nameless_(other.is_nameless_) {}
+    StagedFile& operator=(StagedFile&& other) noexcept;
 
-    const std::filesystem::path& path() const { return path_; }
-    bool empty() const { return path_.empty(); }
+    bool write(std::uint64_t offset, std::span<const std::byte> bytes) const;
+    // Of `size` bytes, of which `written` were; what was not reads as zeros. Nothing is written to it afterwards.
+    bool finish(std::uint64_t size, std::uint64_t written);
+
+    // The record's owner where that is permitted; its permissions, where it tells of any, but that who restores can
+    // always read and write it; and its times, that of its making where the destination keeps one that can be set.
+    // Where its clock was local, its digits are taken to be this machine's local time.
+    void set_facts(const Record& record) const;
+
+    // By which it can be reached meanwhile.
+    std::filesystem::path path() const;
     // Gives it its name, in place of what has it.
     Result<void> place(const std::filesystem::path& target);
     void discard();
 
   private:
-    std::filesystem::path path_;
+    bool give_name(const std::filesystem::path& name) const;
+
+    std::filesystem::path temporary_;  // empty: it is placed, or gone
+    int descriptor_ = -1;
+    bool is_nameless_ = false;
 };
 
 struct WrittenFile {
@@ -58,9 +71,7 @@ std::string read_back(const std::filesystem::path& file, SumKind sums);
 // Waits until all that was written to the file system of `folder` is on its drive.
 bool sync_folder(const std::filesystem::path& folder);
 
-// The record's owner where that is permitted; its permissions, where it tells of any, but that who restores can always
-// read and write it; and its times, that of its making where the destination keeps one that can be set. Where its clock
-// was local, its digits are taken to be this machine's local time.
-void set_facts(const std::filesystem::path& target, const Record& record);
+// As StagedFile::set_facts(), of a folder.
+void set_folder_facts(const std::filesystem::path& folder, const Record& record);
 
 }  // namespace dredger

@@ -201,7 +201,7 @@ class Restoration {
     Result<void> close_books() {
         // The innermost first: writing into a folder changes its time.
         std::reverse(folders_.begin(), folders_.end());
-        for (const auto& [folder, record] : folders_) set_facts(folder, record);
+        for (const auto& [folder, record] : folders_) set_folder_facts(folder, record);
         DREDGER_CHECK(books_->close());
         books_->note(fmt::format(
             "done: {} whole, {} doubtful, {} partial, {} skipped, {} already there, {} failed; {} bytes written{}",
@@ -351,7 +351,7 @@ class Restoration {
         if (asks_content()) done.said = described(task.medium, task.candidate);
         done.written = write_file(task.medium, task.candidate.record, task.staged, request_.sums, watch_);
         if (request_.verify && done.written && !done.written->interrupted)
-            done.is_misread = read_back(task.staged, request_.sums) != done.written->sum;
+            done.is_misread = read_back(done.written->file.path(), request_.sums) != done.written->sum;
         return done;
     }
 
@@ -409,13 +409,14 @@ class Restoration {
 
         const fs::path target = request_.destination / landed.place;
         std::error_code failed;
-        fs::create_directories(target.parent_path(), failed);
+        // Files come in the order of their folders.
+        if (target.parent_path() != made_) fs::create_directories(made_ = target.parent_path(), failed);
         std::string gaps;
         for (const Extent& gap : written.gaps)
             gaps += fmt::format("{}{}+{}", gaps.empty() ? "bytes not had: " : ", ", gap.offset, gap.length);
         if (is_aside) DREDGER_CHECK(write_sidecar(target, *job.catalog, c, written.gaps));
         // The row comes first: a run that is killed between the two finds no file, and restores it again to this place.
-        set_facts(written.file.path(), c.record);
+        written.file.set_facts(c.record);
         DREDGER_CHECK(tell(job, c, landed.place, outcome, gaps, &written));
         return written.file.place(target);
     }
@@ -445,6 +446,7 @@ class Restoration {
     std::optional<Destination> destination_;
     std::optional<Books> books_;
     std::optional<Landing> landing_;
+    fs::path made_;                                     // the folder that was made last
     std::vector<std::string> remarks_;                  // for the log, from before there is one
     std::vector<std::pair<fs::path, Record>> folders_;  // whose times are set when all is written
     std::optional<Error> first_missing_;
