@@ -47,6 +47,7 @@ TEST(NamesOnAMedium, OfAnySortComeBack) {
         for (auto& row : manifest)
             if (!row["sha256"].empty()) rows[row["sha256"]] = row;
         for (const auto& file : truth["files"]) {
+            if (file["directory"]) continue;
             const std::string original = raw(file["path_hex"]);
             auto row = rows[file["sha256"]];
             EXPECT_EQ(row["original_path"], valid_utf8(original));
