@@ -350,8 +350,9 @@ class Restoration {
         }
         if (asks_content()) done.said = described(task.medium, task.candidate);
         done.written = write_file(task.medium, task.candidate.record, task.staged, request_.sums, watch_);
-        if (request_.verify && done.written && !done.written->interrupted)
-            done.is_misread = read_back(done.written->file.path(), request_.sums) != done.written->sum;
+        if (!done.written || done.written->interrupted) return done;
+        if (request_.verify) done.is_misread = read_back(done.written->file.path(), request_.sums) != done.written->sum;
+        done.written->file.set_facts(task.candidate.record);
         return done;
     }
 
@@ -416,7 +417,6 @@ class Restoration {
             gaps += fmt::format("{}{}+{}", gaps.empty() ? "bytes not had: " : ", ", gap.offset, gap.length);
         if (is_aside) DREDGER_CHECK(write_sidecar(target, *job.catalog, c, written.gaps));
         // The row comes first: a run that is killed between the two finds no file, and restores it again to this place.
-        written.file.set_facts(c.record);
         DREDGER_CHECK(tell(job, c, landed.place, outcome, gaps, &written));
         return written.file.place(target);
     }
