@@ -449,12 +449,33 @@ std::string string_in(std::string_view text) {
     return value;
 }
 
-// The text behind a key, where it stands last near the end (7.9.2).
-std::string last_text_of(Reader& content, std::string_view key, std::uint64_t length) {
-    constexpr std::size_t kLongest = 512;
-    const auto at = content.find_last(key, length > (1 << 20) ? length - (1 << 20) : 0, length);
+// The document's information (14.3.3), where its object is not packed with others; empty: there is none. A bookmark has
+// a title, too.
+std::string information_of(Reader& content, std::uint64_t length) {
+    constexpr std::string_view kInfo = "/Info";
+    constexpr std::size_t kLongest = 4096;  // bytes
+    const auto at = content.find_last(kInfo, length > (1 << 20) ? length - (1 << 20) : 0, length);
     if (!at) return {};
-    std::string value = string_in(content.text(*at + key.size(), kLongest));
+    const std::string reference = content.text(*at + kInfo.size(), 16);
+    const std::size_t digits = std::min(reference.find_first_not_of(" \r\n"), reference.size());
+    unsigned number = 0;
+    const char* const end = reference.data() + reference.size();
+    if (std::from_chars(reference.data() + digits, end, number).ec != std::errc()) return {};
+    for (const char* before : {"\n", "\r"}) {
+        const std::string object = fmt::format("{}{} 0 obj", before, number);
+        const auto start = content.find_last(object, 0, length);
+        if (!start) continue;
+        const std::string text = content.text(*start + object.size(), kLongest);
+        return text.substr(0, text.find("endobj"));
+    }
+    return {};
+}
+
+// The text behind a key (7.9.2).
+std::string text_behind(std::string_view dictionary, std::string_view key) {
+    const std::size_t at = dictionary.find(key);
+    if (at == std::string_view::npos) return {};
+    std::string value = string_in(dictionary.substr(at + key.size()));
     if (!value.starts_with("\xFE\xFF"))
         return code_page_to_utf8(std::as_bytes(std::span(value)), CodePage::windows1252);
     value.erase(0, 2);
@@ -464,9 +485,10 @@ std::string last_text_of(Reader& content, std::string_view key, std::uint64_t le
 
 Description describe_pdf(Reader& content, std::uint64_t length) {
     Description said;
-    said.title = printable(last_text_of(content, "/Title", length));
-    said.date = pdf_date(last_text_of(content, "/ModDate", length));
-    if (!said.date) said.date = pdf_date(last_text_of(content, "/CreationDate", length));
+    const std::string information = information_of(content, length);
+    said.title = printable(text_behind(information, "/Title"));
+    said.date = pdf_date(text_behind(information, "/ModDate"));
+    if (!said.date) said.date = pdf_date(text_behind(information, "/CreationDate"));
     return said;
 }
 

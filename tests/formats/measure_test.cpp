@@ -230,6 +230,15 @@ TEST(Measured, TitlesAreReadAsTheyAreWritten) {
     EXPECT_EQ(title_of(R"({\rtf1{\info{\title cut \u)"), "cut ?");
     EXPECT_EQ(title_of(R"({\rtf1{\info{\title cut \')"), "cut ?");
     EXPECT_EQ(title_of(R"({\rtf1{\info{\author nobody}}})"), "");
+    // A bookmark's title is not the document's.
+    EXPECT_EQ(
+        title_of(
+            "%PDF-1.4\n3 0 obj\n<< /Title (Terns \\(north\\)) >>\nendobj\n5 0 obj\n<< /Title (Chapter 9) >>\nendobj\n"
+            "trailer\n<< /Size 6 /Info 3 0 R >>\nstartxref\n0\n%%EOF\n"),
+        "Terns (north)");
+    EXPECT_EQ(
+        title_of("%PDF-1.4\n5 0 obj\n<< /Title (Chapter 9) >>\nendobj\ntrailer\n<< /Size 6 >>\nstartxref\n0\n%%EOF\n"),
+        "");
 }
 
 // What no program at hand writes: a message as [MS-OXMSG] has it, and a film with the time of its making.
