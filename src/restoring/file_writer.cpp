@@ -46,30 +46,57 @@ timespec time_for(const std::optional<FileTime>& time) {
     return spec;
 }
 
+// Where the driver of the destination takes the time of a file's making as an extended attribute: ntfs-3g (its manual,
+// "Windows-specific attributes") and the kernel's client for shares.
+void set_time_of_making(int descriptor, const Record& record) {
+    const timespec time = time_for(record.created);
+    if (time.tv_nsec == UTIME_OMIT) return;
+    constexpr std::int64_t kFrom1601To1970 = 11'644'473'600;  // seconds
+    const auto steps = static_cast<std::uint64_t>((time.tv_sec + kFrom1601To1970) * 10'000'000 + time.tv_nsec / 100);
+    const boost::endian::big_uint64_t ntfs(steps);
+    const boost::endian::little_uint64_t share(steps);
+    if (::fsetxattr(descriptor, "system.ntfs_crtime_be", &ntfs, sizeof ntfs, 0) != 0)
+        ::fsetxattr(descriptor, "user.cifs.creationtime", &share, sizeof share, XATTR_REPLACE);
+}
+
+void set_owner(int descriptor, const Record& record) {
+    if (::geteuid() != 0) return;
+    for (const Fact& fact : record.facts) {
+        unsigned user = 0, group = 0;
+        const char* const end = fact.value.data() + fact.value.size();
+        if (fact.name != "owner") continue;
+        const auto first = std::from_chars(fact.value.data(), end, user);
+        if (first.ec != std::errc() || first.ptr == end || *first.ptr != ':') continue;
+        if (std::from_chars(first.ptr + 1, end, group).ec == std::errc()) (void)!::fchown(descriptor, user, group);
+    }
+}
+
+void set_facts(int descriptor, const Record& record) {
+    set_owner(descriptor, record);
+    if (const auto permissions = permissions_of(record)) {
+        constexpr unsigned kOwnFile = 0600, kOwnFolder = 0700;
+        ::fchmod(descriptor, *permissions | (record.is_folder ? kOwnFolder : kOwnFile));
+    }
+    set_time_of_making(descriptor, record);
+    const timespec times[2] = {time_for(record.accessed ? record.accessed : record.modified),
+                               time_for(record.modified)};
+    ::futimens(descriptor, times);
+}
+
 }  // namespace
 
 Result<StagedFile> StagedFile::create(const fs::path& path) {
     StagedFile file;
-    file.temporary_ = path;
-    // Without a name it is no concern of the folder's, which others write to at the same time.
-    file.descriptor_ = ::open(path.parent_path().c_str(), O_TMPFILE | O_RDWR | O_CLOEXEC, 0644);
-    file.is_nameless_ = file.descriptor_ >= 0;
-    if (file.is_nameless_ && ::access(file.path().c_str(), F_OK) == 0) return file;
-    if (file.is_nameless_) ::close(file.descriptor_);  // nothing could give it a name
-    file.is_nameless_ = false;
     file.descriptor_ = ::open(path.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC | O_NOFOLLOW, 0644);
-    if (file.descriptor_ < 0) {
-        file.temporary_.clear();
-        return unwritable(path);
-    }
+    if (file.descriptor_ < 0) return unwritable(path);
+    file.path_ = path;
     return file;
 }
 
 StagedFile& StagedFile::operator=(StagedFile&& other) noexcept {
     discard();
-    temporary_ = std::exchange(other.temporary_, {});
+    path_ = std::exchange(other.path_, {});
     descriptor_ = std::exchange(other.descriptor_, -1);
-    is_nameless_ = other.is_nameless_;
     return *this;
 }
 
@@ -77,40 +104,29 @@ bool StagedFile::write(std::uint64_t offset, std::span<const std::byte> bytes) c
     return write_all(descriptor_, offset, bytes);
 }
 
-bool StagedFile::finish(std::uint64_t size, std::uint64_t written) {
+bool StagedFile::finish(std::uint64_t size, std::uint64_t written) const {
     // Waiting for the drive after each of many small files would take most of the time; sync_folder() does it for all.
     const bool sized = written == size || ::ftruncate(descriptor_, static_cast<off_t>(size)) == 0;
-    const bool synced = sized && (written < kSyncAlone || ::fsync(descriptor_) == 0);
-    return synced;
+    return sized && (written < kSyncAlone || ::fsync(descriptor_) == 0);
 }
 
-fs::path StagedFile::path() const {
-    return is_nameless_ ? fs::path(fmt::format("/proc/self/fd/{}", descriptor_)) : temporary_;
-}
-
-bool StagedFile::give_name(const fs::path& name) const {
-    return ::linkat(AT_FDCWD, path().c_str(), AT_FDCWD, name.c_str(), AT_SYMLINK_FOLLOW) == 0;
+Result<void> StagedFile::complete(const Record& record) {
+    set_facts(descriptor_, record);
+    // Some file systems tell only now that there is no room.
+    if (::close(std::exchange(descriptor_, -1)) != 0) return unwritable(path_);
+    return {};
 }
 
 Result<void> StagedFile::place(const fs::path& target) {
-    bool is_placed = false;
-    if (is_nameless_) {
-        is_placed = give_name(target);
-        // Only a name can take the place of another one.
-        if (!is_placed && (errno != EEXIST || !give_name(temporary_))) return unwritable(target);
-        is_nameless_ = false;
-    }
-    // Some file systems tell only now that there is no room.
-    if (::close(std::exchange(descriptor_, -1)) != 0) return unwritable(target);
-    if (!is_placed && ::rename(temporary_.c_str(), target.c_str()) != 0) return unwritable(target);
-    temporary_.clear();
+    if (::rename(path_.c_str(), target.c_str()) != 0) return unwritable(target);
+    path_.clear();
     return {};
 }
 
 void StagedFile::discard() {
     if (descriptor_ >= 0) ::close(std::exchange(descriptor_, -1));
-    if (!temporary_.empty() && !is_nameless_) ::unlink(temporary_.c_str());
-    temporary_.clear();
+    if (!path_.empty()) ::unlink(path_.c_str());
+    path_.clear();
 }
 
 Result<WrittenFile> write_file(const MediumPtr& medium, const Record& record, const fs::path& staged, SumKind sums,
@@ -196,49 +212,6 @@ bool sync_folder(const fs::path& folder) {
     if (descriptor >= 0) ::close(descriptor);
     return synced;
 }
-
-namespace {
-
-// Where the driver of the destination takes the time of a file's making as an extended attribute: ntfs-3g (its manual,
-// "Windows-specific attributes") and the kernel's client for shares.
-void set_time_of_making(int descriptor, const Record& record) {
-    const timespec time = time_for(record.created);
-    if (time.tv_nsec == UTIME_OMIT) return;
-    constexpr std::int64_t kFrom1601To1970 = 11'644'473'600;  // seconds
-    const auto steps = static_cast<std::uint64_t>((time.tv_sec + kFrom1601To1970) * 10'000'000 + time.tv_nsec / 100);
-    const boost::endian::big_uint64_t ntfs(steps);
-    const boost::endian::little_uint64_t share(steps);
-    if (::fsetxattr(descriptor, "system.ntfs_crtime_be", &ntfs, sizeof ntfs, 0) != 0)
-        ::fsetxattr(descriptor, "user.cifs.creationtime", &share, sizeof share, XATTR_REPLACE);
-}
-
-void set_owner(int descriptor, const Record& record) {
-    if (::geteuid() != 0) return;
-    for (const Fact& fact : record.facts) {
-        unsigned user = 0, group = 0;
-        const char* const end = fact.value.data() + fact.value.size();
-        if (fact.name != "owner") continue;
-        const auto first = std::from_chars(fact.value.data(), end, user);
-        if (first.ec != std::errc() || first.ptr == end || *first.ptr != ':') continue;
-        if (std::from_chars(first.ptr + 1, end, group).ec == std::errc()) (void)!::fchown(descriptor, user, group);
-    }
-}
-
-void set_facts(int descriptor, const Record& record) {
-    set_owner(descriptor, record);
-    if (const auto permissions = permissions_of(record)) {
-        constexpr unsigned kOwnFile = 0600, kOwnFolder = 0700;
-        ::fchmod(descriptor, *permissions | (record.is_folder ? kOwnFolder : kOwnFile));
-    }
-    set_time_of_making(descriptor, record);
-    const timespec times[2] = {time_for(record.accessed ? record.accessed : record.modified),
-                               time_for(record.modified)};
-    ::futimens(descriptor, times);
-}
-
-}  // namespace
-
-void StagedFile::set_facts(const Record& record) const { dredger::set_facts(descriptor_, record); }
 
 void set_folder_facts(const fs::path& folder, const Record& record) {
     const int descriptor = ::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC);

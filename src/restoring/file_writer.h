@@ -1,5 +1,5 @@
-// Writes the content of one file without a name, or under a temporary one where the file system asks for a name; only
-// when all of it is there it gets its own, so that no half-written file ever has it.
+// Writes the content of one file under a temporary name; only when all of it is there it gets its own, so that no
+// half-written file ever has it.
 #pragma once
 
 #include <atomic>
@@ -11,40 +11,33 @@
 
 namespace dredger {
 
-// A file that is being written; it vanishes unless it is placed.
+// A file under a temporary name, which vanishes unless it is placed. Many may wait for their place: a completed one
+// holds nothing open.
 class StagedFile {
   public:
     StagedFile() = default;
-    // `path` is its temporary name, if it needs one.
     static Result<StagedFile> create(const std::filesystem::path& path);
     ~StagedFile() { discard(); }
     StagedFile(StagedFile&& other) noexcept
-        : temporary_(std::exchange(other.temporary_, {})),
-          descriptor_(std::exchange(other.descriptor_, -1)),
-          is_nameless_(other.is_nameless_) {}
+        : path_(std::exchange(other.path_, {})), descriptor_(std::exchange(other.descriptor_, -1)) {}
     StagedFile& operator=(StagedFile&& other) noexcept;
 
     bool write(std::uint64_t offset, std::span<const std::byte> bytes) const;
-    // Of `size` bytes, of which `written` were; what was not reads as zeros. Nothing is written to it afterwards.
-    bool finish(std::uint64_t size, std::uint64_t written);
+    // Of `size` bytes, of which `written` were; what was not reads as zeros.
+    bool finish(std::uint64_t size, std::uint64_t written) const;
+    // Sets the record's owner where that is permitted; its permissions, where it tells of any, but that who restores
+    // can always read and write it; and its times, that of its making where the destination keeps one that can be set.
+    // Where its clock was local, its digits are taken to be this machine's local time. Then it is closed.
+    Result<void> complete(const Record& record);
 
-    // The record's owner where that is permitted; its permissions, where it tells of any, but that who restores can
-    // always read and write it; and its times, that of its making where the destination keeps one that can be set.
-    // Where its clock was local, its digits are taken to be this machine's local time.
-    void set_facts(const Record& record) const;
-
-    // By which it can be reached meanwhile.
-    std::filesystem::path path() const;
+    const std::filesystem::path& path() const { return path_; }
     // Gives it its name, in place of what has it.
     Result<void> place(const std::filesystem::path& target);
     void discard();
 
   private:
-    bool give_name(const std::filesystem::path& name) const;
-
-    std::filesystem::path temporary_;  // empty: it is placed, or gone
-    int descriptor_ = -1;
-    bool is_nameless_ = false;
+    std::filesystem::path path_;  // empty: it is placed, or gone
+    int descriptor_ = -1;         // until it is completed
 };
 
 struct WrittenFile {
@@ -71,7 +64,7 @@ std::string read_back(const std::filesystem::path& file, SumKind sums);
 // Waits until all that was written to the file system of `folder` is on its drive.
 bool sync_folder(const std::filesystem::path& folder);
 
-// As StagedFile::set_facts(), of a folder.
+// The facts that StagedFile::complete() sets, of a folder.
 void set_folder_facts(const std::filesystem::path& folder, const Record& record);
 
 }  // namespace dredger

@@ -351,8 +351,9 @@ class Restoration {
         if (asks_content()) done.said = described(task.medium, task.candidate);
         done.written = write_file(task.medium, task.candidate.record, task.staged, request_.sums, watch_);
         if (!done.written || done.written->interrupted) return done;
-        if (request_.verify) done.is_misread = read_back(done.written->file.path(), request_.sums) != done.written->sum;
-        done.written->file.set_facts(task.candidate.record);
+        if (request_.verify) done.is_misread = read_back(task.staged, request_.sums) != done.written->sum;
+        const auto completed = done.written->file.complete(task.candidate.record);
+        if (!completed) done.written = tl::unexpected<Error>(completed.error());
         return done;
     }
 

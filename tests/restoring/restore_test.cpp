@@ -291,6 +291,33 @@ TEST(FileWriter, HolesStayHoles) {
     EXPECT_EQ(test::read_text(folder / "log").substr((8 << 20) - 1, 3), std::string("\0pp", 3));
 }
 
+// Thousands may wait while a large one is written.
+TEST(FileWriter, FilesThatWaitForTheirPlaceHoldNothingOpen) {
+    const TempFolder folder;
+    const auto medium = std::make_shared<test::MemoryMedium>(std::vector<std::byte>(4096, std::byte{'p'}));
+    const auto open_files = [] {
+        return std::distance(fs::directory_iterator("/proc/self/fd"), fs::directory_iterator());
+    };
+    Record record;
+    record.name = "log";
+    record.layout.extents = {{0, 700}};
+    record.size = 700;
+    WritingWatch watch;
+    const auto before = open_files();
+    std::vector<StagedFile> waiting;
+    for (int n = 0; n < 50; ++n) {
+        auto written = write_file(medium, record, folder / std::to_string(n), SumKind::sha256, watch);
+        ASSERT_TRUE(written);
+        ASSERT_TRUE(written->file.complete(record));
+        waiting.push_back(std::move(written->file));
+    }
+    EXPECT_EQ(open_files(), before);
+    for (std::size_t n = 0; n < waiting.size(); n += 2)
+        ASSERT_TRUE(waiting[n].place(folder / ("placed " + std::to_string(n))));
+    waiting.clear();
+    EXPECT_EQ(std::distance(fs::directory_iterator(folder.path()), fs::directory_iterator()), 25);
+}
+
 TEST_F(RestoreTest, AMissingSourceSaysHowToTellWhereItIs) {
     scan_fixture("fat12-floppy");
     fs::rename(image_, folder_ / "moved.img");
