@@ -7,6 +7,7 @@
 #include <cstdint>
 #include <cstring>
 #include <span>
+#include <string_view>
 #include <type_traits>
 
 #include "base/checked.h"
@@ -68,5 +69,8 @@ class ByteView {
     std::span<const std::byte> bytes_;
     std::uint64_t origin_ = 0;
 };
+
+// The bytes of a text, which must outlive the view.
+inline ByteView view_of(std::string_view text) { return ByteView(std::as_bytes(std::span(text))); }
 
 }  // namespace dredger

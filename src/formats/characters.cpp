@@ -5,8 +5,11 @@
 #include "base/text.h"
 
 namespace dredger::formats {
+namespace {
 
 constexpr std::uint64_t kMostTextFile = std::uint64_t{1} << 32;  // bytes; an MBOX can be long
+
+}  // namespace
 
 std::uint64_t end_of_characters(Reader& content, std::uint64_t at) {
     const std::uint64_t limit = std::min(content.size(), kMostTextFile);

@@ -43,6 +43,13 @@ std::string CompoundFile::stream(const std::string& name, std::size_t most) cons
     return stream.size < kSmallest ? small_stream(stream, most) : bytes_of(chain(stream.first, most), most);
 }
 
+std::string CompoundFile::message_property(const std::string& tag, std::size_t most) const {
+    const std::string name = "__substg1.0_" + tag;
+    const std::string wide = stream(name + "001F", most);
+    if (!wide.empty()) return utf16le_to_utf8(view_of(wide).bytes());
+    return code_page_to_utf8(view_of(stream(name + "001E", most)).bytes(), CodePage::windows1252);
+}
+
 std::string CompoundFile::small_stream(const Stream& stream, std::size_t most) const {
     const Sectors holder = chain(root_.first, root_.size);
     const Sectors tables = chain(content_.u32le(60), std::uint64_t{root_.size} / kSmallSector * 4 + 4);

@@ -21,6 +21,9 @@ class CompoundFile {
     // The first `most` bytes of a stream, as far as they can be had; empty where there is none of this name.
     std::string stream(const std::string& name, std::size_t most = kMostStream) const;
 
+    // The text of a message's property, by the four digits of its tag ([MS-OXMSG] 2.4); of at most so many bytes.
+    std::string message_property(const std::string& tag, std::size_t most = kMostStream) const;
+
   private:
     struct Stream {
         std::uint32_t first, size;

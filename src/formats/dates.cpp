@@ -45,6 +45,14 @@ std::optional<FileTime> xml_date(std::string_view text) {
     return moment(std::string(text.substr(0, kToTheSecond)), zone_of(rest));
 }
 
+std::optional<FileTime> exif_time(std::string_view text) {
+    constexpr std::size_t kToTheSecond = 19;
+    if (text.size() < kToTheSecond) return std::nullopt;
+    std::string iso(text.substr(0, kToTheSecond));
+    iso[4] = iso[7] = '-';
+    return moment(iso, std::nullopt);
+}
+
 std::optional<FileTime> pdf_date(std::string_view text) {
     if (text.starts_with("D:")) text.remove_prefix(2);
     static constexpr std::string_view kBefore[] = {"", "-", "-", "T", ":", ":"};

@@ -5,6 +5,7 @@
 #include <set>
 
 #include "base/text.h"
+#include "formats/dates.h"
 
 namespace dredger::formats {
 namespace {
@@ -21,15 +22,6 @@ std::string trimmed(std::string text) {
 }
 
 }  // namespace
-
-std::optional<FileTime> exif_time(std::string_view text) {
-    if (text.size() < 19) return std::nullopt;
-    std::string iso(text.substr(0, 19));
-    iso[4] = iso[7] = '-';
-    const auto typed = parse_time(iso);
-    if (!typed) return std::nullopt;
-    return FileTime{typed->first, 0, FileTime::Clock::local};
-}
 
 void describe_exif(Reader& content, std::uint64_t header, Description& said) {
     const bool big = content.has(header, "MM");

@@ -11,7 +11,4 @@ void describe_exif(Reader& content, std::uint64_t header, Description& said);
 // Makes "2026-05-03 09.12.44 CAMERA" of the date and the camera, where nothing better is known.
 void title_from_camera(Description& said);
 
-// "2026:05:03 09:12:44" as cameras and TIFF write it.
-std::optional<FileTime> exif_time(std::string_view text);
-
 }  // namespace dredger::formats

@@ -180,14 +180,12 @@ void take_summary(ByteView set, Description& said) {
 void take_message(const CompoundFile& file, Description& said) {
     constexpr std::uint32_t kSent = 0x00390040, kCame = 0x0E060040;
     constexpr std::size_t kHeader = 32, kEntry = 16, kMost = 64 << 10;
-    const std::string wide = file.stream("__substg1.0_0037001F", kMost),
-                      narrow = file.stream("__substg1.0_0037001E", kMost);
-    const auto view = [](const std::string& bytes) { return ByteView(std::as_bytes(std::span(bytes))); };
-    said.title = printable(wide.empty() ? text_in(view(narrow), 1252) : text_in(view(wide), 1200));
+    const std::string subject = file.message_property("0037", kMost);
+    said.title = printable(subject.substr(0, subject.find('\0')));
     const std::string properties = file.stream("__properties_version1.0", kMost);
     for (std::size_t at = kHeader; at + kEntry <= properties.size(); at += kEntry) {
-        const std::uint32_t tag = *view(properties).u32le(at);
-        if (tag == kSent || (tag == kCame && !said.date)) said.date = windows_time(*view(properties).u64le(at + 8));
+        const std::uint32_t tag = *view_of(properties).u32le(at);
+        if (tag == kSent || (tag == kCame && !said.date)) said.date = windows_time(*view_of(properties).u64le(at + 8));
     }
 }
 
@@ -196,7 +194,7 @@ Description describe_ole2(Reader& content, std::uint64_t) {
     Description said;
     const CompoundFile file(content);
     const std::string summary = file.stream("\x05SummaryInformation", kMostSummary);
-    take_summary(ByteView(std::as_bytes(std::span(summary))), said);
+    take_summary(view_of(summary), said);
     if (said.title.empty() && !said.date) take_message(file, said);
     return said;
 }

@@ -183,18 +183,14 @@ class Copying {
     // Of the image, as it is now: most of it was hashed while it was written.
     Result<void> hash() {
         hash_.stop();
-        std::vector<std::byte> piece(1 << 20);
-        for (std::uint64_t at = hash_.position(); at < map_.size(); at += piece.size()) {
+        while (hash_.position() < map_.size()) {
             if (observer_.should_stop()) return {};
-            observer_.progress({"hashing the image", at, map_.size(), "bytes", 0});
-            const auto part = std::span(piece).first(
-                static_cast<std::size_t>(std::min<std::uint64_t>(piece.size(), map_.size() - at)));
-            if (!image_.read(at, part))
+            observer_.progress({"hashing the image", hash_.position(), map_.size(), "bytes", 0});
+            if (!hash_.go_on(map_.size()))
                 return fail(ErrorKind::output, "the image can't be read back", request_.file.string(),
                             "check the drive it was written to");
-            hash_.digest().add(part);
         }
-        report_.sha256 = hash_.digest().finish();
+        report_.sha256 = hash_.finish();
         map_.facts["sha256"] = report_.sha256;
         return map_.write(map_file_);
     }

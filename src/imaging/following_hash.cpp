@@ -2,7 +2,6 @@
 
 #include <sys/resource.h>
 #include <unistd.h>
-#include <vector>
 
 namespace dredger {
 
@@ -28,9 +27,7 @@ void FollowingHash::stop() {
 
 void FollowingHash::run() {
     constexpr int kLeast = 19;
-    constexpr std::size_t kPiece = 256 << 10;  // bytes: it stays in a core's cache between being read and hashed
     (void)::setpriority(PRIO_PROCESS, static_cast<id_t>(::gettid()), kLeast);
-    std::vector<std::byte> piece(kPiece);
     for (;;) {
         std::uint64_t end = 0;
         {
@@ -39,12 +36,19 @@ void FollowingHash::run() {
             if (stop_) return;
             end = arrived_;
         }
-        const auto part =
-            std::span(piece).first(static_cast<std::size_t>(std::min<std::uint64_t>(kPiece, end - position_)));
-        if (!image_.read(position_, part)) return;
-        digest_.add(part);
-        position_ += part.size();
+        if (!go_on(end)) return;
     }
+}
+
+bool FollowingHash::go_on(std::uint64_t end) {
+    constexpr std::size_t kPiece = 256 << 10;  // bytes: it stays in a core's cache between being read and hashed
+    piece_.resize(kPiece);
+    const auto part =
+        std::span(piece_).first(static_cast<std::size_t>(std::min<std::uint64_t>(kPiece, end - position_)));
+    if (!image_.read(position_, part)) return false;
+    digest_.add(part);
+    position_ += part.size();
+    return true;
 }
 
 }  // namespace dredger

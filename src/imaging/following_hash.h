@@ -5,7 +5,9 @@
 #include <condition_variable>
 #include <cstdint>
 #include <mutex>
+#include <string>
 #include <thread>
+#include <vector>
 
 #include "base/digest.h"
 #include "imaging/image_file.h"
@@ -25,9 +27,12 @@ class FollowingHash {
     // Ends where it is, which is behind what arrived, perhaps.
     void stop();
 
-    // When stopped: up to where it came, and the hash of that, to go on with.
+    // When stopped: up to where it came.
     std::uint64_t position() const { return position_; }
-    Sha256& digest() { return digest_; }
+    // When stopped: takes a further piece, at most to `end`; false where the image can't be read.
+    bool go_on(std::uint64_t end);
+    // 64 hexadecimal digits, of all up to position(). The last call.
+    std::string finish() { return digest_.finish(); }
 
   private:
     void run();
@@ -39,6 +44,7 @@ class FollowingHash {
     bool stop_ = false;
     std::uint64_t position_ = 0;
     Sha256 digest_;
+    std::vector<std::byte> piece_;
     std::thread thread_;  // last: it uses all the others
 };
 

@@ -12,8 +12,6 @@ namespace {
 
 using formats::CompoundFile;
 
-ByteView view_of(const std::string& bytes) { return ByteView(std::as_bytes(std::span(bytes))); }
-
 // Characters of Word beyond letters: paragraph, cell, page and line end lines; fields show what stands behind their
 // separator.
 std::string readable(std::string_view text) {
@@ -114,9 +112,7 @@ std::string message_text(const CompoundFile& file) {
     std::string text;
     for (const auto& [label, tag] : {std::pair("From: ", "0C1A"), std::pair("To: ", "0E04"),
                                      std::pair("Subject: ", "0037"), std::pair("\n", "1000")}) {
-        const std::string name = std::string("__substg1.0_") + tag;
-        const std::string wide = file.stream(name + "001F"), narrow = file.stream(name + "001E");
-        const std::string value = wide.empty() ? latin(view_of(narrow)) : utf16le_to_utf8(view_of(wide).bytes());
+        const std::string value = file.message_property(tag);
         if (!value.empty()) text += label + value + "\n";
     }
     std::erase(text, '\r');

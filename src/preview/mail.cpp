@@ -1,9 +1,8 @@
 // Messages as people read them, through GMime: headers and text with their encodings undone.
 #include <algorithm>
 #include <fmt/format.h>
-#include <gmime/gmime.h>
-#include <memory>
 
+#include "formats/gmime_objects.h"
 #include "preview/decoders.h"
 #include "preview/text.h"
 
@@ -13,11 +12,7 @@ namespace {
 constexpr std::uint64_t kMostMail = 64 << 20;  // bytes of a mailbox that are read
 constexpr std::size_t kMostMessages = 100'000;
 
-struct Unreferenced {
-    void operator()(gpointer object) const { g_object_unref(object); }
-};
-template <class T>
-using Owned = std::unique_ptr<T, Unreferenced>;
+using formats::Owned;
 
 std::string taken(char* text) {
     std::string copy = text != nullptr ? text : "";
@@ -77,7 +72,6 @@ std::string text_of(GMimeMessage* message) {
 }  // namespace
 
 std::string text_of_mail(const Medium& content, std::size_t most) {
-    g_mime_init();
     Reader reader(content);
     std::string bytes = reader.text(0, static_cast<std::size_t>(std::min<std::uint64_t>(content.size(), kMostMail)));
     // The length that some programs write before the message.
@@ -85,8 +79,7 @@ std::string text_of_mail(const Medium& content, std::size_t most) {
     if (first < 12 && std::all_of(bytes.begin(), bytes.begin() + static_cast<std::ptrdiff_t>(first),
                                   [](char c) { return (c >= '0' && c <= '9') || c == ' ' || c == '\r'; }))
         bytes.erase(0, first + 1);
-    const Owned<GMimeStream> stream(g_mime_stream_mem_new_with_buffer(bytes.data(), bytes.size()));
-    const Owned<GMimeParser> parser(g_mime_parser_new_with_stream(stream.get()));
+    const auto parser = formats::parser_of(bytes);
     if (bytes.starts_with("From ")) g_mime_parser_set_format(parser.get(), GMIME_FORMAT_MBOX);
     std::string text;
     for (std::size_t n = 0; n < kMostMessages && text.size() < most && !g_mime_parser_eos(parser.get()); ++n) {

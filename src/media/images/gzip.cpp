@@ -103,8 +103,13 @@ class Inflater final : public Unpacker {
     bool ended_ = false;
 };
 
+struct GzipIndex {
+    std::vector<PackedUnit> units;
+    bool is_whole;
+};
+
 // One pass over all of it.
-Result<std::vector<PackedUnit>> index_of(const FilePtr& file, bool& is_whole) {
+GzipIndex index_of(const FilePtr& file) {
     std::vector<PackedUnit> units = {{}};
     std::uint64_t spacing = kFirstSpacing, done = 0;
     std::vector<std::byte> piece(256 << 10);
@@ -132,11 +137,10 @@ Result<std::vector<PackedUnit>> index_of(const FilePtr& file, bool& is_whole) {
         if (!got || *got == 0) break;
         done += *got;
     }
-    is_whole = inflater.is_whole();
     for (std::size_t i = 0; i < units.size(); ++i)
         units[i].length = (i + 1 < units.size() ? units[i + 1].start : done) - units[i].start;
     std::erase_if(units, [](const PackedUnit& unit) { return unit.length == 0; });
-    return units;
+    return {std::move(units), inflater.is_whole()};
 }
 
 }  // namespace
@@ -146,8 +150,7 @@ Result<MediumPtr> open_gzip(const FilePtr& file, Opening& opening) {
     if (file->size() < kShortest) return nullptr;
     DREDGER_TRY(const auto head, file->bytes(0, 3));
     if (!ByteView(head).has(0, "\x1F\x8B\x08")) return nullptr;
-    bool is_whole = false;
-    DREDGER_TRY(auto units, index_of(file, is_whole));
+    auto [units, is_whole] = index_of(file);
     if (!is_whole) opening.note("the packed image is cut short or damaged; what comes out of it is read");
     if (units.empty()) return fail(ErrorKind::not_understood, "nothing comes out of the packed image", file->name());
     return std::make_shared<PackedStream>(file->name(), std::move(units),
