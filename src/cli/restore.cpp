@@ -149,8 +149,14 @@ void say(const RestoreReport& done, const Options& options) {
     if (options.partials == "aside" && done.count(Outcome::doubtful) + done.count(Outcome::partial) > 0)
         fmt::print("What is not believed whole lies in {}/{}, each with a file that tells what is missing.\n",
                    options.to, kAsideFolder);
-    fmt::print("Check the copies at any time: cd {} && {}sum -c {}\n", options.to, options.sums,
-               kSumFiles[static_cast<std::size_t>(word_in<SumKind>(options.sums, kSumKindWords))]);
+    // Earlier runs may have made sums of another kind.
+    for (std::size_t kind = 0; kind < std::size(kSumFiles); ++kind) {
+        std::error_code failed;
+        const auto size = fs::file_size(fs::path(options.to) / kSumFiles[kind], failed);
+        if (!failed && size > 0)
+            fmt::print("Check the copies at any time: cd {} && {}sum -c {}\n", options.to, kSumKindWords[kind],
+                       kSumFiles[kind]);
+    }
 }
 
 int restore_selection(const Options& options) {

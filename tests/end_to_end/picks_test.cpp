@@ -238,6 +238,19 @@ TEST_F(PicksTest, OfNothingAreToldAndNotWritten) {
     EXPECT_FALSE(fs::exists(folder_ / "out"));
 }
 
+TEST_F(PicksTest, TheSumsThatAreThereAreTold) {
+    test::unpack_to("fat16-card", folder_.path());
+    ASSERT_EQ(run_program({"scan", path("fat16-card.img"), "-c", path("card.dredge")}).exit_code, 0);
+    const auto told = [&](const char* sums) {
+        return run_program({"restore", path("card.dredge"), "--id", "1-20", "--sums", sums, "--to", path("out")}).out;
+    };
+    const auto quick = HasSubstr("xxh128sum -c XXH128SUMS"), usual = HasSubstr("sha256sum -c SHA256SUMS");
+    EXPECT_THAT(told("xxh128"), AllOf(quick, Not(usual)));
+    EXPECT_THAT(told("sha256"), AllOf(HasSubstr("already"), quick, Not(usual)));
+    fs::remove_all(folder_ / "out");
+    EXPECT_THAT(told("sha256"), AllOf(usual, Not(quick)));
+}
+
 // Killed at many points, and told to go on: the same bytes under the same names as in one run.
 TEST_F(PicksTest, AKilledRestoreGoesOnToTheSameBytes) {
     scan_three();
