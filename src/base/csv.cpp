@@ -43,14 +43,24 @@ bool is_blank(char c) { return c == ' ' || c == '\t'; }
 
 }  // namespace
 
-std::string csv_row(const std::vector<std::string>& fields) {
+std::string csv_row(std::span<const std::string_view> fields) {
     std::string row;
-    for (const std::string& given : fields) {
-        if (&given != &fields.front()) row += ',';
-        const std::string field = valid_utf8(given);
+    for (std::size_t i = 0; i < fields.size(); ++i) {
+        const std::string_view given = fields[i];
+        if (i > 0) row += ',';
         // Readers may drop spaces at either end of what is not quoted.
-        const bool has_loose_ends = !field.empty() && (is_blank(field.front()) || is_blank(field.back()));
-        if (!has_loose_ends && field.find_first_of(",\"\r\n;") == std::string::npos) {
+        bool is_quoted = !given.empty() && (is_blank(given.front()) || is_blank(given.back()));
+        bool is_ascii = true;
+        for (const char c : given) {
+            is_quoted = is_quoted || c == ',' || c == '"' || c == '\r' || c == '\n' || c == ';';
+            is_ascii = is_ascii && static_cast<signed char>(c) >= 0;
+        }
+        if (!is_quoted && is_ascii) {
+            row += given;
+            continue;
+        }
+        const std::string field = valid_utf8(given);
+        if (!is_quoted) {
             row += field;
             continue;
         }
@@ -62,6 +72,10 @@ std::string csv_row(const std::vector<std::string>& fields) {
         row += '"';
     }
     return row + "\r\n";
+}
+
+std::string csv_row(const std::vector<std::string>& fields) {
+    return csv_row(std::vector<std::string_view>(fields.begin(), fields.end()));
 }
 
 const std::string& CsvTable::field(const Row& row, std::string_view column) const {

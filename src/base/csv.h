@@ -2,6 +2,7 @@
 #pragma once
 
 #include <map>
+#include <span>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -11,6 +12,7 @@
 namespace dredger {
 
 // One row as text, in UTF-8 (what is none becomes U+FFFD), quoted where needed, with its line end.
+std::string csv_row(std::span<const std::string_view> fields);
 std::string csv_row(const std::vector<std::string>& fields);
 
 struct CsvTable {

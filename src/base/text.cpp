@@ -96,6 +96,7 @@ std::string valid_utf8(std::string_view text) {
 }
 
 std::string printable(std::string_view text) {
+    if (std::all_of(text.begin(), text.end(), [](char c) { return c >= 0x20 && c < 0x7F; })) return std::string(text);
     const auto decoded = icu::UnicodeString::fromUTF8(piece(text));
     icu::UnicodeString out;
     for (int32_t at = 0; at < decoded.length(); at = decoded.moveIndex32(at, 1)) {

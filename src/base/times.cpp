@@ -2,7 +2,7 @@
 
 #include <charconv>
 #include <chrono>
-#include <fmt/format.h>
+#include <fmt/compile.h>
 
 namespace dredger {
 namespace {
@@ -21,10 +21,10 @@ std::string digits(std::int64_t since_epoch, const char* between, bool with_seco
     const auto midnight = floor<days>(moment);
     const year_month_day date{midnight};
     const hh_mm_ss clock{moment - midnight};
-    std::string out = fmt::format("{:04}-{:02}-{:02}{}{:02}:{:02}", static_cast<int>(date.year()),
+    std::string out = fmt::format(FMT_COMPILE("{:04}-{:02}-{:02}{}{:02}:{:02}"), static_cast<int>(date.year()),
                                   static_cast<unsigned>(date.month()), static_cast<unsigned>(date.day()), between,
                                   clock.hours().count(), clock.minutes().count());
-    if (with_seconds) out += fmt::format(":{:02}", clock.seconds().count());
+    if (with_seconds) out += fmt::format(FMT_COMPILE(":{:02}"), clock.seconds().count());
     return out;
 }
 
@@ -60,7 +60,7 @@ std::optional<FileTime> exfat_time(std::uint32_t stamp, std::uint8_t tenths, std
 std::string iso8601(const FileTime& time) {
     std::string out = digits(time.seconds, "T", true);
     if (time.nanoseconds != 0) {
-        std::string decimals = fmt::format(".{:09}", time.nanoseconds);
+        std::string decimals = fmt::format(FMT_COMPILE(".{:09}"), time.nanoseconds);
         out += decimals.substr(0, decimals.find_last_not_of('0') + 1);
     }
     return out + "Z";

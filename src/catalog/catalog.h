@@ -100,9 +100,12 @@ class Catalog {
     Result<std::optional<Candidate>> find(std::int64_t id) const;
     Result<std::int64_t> count(const Selection& selection) const;
     Result<Totals> totals(const Selection& selection) const;
-    // Hands over each selected candidate of the page; stops where `visit` says false. Layouts only when asked for.
+    // By volume; those of which nothing is selected are not among them.
+    Result<std::map<std::int64_t, Totals>> totals_of_volumes(const Selection& selection) const;
+    // Hands over each selected candidate of the page, which `visit` may keep; stops where it says false. Layouts only
+    // when asked for.
     Result<void> each(const Selection& selection, const Order& order, bool with_layouts,
-                      const std::function<bool(const Candidate&)>& visit, const Page& page = {}) const;
+                      const std::function<bool(Candidate&)>& visit, const Page& page = {}) const;
     // The totals of each group, in no order, by its path: the folder's parts; year, month and day of the last change;
     // or a single word. Those of which it is not known have an empty word.
     using GroupSink = std::function<void(GroupTree::Path path, const Totals&)>;

@@ -50,6 +50,12 @@ Totals totals_at(const Statement& row, int first) {
     return totals;
 }
 
+// Of one candidate: is_folder, band, size and prospect, `first` being the first of them.
+Totals one_at(const Statement& row, int first) {
+    return Totals::of_one(row.number(first) != 0, static_cast<Band>(row.number(first + 1) % 4),
+                          loaded(row.number(first + 2)), static_cast<int>(row.number(first + 3)));
+}
+
 GroupTree::Path parts_of(const std::string& folder) {
     if (folder.empty()) return {""};
     GroupTree::Path path;
@@ -92,6 +98,20 @@ Result<Totals> Catalog::totals(const Selection& selection) const {
     return there ? totals_at(row, 0) : Totals();
 }
 
+Result<std::map<std::int64_t, Totals>> Catalog::totals_of_volumes(const Selection& selection) const {
+    const Condition condition = condition_for(selection);
+    DREDGER_TRY(
+        Statement rows,
+        database_.prepare("SELECT volume, is_folder, band, size, prospect FROM candidates WHERE " + condition.sql));
+    bind_values(rows, condition);
+    std::map<std::int64_t, Totals> by_volume;
+    for (;;) {
+        DREDGER_TRY(const bool there, rows.step());
+        if (!there) return by_volume;
+        by_volume[rows.number(0)].add(one_at(rows, 1));
+    }
+}
+
 Result<void> Catalog::each_group(const Selection& selection, Grouping grouping, const GroupSink& visit) const {
     const Condition condition = condition_for(selection);
     if (grouping == Grouping::folder) {
@@ -105,13 +125,20 @@ Result<void> Catalog::each_group(const Selection& selection, Grouping grouping, 
             visit(parts_of(rows.text(0)), totals_at(rows, 1));
         }
     }
+    if (grouping == Grouping::medium) {
+        DREDGER_TRY(const auto all_sources, sources());
+        DREDGER_TRY(const auto all_volumes, volumes());
+        DREDGER_TRY(const auto totals, totals_of_volumes(selection));
+        for (const ScannedVolume& volume : all_volumes)
+            for (const ScannedSource& source : all_sources)
+                if (const auto found = totals.find(volume.id); source.id == volume.source && found != totals.end())
+                    visit({source.path}, found->second);
+        return {};
+    }
     // The database would sort all rows for these few groups.
     std::map<std::int64_t, Totals> by_number;
     std::map<std::string, Totals, std::less<>> by_word;
-    const char* key = grouping == Grouping::kind     ? "kind"
-                      : grouping == Grouping::format ? "format"
-                      : grouping == Grouping::date   ? "modified"
-                                                     : "volume";
+    const char* key = grouping == Grouping::kind ? "kind" : grouping == Grouping::format ? "format" : "modified";
     DREDGER_TRY(Statement rows, database_.prepare(fmt::format(
                                     "SELECT {0}, {0} IS NULL, is_folder, band, size, prospect FROM candidates "
                                     "WHERE {1}",
@@ -121,8 +148,7 @@ Result<void> Catalog::each_group(const Selection& selection, Grouping grouping, 
     for (;;) {
         DREDGER_TRY(const bool there, rows.step());
         if (!there) break;
-        const Totals one = Totals::of_one(rows.number(2) != 0, static_cast<Band>(rows.number(3) % 4),
-                                          loaded(rows.number(4)), static_cast<int>(rows.number(5)));
+        const Totals one = one_at(rows, 2);
         if (grouping == Grouping::format) {
             by_word[rows.text(0)].add(one);
         } else if (grouping == Grouping::date) {
@@ -132,20 +158,10 @@ Result<void> Catalog::each_group(const Selection& selection, Grouping grouping, 
             by_number[rows.number(0)].add(one);
         }
     }
-    std::map<std::int64_t, std::string> media;
-    if (grouping == Grouping::medium) {
-        DREDGER_TRY(const auto all_sources, sources());
-        DREDGER_TRY(const auto all_volumes, volumes());
-        for (const ScannedVolume& volume : all_volumes)
-            for (const ScannedSource& source : all_sources)
-                if (source.id == volume.source) media[volume.id] = source.path;
-    }
     for (const auto& [word, totals] : by_word) visit({word}, totals);
     for (const auto& [number, totals] : by_number) {
         if (grouping == Grouping::kind)
             visit({std::string(word_for(static_cast<Kind>(number)))}, totals);
-        else if (grouping == Grouping::medium)
-            visit({media[number]}, totals);
         else
             visit(number == kNoDay ? GroupTree::Path{""} : parts_of_day(number), totals);
     }
@@ -153,7 +169,7 @@ Result<void> Catalog::each_group(const Selection& selection, Grouping grouping, 
 }
 
 Result<void> Catalog::each(const Selection& selection, const Order& order, bool with_layouts,
-                           const std::function<bool(const Candidate&)>& visit, const Page& page) const {
+                           const std::function<bool(Candidate&)>& visit, const Page& page) const {
     const Condition condition = condition_for(selection);
     // A page is chosen by what the indices hold, and only its rows are read.
     const bool is_page = page.most || page.skip > 0;

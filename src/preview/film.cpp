@@ -5,17 +5,6 @@
 #include <fmt/format.h>
 #include <memory>
 
-extern "C" {
-#include <libavcodec/avcodec.h>
-#include <libavformat/avformat.h>
-#include <libavutil/log.h>
-#include <libavutil/opt.h>
-#include <libswresample/swresample.h>
-#include <libswscale/swscale.h>
-}
-
-#include <libheif/heif.h>
-
 #define STB_IMAGE_IMPLEMENTATION
 #define STB_IMAGE_STATIC
 #define STBI_ONLY_PSD
@@ -24,6 +13,7 @@ extern "C" {
 #include "formats/reader.h"
 #include "media/window.h"
 #include "preview/decoders.h"
+#include "preview/film_libraries.h"
 
 namespace dredger::preview {
 namespace {
@@ -37,32 +27,33 @@ template <auto Free>
 struct FreedBy {
     template <class T>
     void operator()(T* object) const {
-        Free(&object);
+        (ffmpeg().*Free)(&object);
     }
 };
-using Codec = std::unique_ptr<AVCodecContext, FreedBy<avcodec_free_context>>;
-using Frame = std::unique_ptr<AVFrame, FreedBy<av_frame_free>>;
-using Packet = std::unique_ptr<AVPacket, FreedBy<av_packet_free>>;
-using Resampler = std::unique_ptr<SwrContext, FreedBy<swr_free>>;
+using Codec = std::unique_ptr<AVCodecContext, FreedBy<&Ffmpeg::avcodec_free_context>>;
+using Frame = std::unique_ptr<AVFrame, FreedBy<&Ffmpeg::av_frame_free>>;
+using Packet = std::unique_ptr<AVPacket, FreedBy<&Ffmpeg::av_packet_free>>;
+using Resampler = std::unique_ptr<SwrContext, FreedBy<&Ffmpeg::swr_free>>;
 
 class Container {
   public:
     explicit Container(const Medium& content) : content_(content) {
-        av_log_set_level(AV_LOG_QUIET);
-        io_ = avio_alloc_context(static_cast<unsigned char*>(av_malloc(kRoom)), kRoom, 0, this, read, nullptr, seek);
-        format_ = avformat_alloc_context();
+        ffmpeg().av_log_set_level(AV_LOG_QUIET);
+        io_ = ffmpeg().avio_alloc_context(static_cast<unsigned char*>(ffmpeg().av_malloc(kRoom)), kRoom, 0, this, read,
+                                          nullptr, seek);
+        format_ = ffmpeg().avformat_alloc_context();
         format_->pb = io_;
         format_->flags |= AVFMT_FLAG_CUSTOM_IO;
         // Nothing but this content is opened, whatever it refers to.
-        av_opt_set(format_, "protocol_whitelist", "", 0);
-        av_opt_set_int(format_, "enable_drefs", 0, AV_OPT_SEARCH_CHILDREN);
-        if (avformat_open_input(&format_, nullptr, nullptr, nullptr) < 0) return;
-        is_open_ = avformat_find_stream_info(format_, nullptr) >= 0;
+        ffmpeg().av_opt_set(format_, "protocol_whitelist", "", 0);
+        ffmpeg().av_opt_set_int(format_, "enable_drefs", 0, AV_OPT_SEARCH_CHILDREN);
+        if (ffmpeg().avformat_open_input(&format_, nullptr, nullptr, nullptr) < 0) return;
+        is_open_ = ffmpeg().avformat_find_stream_info(format_, nullptr) >= 0;
     }
     ~Container() {
-        avformat_close_input(&format_);
-        av_freep(&io_->buffer);
-        avio_context_free(&io_);
+        ffmpeg().avformat_close_input(&format_);
+        ffmpeg().av_freep(&io_->buffer);
+        ffmpeg().avio_context_free(&io_);
     }
     Container(const Container&) = delete;
     Container& operator=(const Container&) = delete;
@@ -70,38 +61,39 @@ class Container {
     // Opens the best stream of this type; none where there is none that can be decoded.
     Codec open(AVMediaType type, int& stream) {
         const AVCodec* decoder = nullptr;
-        stream = is_open_ ? av_find_best_stream(format_, type, -1, -1, &decoder, 0) : -1;
+        stream = is_open_ ? ffmpeg().av_find_best_stream(format_, type, -1, -1, &decoder, 0) : -1;
         if (stream < 0 || decoder == nullptr) return nullptr;
-        Codec codec(avcodec_alloc_context3(decoder));
-        if (avcodec_parameters_to_context(codec.get(), format_->streams[stream]->codecpar) < 0) return nullptr;
+        Codec codec(ffmpeg().avcodec_alloc_context3(decoder));
+        if (ffmpeg().avcodec_parameters_to_context(codec.get(), format_->streams[stream]->codecpar) < 0) return nullptr;
         if (codec->width > 20'000 || codec->height > 20'000) return nullptr;
         codec->thread_count = 1;
-        return avcodec_open2(codec.get(), decoder, nullptr) < 0 ? nullptr : std::move(codec);
+        return ffmpeg().avcodec_open2(codec.get(), decoder, nullptr) < 0 ? nullptr : std::move(codec);
     }
     AVFormatContext* format() { return format_; }
     double seconds() const { return format_->duration > 0 ? static_cast<double>(format_->duration) / AV_TIME_BASE : 0; }
 
     // The next frame of the stream. False at the end.
     bool next(AVCodecContext& codec, int stream, AVFrame& frame) {
-        Packet packet(av_packet_alloc());
+        Packet packet(ffmpeg().av_packet_alloc());
         for (unsigned n = 0; n < kMostPackets; ++n) {
-            if (avcodec_receive_frame(&codec, &frame) >= 0) return true;
+            if (ffmpeg().avcodec_receive_frame(&codec, &frame) >= 0) return true;
             if (drained_) return false;
-            if (av_read_frame(format_, packet.get()) < 0) {
+            if (ffmpeg().av_read_frame(format_, packet.get()) < 0) {
                 drained_ = true;
-                avcodec_send_packet(&codec, nullptr);
+                ffmpeg().avcodec_send_packet(&codec, nullptr);
                 continue;
             }
-            if (packet->stream_index == stream) avcodec_send_packet(&codec, packet.get());
-            av_packet_unref(packet.get());
+            if (packet->stream_index == stream) ffmpeg().avcodec_send_packet(&codec, packet.get());
+            ffmpeg().av_packet_unref(packet.get());
         }
         return false;
     }
     bool go_to(AVCodecContext& codec, double second) {
         drained_ = false;
-        if (av_seek_frame(format_, -1, static_cast<std::int64_t>(second * AV_TIME_BASE), AVSEEK_FLAG_BACKWARD) < 0)
+        if (ffmpeg().av_seek_frame(format_, -1, static_cast<std::int64_t>(second * AV_TIME_BASE),
+                                   AVSEEK_FLAG_BACKWARD) < 0)
             return false;
-        avcodec_flush_buffers(&codec);
+        ffmpeg().avcodec_flush_buffers(&codec);
         return true;
     }
 
@@ -144,39 +136,41 @@ Picture reduced(const AVFrame& frame, int side) {
     picture.width = std::max(1, static_cast<int>(std::lround(frame.width * factor)));
     picture.height = std::max(1, static_cast<int>(std::lround(frame.height * factor)));
     SwsContext* scaler =
-        sws_getContext(frame.width, frame.height, static_cast<AVPixelFormat>(frame.format), picture.width,
-                       picture.height, AV_PIX_FMT_BGR0, SWS_AREA, nullptr, nullptr, nullptr);
+        ffmpeg().sws_getContext(frame.width, frame.height, static_cast<AVPixelFormat>(frame.format), picture.width,
+                                picture.height, AV_PIX_FMT_BGR0, SWS_AREA, nullptr, nullptr, nullptr);
     if (scaler == nullptr) return {};
     picture.pixels.resize(static_cast<std::size_t>(picture.width) * static_cast<std::size_t>(picture.height));
     std::uint8_t* into[] = {reinterpret_cast<std::uint8_t*>(picture.pixels.data()), nullptr, nullptr, nullptr};
     const int strides[] = {4 * picture.width, 0, 0, 0};
-    sws_scale(scaler, frame.data, frame.linesize, 0, frame.height, into, strides);
-    sws_freeContext(scaler);
+    ffmpeg().sws_scale(scaler, frame.data, frame.linesize, 0, frame.height, into, strides);
+    ffmpeg().sws_freeContext(scaler);
     picture.good_rows = picture.height;
     return picture;
 }
 
 std::optional<Picture> decode_heif(const Medium& content, int side) {
-    if (content.size() > kMostHeif) return std::nullopt;
+    if (!heif().is_there() || content.size() > kMostHeif) return std::nullopt;
     const auto bytes = content.bytes(0, static_cast<std::size_t>(content.size()));
     if (!bytes) return std::nullopt;
-    const std::unique_ptr<heif_context, void (*)(heif_context*)> context(heif_context_alloc(), heif_context_free);
+    const std::unique_ptr<heif_context, void (*)(heif_context*)> context(heif().heif_context_alloc(),
+                                                                         heif().heif_context_free);
     heif_image_handle* handle = nullptr;
     heif_image* image = nullptr;
     Picture picture;
-    if (heif_context_read_from_memory_without_copy(context.get(), bytes->data(), bytes->size(), nullptr).code == 0 &&
-        heif_context_get_primary_image_handle(context.get(), &handle).code == 0 &&
-        heif_decode_image(handle, &image, heif_colorspace_RGB, heif_chroma_interleaved_RGB, nullptr).code == 0) {
-        const Frame frame(av_frame_alloc());
+    if (heif().heif_context_read_from_memory_without_copy(context.get(), bytes->data(), bytes->size(), nullptr).code ==
+            0 &&
+        heif().heif_context_get_primary_image_handle(context.get(), &handle).code == 0 &&
+        heif().heif_decode_image(handle, &image, heif_colorspace_RGB, heif_chroma_interleaved_RGB, nullptr).code == 0) {
+        const Frame frame(ffmpeg().av_frame_alloc());
         frame->format = AV_PIX_FMT_RGB24;
-        frame->width = heif_image_get_primary_width(image);
-        frame->height = heif_image_get_primary_height(image);
-        frame->data[0] = heif_image_get_plane(image, heif_channel_interleaved, &frame->linesize[0]);
+        frame->width = heif().heif_image_get_primary_width(image);
+        frame->height = heif().heif_image_get_primary_height(image);
+        frame->data[0] = heif().heif_image_get_plane(image, heif_channel_interleaved, &frame->linesize[0]);
         if (frame->data[0] != nullptr) picture = reduced(*frame, side);
         frame->data[0] = nullptr;
     }
-    if (image != nullptr) heif_image_release(image);
-    if (handle != nullptr) heif_image_handle_release(handle);
+    if (image != nullptr) heif().heif_image_release(image);
+    if (handle != nullptr) heif().heif_image_handle_release(handle);
     if (picture.empty()) return std::nullopt;
     return picture;
 }
@@ -186,7 +180,7 @@ std::optional<Picture> decode_psd(const Medium& content, int side) {
     if (content.size() > kMostLayered) return std::nullopt;
     const auto bytes = content.bytes(0, static_cast<std::size_t>(content.size()));
     if (!bytes) return std::nullopt;
-    const Frame frame(av_frame_alloc());
+    const Frame frame(ffmpeg().av_frame_alloc());
     const std::unique_ptr<stbi_uc, void (*)(void*)> pixels(
         stbi_load_from_memory(reinterpret_cast<const stbi_uc*>(bytes->data()), static_cast<int>(bytes->size()),
                               &frame->width, &frame->height, nullptr, STBI_rgb),
@@ -221,6 +215,7 @@ std::optional<Picture> decode_within(const Medium& content, int side) {
 }  // namespace
 
 std::optional<Picture> decode_picture(const Medium& content, int side) {
+    if (!ffmpeg().is_there()) return decode_within(content, side);
     Reader head(content);
     if (head.has(4, "ftyp"))
         if (auto picture = decode_heif(content, side)) return picture;
@@ -233,18 +228,20 @@ std::optional<Picture> decode_picture(const Medium& content, int side) {
 
 Film decode_film(const Medium& content, unsigned frames, int side) {
     Film film;
+    if (!ffmpeg().is_there()) return film;
     Container container(content);
     int stream = -1;
     const Codec codec = container.open(AVMEDIA_TYPE_VIDEO, stream);
     if (!codec) return film;
     film.seconds = container.seconds();
-    film.described = fmt::format("{}, {} x {}", avcodec_get_name(codec->codec_id), codec->width, codec->height);
-    const Frame frame(av_frame_alloc());
+    film.described =
+        fmt::format("{}, {} x {}", ffmpeg().avcodec_get_name(codec->codec_id), codec->width, codec->height);
+    const Frame frame(ffmpeg().av_frame_alloc());
     for (unsigned i = 0; i < frames; ++i) {
         if (frames > 1 && film.seconds > 1 && i > 0) container.go_to(*codec, film.seconds * i / frames);
         if (!container.next(*codec, stream, *frame)) continue;
         if (Picture picture = reduced(*frame, side); !picture.empty()) film.frames.push_back(std::move(picture));
-        av_frame_unref(frame.get());
+        ffmpeg().av_frame_unref(frame.get());
     }
     return film;
 }
@@ -252,35 +249,36 @@ Film decode_film(const Medium& content, unsigned frames, int side) {
 std::optional<Sound> decode_sound(const Medium& content) {
     constexpr std::size_t kClip = 20 * Sound::kRate;
     constexpr std::size_t kBucket = Sound::kRate / 20;
+    if (!ffmpeg().is_there()) return std::nullopt;
     Container container(content);
     int stream = -1;
     const Codec codec = container.open(AVMEDIA_TYPE_AUDIO, stream);
     if (!codec) return std::nullopt;
     Sound sound;
-    sound.described = fmt::format("{}, {} Hz, {} channels", avcodec_get_name(codec->codec_id), codec->sample_rate,
-                                  codec->ch_layout.nb_channels);
+    sound.described = fmt::format("{}, {} Hz, {} channels", ffmpeg().avcodec_get_name(codec->codec_id),
+                                  codec->sample_rate, codec->ch_layout.nb_channels);
     AVChannelLayout one = AV_CHANNEL_LAYOUT_MONO;
     SwrContext* raw = nullptr;
-    if (swr_alloc_set_opts2(&raw, &one, AV_SAMPLE_FMT_S16, Sound::kRate, &codec->ch_layout, codec->sample_fmt,
-                            codec->sample_rate, 0, nullptr) < 0)
+    if (ffmpeg().swr_alloc_set_opts2(&raw, &one, AV_SAMPLE_FMT_S16, Sound::kRate, &codec->ch_layout, codec->sample_fmt,
+                                     codec->sample_rate, 0, nullptr) < 0)
         return std::nullopt;
     const Resampler resampler(raw);
-    if (swr_init(raw) < 0) return std::nullopt;
-    const Frame frame(av_frame_alloc());
+    if (ffmpeg().swr_init(raw) < 0) return std::nullopt;
+    const Frame frame(ffmpeg().av_frame_alloc());
     std::vector<std::int16_t> samples;
     std::size_t count = 0;
     while (container.next(*codec, stream, *frame)) {
-        samples.resize(static_cast<std::size_t>(std::max(0, swr_get_out_samples(raw, frame->nb_samples))));
+        samples.resize(static_cast<std::size_t>(std::max(0, ffmpeg().swr_get_out_samples(raw, frame->nb_samples))));
         auto* into = reinterpret_cast<std::uint8_t*>(samples.data());
-        const int got = swr_convert(raw, &into, static_cast<int>(samples.size()),
-                                    const_cast<const std::uint8_t**>(frame->extended_data), frame->nb_samples);
+        const int got = ffmpeg().swr_convert(raw, &into, static_cast<int>(samples.size()),
+                                             const_cast<const std::uint8_t**>(frame->extended_data), frame->nb_samples);
         for (int i = 0; i < got; ++i, ++count) {
             const std::int16_t sample = samples[static_cast<std::size_t>(i)];
             if (count / kBucket >= sound.peaks.size()) sound.peaks.push_back(0);
             sound.peaks.back() = std::max(sound.peaks.back(), std::abs(static_cast<float>(sample)) / 32768.0F);
             if (sound.clip.size() < kClip) sound.clip.push_back(sample);
         }
-        av_frame_unref(frame.get());
+        ffmpeg().av_frame_unref(frame.get());
     }
     if (count == 0) return std::nullopt;
     sound.seconds = static_cast<double>(count) / Sound::kRate;

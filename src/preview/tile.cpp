@@ -261,6 +261,7 @@ Tile unpacked(const std::string& text) {
 
 std::uint64_t likeness_in(const Medium& content, const Candidate& candidate) {
     constexpr int kSide = 64;  // pixels, more than enough
+    load_decoders();
     const auto answer = run_apart([&]() -> std::string {
         if (candidate.kind == Kind::video) {
             const Film film = decode_film(content, 1, kSide);
@@ -273,6 +274,7 @@ std::uint64_t likeness_in(const Medium& content, const Candidate& candidate) {
 }
 
 Tile make_tile(const Medium& content, const Candidate& candidate, const std::filesystem::path& folder) {
+    load_decoders();
     const auto answer = run_apart([&] { return packed(TileMaker(content, candidate, folder).run()); });
     if (answer) return unpacked(*answer);
     Tile tile;

@@ -1,8 +1,7 @@
 #include "restoring/books.h"
 
-#include <cerrno>
-#include <cstring>
 #include <fmt/format.h>
+#include <future>
 #include <spdlog/sinks/basic_file_sink.h>
 #include <spdlog/spdlog.h>
 
@@ -62,6 +61,7 @@ Result<Books> Books::read_only(const std::vector<fs::path>& beyond) {
 
 Result<void> Books::open(const fs::path& folder) {
     folder_ = folder;
+    drive_ = std::make_unique<DriveSync>(folder);
     DREDGER_TRY(manifest_, Manifest::open(folder));
     log_ = open_log(folder / "restore.log");
     if (log_ == nullptr)
@@ -108,6 +108,7 @@ Result<void> Books::enter(const std::string& catalog, const Candidate& c, const 
     if (c.record.modified) row.modified = iso8601(*c.record.modified);
     if (c.record.created) row.created = iso8601(*c.record.created);
     row.facts = facts_text(c.record);
+    if (written != nullptr) drive_->wrote(row.restored_bytes);
     return manifest_->add(std::move(row));
 }
 
@@ -130,11 +131,13 @@ Result<std::optional<Outcome>> Books::enter_replaced(const std::pair<std::string
 
 Result<void> Books::close() {
     // The files before the list that vouches for them, and this one, too.
-    bool synced = sync_folder(folder_);
-    if (synced) DREDGER_CHECK(manifest_->finish());
-    synced = synced && sync_folder(folder_);
-    if (!synced) {
-        const std::string why = std::strerror(errno);
+    auto waiting = std::async(std::launch::async, [this] { return drive_->wait(); });
+    const Manifest::Final form = manifest_->final_form();
+    std::error_code trouble = waiting.get();
+    if (!trouble) DREDGER_CHECK(manifest_->finish(form));
+    if (!trouble) trouble = drive_->wait();
+    if (trouble) {
+        const std::string why = trouble.message();
         note("the destination did not confirm that everything is on the drive: " + why, true);
         return fail(ErrorKind::output,
                     fmt::format("the destination did not confirm that everything is on the drive ({})", why),

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "catalog/candidate.h"
+#include "restoring/drive_sync.h"
 #include "restoring/file_writer.h"
 #include "restoring/manifest.h"
 #include "restoring/outcome.h"
@@ -45,6 +46,7 @@ class Books {
     std::optional<Manifest> manifest_;
     std::vector<std::pair<std::filesystem::path, Manifest>> earlier_;
     std::shared_ptr<spdlog::logger> log_;
+    std::unique_ptr<DriveSync> drive_;
 };
 
 }  // namespace dredger

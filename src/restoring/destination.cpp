@@ -16,7 +16,22 @@ namespace fs = std::filesystem;
 
 // Bytes left free for the manifest, the log and the file system's own needs.
 constexpr std::uint64_t kLeastSpare = 32 << 10, kMostSpare = 4 << 20;
-constexpr std::string_view kStaging = ".dredger-", kUnfinished = ".unfinished";
+// Several folders, so that those who make files and those who move them away seldom wait for each other.
+constexpr unsigned kStagingFolders = 8;
+constexpr std::string_view kStaging = ".dredger-unfinished", kUnfinished = ".unfinished";
+
+struct Space {
+    std::uint64_t room = UINT64_MAX, unit = 1;  // bytes
+};
+
+Space space_of(const fs::path& folder) {
+    struct statvfs space {};
+    if (::statvfs(folder.c_str(), &space) != 0) return {};
+    const std::uint64_t free = checked_mul(space.f_bavail, space.f_frsize).value_or(UINT64_MAX);
+    const std::uint64_t all = checked_mul(space.f_blocks, space.f_frsize).value_or(UINT64_MAX);
+    const std::uint64_t spare = std::clamp(all / 64, kLeastSpare, kMostSpare);
+    return {free > spare ? free - spare : 0, std::max<std::uint64_t>(1, space.f_frsize)};
+}
 
 }  // namespace
 
@@ -43,27 +58,51 @@ Result<Destination> Destination::open(const fs::path& folder, bool dry_run) {
     return destination;
 }
 
-std::uint64_t Destination::room() const {
-    struct statvfs space {};
-    if (::statvfs(existing_.c_str(), &space) != 0) return UINT64_MAX;
-    const std::uint64_t free = checked_mul(space.f_bavail, space.f_frsize).value_or(UINT64_MAX);
-    const std::uint64_t all = checked_mul(space.f_blocks, space.f_frsize).value_or(UINT64_MAX);
-    const std::uint64_t spare = std::clamp(all / 64, kLeastSpare, kMostSpare);
-    return free > spare ? free - spare : 0;
+std::uint64_t Destination::room() const { return space_of(existing_).room; }
+
+bool Destination::takes(std::uint64_t bytes, std::uint64_t in_hand) {
+    // It fills whole units, and takes some room for its name and its record, too.
+    const auto filled = [&] { return checked_add(given_, checked_add(bytes, 2 * unit_).value_or(UINT64_MAX)); };
+    if (filled().value_or(UINT64_MAX) > told_ / 2) {
+        const Space space = space_of(existing_);
+        told_ = space.room;
+        unit_ = space.unit;
+        given_ = in_hand;
+    }
+    if (given_ > told_ || bytes > told_ - given_) return false;
+    given_ = filled().value_or(UINT64_MAX);
+    return true;
 }
 
 fs::path Destination::staging_name(std::uint64_t number) const {
-    return folder_ / fmt::format("{}{}{}", kStaging, number, kUnfinished);
+    return folder_ / kStaging / std::to_string(number % kStagingFolders) / fmt::format("{}{}", number, kUnfinished);
+}
+
+Result<void> Destination::make_staging() const {
+    clear_staging();
+    for (unsigned n = 0; n < kStagingFolders; ++n) {
+        const fs::path folder = folder_ / kStaging / std::to_string(n);
+        std::error_code failed;
+        fs::create_directories(folder, failed);
+        if (failed)
+            return fail(ErrorKind::output, "the folder for unfinished files can't be made: " + failed.message(),
+                        folder.string(), "check space and permissions of the destination");
+    }
+    return {};
 }
 
 void Destination::clear_staging() const {
     std::error_code failed;
-    std::vector<fs::path> left;
-    for (const auto& entry : fs::directory_iterator(folder_, failed)) {
-        const std::string name = entry.path().filename().string();
-        if (name.starts_with(kStaging) && name.ends_with(kUnfinished)) left.push_back(entry.path());
+    // Nothing but what bears such a name, and lies where it belongs.
+    for (unsigned n = 0; n < kStagingFolders; ++n) {
+        const fs::path folder = folder_ / kStaging / std::to_string(n);
+        std::vector<fs::path> left;
+        for (const auto& entry : fs::directory_iterator(folder, failed))
+            if (entry.path().extension() == kUnfinished) left.push_back(entry.path());
+        for (const fs::path& path : left) fs::remove(path, failed);
+        fs::remove(folder, failed);
     }
-    for (const fs::path& path : left) fs::remove(path, failed);
+    fs::remove(folder_ / kStaging, failed);
 }
 
 }  // namespace dredger

@@ -17,9 +17,13 @@ class Destination {
     const NameRules& rules() const { return rules_; }
     // Bytes that files can take now; some are kept for the manifest and the log.
     std::uint64_t room() const;
+    // Whether there is room for one more file of so many bytes, while `in_hand` bytes of others are being written. The
+    // file system is asked anew only when half of what it told last may be used up.
+    bool takes(std::uint64_t bytes, std::uint64_t in_hand);
 
-    // Names under which files are written before they get their own; what an interrupted run left under such names
-    // goes.
+    // Names under which files are written before they get their own, in a folder that is there from make_staging() to
+    // clear_staging(). What an interrupted run left there goes.
+    Result<void> make_staging() const;
     std::filesystem::path staging_name(std::uint64_t number) const;
     void clear_staging() const;
 
@@ -27,6 +31,8 @@ class Destination {
     std::filesystem::path folder_;
     std::filesystem::path existing_;  // itself, or the nearest folder above it that there is
     NameRules rules_;
+    std::uint64_t told_ = 0, given_ = 0;  // bytes: what the file system told, and what was given of it since
+    std::uint64_t unit_ = 1;              // bytes in which it gives room to files
 };
 
 }  // namespace dredger

@@ -23,8 +23,9 @@ namespace {
 
 namespace fs = std::filesystem;
 
-constexpr std::size_t kChunk = 1 << 20;        // bytes
-constexpr std::uint64_t kLarge = 8 << 20;      // bytes; two threads work on such a file
+constexpr std::size_t kChunk = 1 << 20;    // bytes
+constexpr std::uint64_t kLarge = 8 << 20;  // bytes; two threads work on such a file
+constexpr std::uint64_t kZerosAtOnce = 64 << 20;
 constexpr std::uint64_t kSyncAlone = 1 << 20;  // bytes; larger files are on the drive before they get their name
 
 tl::unexpected<Error> unwritable(const fs::path& target) {
@@ -46,44 +47,72 @@ timespec time_for(const std::optional<FileTime>& time) {
     return spec;
 }
 
-// Where the driver of the destination takes the time of a file's making as an extended attribute: ntfs-3g (its manual,
-// "Windows-specific attributes") and the kernel's client for shares.
-void set_time_of_making(int descriptor, const Record& record) {
+constexpr const char* kNtfsMaking = "system.ntfs_crtime_be";
+constexpr const char* kShareMaking = "user.cifs.creationtime";
+
+void set_time_of_making(int descriptor, const Record& record, MakingTime way) {
     const timespec time = time_for(record.created);
-    if (time.tv_nsec == UTIME_OMIT) return;
+    if (way == MakingTime::none || time.tv_nsec == UTIME_OMIT) return;
     constexpr std::int64_t kFrom1601To1970 = 11'644'473'600;  // seconds
     const auto steps = static_cast<std::uint64_t>((time.tv_sec + kFrom1601To1970) * 10'000'000 + time.tv_nsec / 100);
     const boost::endian::big_uint64_t ntfs(steps);
     const boost::endian::little_uint64_t share(steps);
-    if (::fsetxattr(descriptor, "system.ntfs_crtime_be", &ntfs, sizeof ntfs, 0) != 0)
-        ::fsetxattr(descriptor, "user.cifs.creationtime", &share, sizeof share, XATTR_REPLACE);
+    if (way == MakingTime::ntfs)
+        ::fsetxattr(descriptor, kNtfsMaking, &ntfs, sizeof ntfs, 0);
+    else
+        ::fsetxattr(descriptor, kShareMaking, &share, sizeof share, XATTR_REPLACE);
 }
 
-void set_owner(int descriptor, const Record& record) {
-    if (::geteuid() != 0) return;
+struct Owner {
+    unsigned user = 0, group = 0;
+};
+
+std::optional<Owner> owner_of(const Record& record) {
     for (const Fact& fact : record.facts) {
-        unsigned user = 0, group = 0;
-        const char* const end = fact.value.data() + fact.value.size();
         if (fact.name != "owner") continue;
-        const auto first = std::from_chars(fact.value.data(), end, user);
-        if (first.ec != std::errc() || first.ptr == end || *first.ptr != ':') continue;
-        if (std::from_chars(first.ptr + 1, end, group).ec == std::errc()) (void)!::fchown(descriptor, user, group);
+        Owner owner;
+        const char* const end = fact.value.data() + fact.value.size();
+        const auto first = std::from_chars(fact.value.data(), end, owner.user);
+        if (first.ec == std::errc() && first.ptr != end && *first.ptr == ':' &&
+            std::from_chars(first.ptr + 1, end, owner.group).ec == std::errc())
+            return owner;
     }
+    return std::nullopt;
 }
 
-void set_facts(int descriptor, const Record& record) {
-    set_owner(descriptor, record);
+// What is so already is not set again: each change is one more for the destination's journal.
+void set_facts(int descriptor, const Record& record, MakingTime way) {
+    struct stat there {};
+    if (::fstat(descriptor, &there) != 0) return;
+    static const bool is_permitted = ::geteuid() == 0;
+    if (const auto owner = owner_of(record);
+        owner && is_permitted && (owner->user != there.st_uid || owner->group != there.st_gid))
+        (void)!::fchown(descriptor, owner->user, owner->group);
     if (const auto permissions = permissions_of(record)) {
-        constexpr unsigned kOwnFile = 0600, kOwnFolder = 0700;
-        ::fchmod(descriptor, *permissions | (record.is_folder ? kOwnFolder : kOwnFile));
+        constexpr unsigned kOwnFile = 0600, kOwnFolder = 0700, kAll = 07777;
+        const unsigned wanted = *permissions | (record.is_folder ? kOwnFolder : kOwnFile);
+        if (wanted != (there.st_mode & kAll)) ::fchmod(descriptor, wanted);
     }
-    set_time_of_making(descriptor, record);
+    set_time_of_making(descriptor, record, way);
     const timespec times[2] = {time_for(record.accessed ? record.accessed : record.modified),
                                time_for(record.modified)};
     ::futimens(descriptor, times);
 }
 
+void add_zeros(ContentSum& digest, std::uint64_t length) {
+    // So few that they stay in the processor's nearest memory.
+    static constexpr std::array<std::byte, 32 << 10> kZeros{};
+    for (; length > kZeros.size(); length -= kZeros.size()) digest.add(kZeros);
+    digest.add(std::span(kZeros).first(static_cast<std::size_t>(length)));
+}
+
 }  // namespace
+
+MakingTime making_time_of(const fs::path& folder) {
+    if (::getxattr(folder.c_str(), kNtfsMaking, nullptr, 0) > 0) return MakingTime::ntfs;
+    if (::getxattr(folder.c_str(), kShareMaking, nullptr, 0) > 0) return MakingTime::share;
+    return MakingTime::none;
+}
 
 Result<StagedFile> StagedFile::create(const fs::path& path) {
     StagedFile file;
@@ -105,13 +134,13 @@ bool StagedFile::write(std::uint64_t offset, std::span<const std::byte> bytes) c
 }
 
 bool StagedFile::finish(std::uint64_t size, std::uint64_t written) const {
-    // Waiting for the drive after each of many small files would take most of the time; sync_folder() does it for all.
+    // Waiting for the drive after each of many small files would take most of the time; DriveSync does it for all.
     const bool sized = written == size || ::ftruncate(descriptor_, static_cast<off_t>(size)) == 0;
     return sized && (written < kSyncAlone || ::fsync(descriptor_) == 0);
 }
 
-Result<void> StagedFile::complete(const Record& record) {
-    set_facts(descriptor_, record);
+Result<void> StagedFile::complete(const Record& record, MakingTime way) {
+    set_facts(descriptor_, record, way);
     // Some file systems tell only now that there is no room.
     if (::close(std::exchange(descriptor_, -1)) != 0) return unwritable(path_);
     return {};
@@ -136,7 +165,7 @@ Result<WrittenFile> write_file(const MediumPtr& medium, const Record& record, co
     StagedFile& file = written.file;
     ContentSum digest(sums);
     const auto content = open_content(medium, record.layout, record.size);
-    // Of a large file one chunk is hashed while it is written and the next one is read.
+    // Of a large file one stretch is hashed while the next one is read and written.
     const bool is_large = record.size >= kLarge;
     std::vector<std::byte> chunks[2];
     chunks[0].resize(static_cast<std::size_t>(std::min<std::uint64_t>(kChunk, record.size)));
@@ -146,6 +175,13 @@ Result<WrittenFile> write_file(const MediumPtr& medium, const Record& record, co
     const auto hashed = [&] {
         if (hashing.valid()) hashing.get();
     };
+    const auto hash = [&](auto job) {
+        hashed();
+        if (is_large)
+            hashing = std::async(std::launch::async, job);
+        else
+            job();
+    };
     std::uint64_t stored = 0, end_of_stored = 0;
     for (std::uint64_t at = 0; at < record.size;) {
         if (watch.stop) {
@@ -153,14 +189,10 @@ Result<WrittenFile> write_file(const MediumPtr& medium, const Record& record, co
             return written;
         }
         if (const std::uint64_t zeros = content->zeros_from(at); zeros > 0) {
-            // So few that they stay in the processor's nearest memory.
-            static constexpr std::array<std::byte, 32 << 10> kZeros{};
-            const auto part = std::span(kZeros).first(
-                static_cast<std::size_t>(std::min<std::uint64_t>({kZeros.size(), zeros, record.size - at})));
-            hashed();
-            digest.add(part);
-            at += part.size();
-            watch.written += part.size();
+            const std::uint64_t length = std::min({zeros, record.size - at, kZerosAtOnce});
+            hash([&digest, length] { add_zeros(digest, length); });
+            at += length;
+            watch.written += length;
             continue;
         }
         const auto part =
@@ -173,14 +205,9 @@ Result<WrittenFile> write_file(const MediumPtr& medium, const Record& record, co
         if (readable.size() < part.size())
             written.gaps.push_back({at + readable.size(), part.size() - readable.size()});
         for (std::size_t i = gaps_before; i < written.gaps.size(); ++i) written.missing += written.gaps[i].length;
-        hashed();
-        if (is_large) {
-            hashing = std::async(std::launch::async, [&digest, part] { digest.add(part); });
-            turn = 1 - turn;
-        } else {
-            digest.add(part);
-        }
         if (!file.write(at, part)) return unwritable(staged);
+        hash([&digest, part] { digest.add(part); });
+        if (is_large) turn = 1 - turn;
         stored += part.size();
         end_of_stored = at + part.size();
         at += part.size();
@@ -206,17 +233,10 @@ std::string read_back(const fs::path& file, SumKind sums) {
     return n < 0 ? std::string() : digest.finish();
 }
 
-bool sync_folder(const fs::path& folder) {
-    const int descriptor = ::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC);
-    const bool synced = descriptor >= 0 && ::syncfs(descriptor) == 0;
-    if (descriptor >= 0) ::close(descriptor);
-    return synced;
-}
-
-void set_folder_facts(const fs::path& folder, const Record& record) {
+void set_folder_facts(const fs::path& folder, const Record& record, MakingTime way) {
     const int descriptor = ::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC);
     if (descriptor < 0) return;
-    set_facts(descriptor, record);
+    set_facts(descriptor, record, way);
     ::close(descriptor);
 }
 

@@ -11,6 +11,11 @@
 
 namespace dredger {
 
+// How the driver of a destination takes the time of a file's making: as an extended attribute of ntfs-3g (its manual,
+// "Windows-specific attributes") or of the kernel's client for shares, or not at all.
+enum class MakingTime { none, ntfs, share };
+MakingTime making_time_of(const std::filesystem::path& folder);
+
 // A file under a temporary name, which vanishes unless it is placed. Many may wait for their place: a completed one
 // holds nothing open.
 class StagedFile {
@@ -28,7 +33,7 @@ class StagedFile {
     // Sets the record's owner where that is permitted; its permissions, where it tells of any, but that who restores
     // can always read and write it; and its times, that of its making where the destination keeps one that can be set.
     // Where its clock was local, its digits are taken to be this machine's local time. Then it is closed.
-    Result<void> complete(const Record& record);
+    Result<void> complete(const Record& record, MakingTime way);
 
     const std::filesystem::path& path() const { return path_; }
     // Gives it its name, in place of what has it.
@@ -61,10 +66,7 @@ Result<WrittenFile> write_file(const MediumPtr& medium, const Record& record, co
 // The sum of a file, read from its drive and not from memory where that can be asked for; empty: it can't be read.
 std::string read_back(const std::filesystem::path& file, SumKind sums);
 
-// Waits until all that was written to the file system of `folder` is on its drive.
-bool sync_folder(const std::filesystem::path& folder);
-
 // The facts that StagedFile::complete() sets, of a folder.
-void set_folder_facts(const std::filesystem::path& folder, const Record& record);
+void set_folder_facts(const std::filesystem::path& folder, const Record& record, MakingTime way);
 
 }  // namespace dredger

@@ -74,7 +74,15 @@ fs::path Landing::wanted(const NameFacts& facts, Arrangement arrangement, const 
 
 bool Landing::is_taken(const fs::path& place) const {
     std::error_code failed;
-    return taken_.contains(path_key(place, rules_)) || fs::exists(fs::symlink_status(folder_ / place, failed));
+    if (taken_.contains(path_key(place, rules_))) return true;
+    // In a folder that was made for it there is nothing else.
+    return !made_.contains(place.parent_path().native()) && fs::exists(fs::symlink_status(folder_ / place, failed));
+}
+
+bool Landing::is_file(const fs::path& place) const {
+    std::error_code failed;
+    const fs::file_status there = fs::status(folder_ / place, failed);
+    return taken_.contains(path_key(place, rules_)) || (fs::exists(there) && !fs::is_directory(there));
 }
 
 fs::path Landing::numbered(const fs::path& wanted) const {
@@ -83,6 +91,23 @@ fs::path Landing::numbered(const fs::path& wanted) const {
             wanted.parent_path() / fmt::format("{} ({}){}", wanted.stem().string(), n, wanted.extension().string());
         if (!is_taken(place)) return place;
     }
+}
+
+std::error_code Landing::make_folder(const fs::path& place) {
+    std::error_code failed;
+    if (place == last_) return failed;
+    if (fs::create_directories(folder_ / place, failed) && !failed) made_.insert(place.native());
+    last_ = place;
+    return failed;
+}
+
+fs::path Landing::folder_for(const fs::path& wanted) {
+    if (wanted.empty()) return wanted;
+    if (const auto known = folders_.find(wanted); known != folders_.end()) return known->second;
+    const fs::path free = folder_for(wanted.parent_path()) / wanted.filename();
+    fs::path place = free;
+    for (unsigned n = 2; is_file(place); ++n) place = fmt::format("{} ({})", free.string(), n);
+    return folders_[wanted] = place;
 }
 
 Landed Landing::take(Landed::How how, const fs::path& place, const Arrival& arrival) {
@@ -97,8 +122,9 @@ std::string Landing::refusal(const fs::path& wanted) const {
     return if_exists_ == IfExists::skip && is_taken(wanted) ? "a file of that name is there" : "";
 }
 
-Landed Landing::settle(const Arrival& arrival) {
+Landed Landing::settle(Arrival arrival) {
     using How = Landed::How;
+    arrival.wanted = folder_for(arrival.wanted.parent_path()) / arrival.wanted.filename();
     const fs::path& wanted = arrival.wanted;
     std::error_code failed;
     if (!is_taken(wanted)) return take(How::free, wanted, arrival);

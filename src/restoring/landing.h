@@ -3,6 +3,7 @@
 
 #include <map>
 #include <optional>
+#include <set>
 
 #include "restoring/manifest.h"
 #include "restoring/names.h"
@@ -66,8 +67,12 @@ class Landing {
     static std::filesystem::path wanted(const NameFacts& facts, Arrangement arrangement, const Pattern* pattern,
                                         const NameRules& rules);
 
-    // Where it goes. From then on the place is taken.
-    Landed settle(const Arrival& arrival);
+    // Where a folder goes: where a file has its name, a numbered one stands for it, with all that lies in it.
+    std::filesystem::path folder_for(const std::filesystem::path& wanted);
+    // Makes it, below the destination, with those above it.
+    std::error_code make_folder(const std::filesystem::path& place);
+    // Where a file goes. From then on the place is taken.
+    Landed settle(Arrival arrival);
     // Whether it is known without its content that it would be refused; the reason, or nothing.
     std::string refusal(const std::filesystem::path& wanted) const;
 
@@ -81,6 +86,7 @@ class Landing {
         bool of_this_run = false;
     };
     bool is_taken(const std::filesystem::path& place) const;
+    bool is_file(const std::filesystem::path& place) const;
     std::filesystem::path numbered(const std::filesystem::path& wanted) const;
     Landed take(Landed::How how, const std::filesystem::path& place, const Arrival& arrival);
     Landed settle_newer(const Arrival& arrival, const Taken* known);
@@ -89,7 +95,10 @@ class Landing {
     std::filesystem::path folder_;
     NameRules rules_;
     IfExists if_exists_;
-    std::map<std::string, Taken> taken_;  // by path_key
+    std::map<std::string, Taken> taken_;                              // by path_key
+    std::set<std::string> made_;                                      // folders that were not there before
+    std::filesystem::path last_;                                      // that was asked to be made
+    std::map<std::filesystem::path, std::filesystem::path> folders_;  // those that were asked for, and where they are
 };
 
 }  // namespace dredger

@@ -1,5 +1,6 @@
 #include "restoring/manifest.h"
 
+#include <algorithm>
 #include <charconv>
 #include <fmt/format.h>
 #include <sstream>
@@ -32,9 +33,13 @@ void take_sum(ManifestRow& row) {
 }
 
 std::string text_of(const ManifestRow& r) {
-    return csv_row({r.catalog, std::to_string(r.id), r.state, r.origin, std::to_string(r.prospect), r.band, r.check,
-                    r.original_path, r.restored_path, std::to_string(r.size), std::to_string(r.restored_bytes),
-                    r.sha256, r.outcome, r.modified, r.created, with_sum(r)});
+    const std::string numbers[] = {std::to_string(r.id), std::to_string(r.prospect), std::to_string(r.size),
+                                   std::to_string(r.restored_bytes)};
+    const std::string facts = with_sum(r);
+    const std::array<std::string_view, 16> fields = {
+        r.catalog,       numbers[0], r.state,    r.origin, numbers[1], r.band,     r.check,   r.original_path,
+        r.restored_path, numbers[2], numbers[3], r.sha256, r.outcome,  r.modified, r.created, facts};
+    return csv_row(fields);
 }
 
 template <class Number>
@@ -49,7 +54,7 @@ tl::unexpected<Error> unwritable(const fs::path& file) {
                 "check space and permissions of the destination");
 }
 
-std::string sum_line(const ManifestRow& row) { return fmt::format("{}  {}\n", row.sum(), row.restored_path); }
+std::string sum_line(const ManifestRow& row) { return row.sum() + "  " + row.restored_path + "\n"; }
 
 }  // namespace
 
@@ -126,19 +131,29 @@ bool Manifest::is_confirmed(const ManifestRow& row) const { return confirmed_.co
 Result<void> Manifest::add(ManifestRow row) {
     out_ << text_of(row) << std::flush;
     if (!out_) return unwritable(folder_ / "manifest.csv");
-    rows_[{row.catalog, row.id}] = std::move(row);
+    const auto [place, is_new] = rows_.try_emplace({row.catalog, row.id});
+    place->second = std::move(row);
+    is_superseded_ = is_superseded_ || !is_new;
     return {};
 }
 
-Result<void> Manifest::finish() {
+Manifest::Final Manifest::final_form() const {
+    Final form{is_superseded_ ? text() : "", {}};
+    std::vector<const ManifestRow*> by_path;
+    by_path.reserve(rows_.size());
+    for (const auto& [key, row] : rows_)
+        if (!row.sum().empty()) by_path.push_back(&row);
+    std::sort(by_path.begin(), by_path.end(),
+              [](const ManifestRow* a, const ManifestRow* b) { return a->restored_path < b->restored_path; });
+    for (const ManifestRow* row : by_path) form.sums[static_cast<std::size_t>(row->sums())] += sum_line(*row);
+    return form;
+}
+
+Result<void> Manifest::finish(const Final& form) {
     out_.close();
-    DREDGER_CHECK(write_whole_file(folder_ / "manifest.csv", text()));
+    if (!form.table.empty()) DREDGER_CHECK(write_whole_file(folder_ / "manifest.csv", form.table));
     for (const SumKind kind : {SumKind::sha256, SumKind::xxh128}) {
-        std::map<std::string, std::string> sums;  // lines by path
-        for (const auto& [key, row] : rows_)
-            if (!row.sum().empty() && row.sums() == kind) sums[row.restored_path] = sum_line(row);
-        std::string lines;
-        for (const auto& [path, line] : sums) lines += line;
+        const std::string& lines = form.sums[static_cast<std::size_t>(kind)];
         const fs::path file = folder_ / kSumFiles[static_cast<std::size_t>(kind)];
         std::error_code failed;
         if (!lines.empty() || kind == SumKind::sha256 || fs::exists(file, failed))

@@ -1,6 +1,7 @@
 // manifest.csv and SHA256SUMS (or XXH128SUMS) in the destination: what was restored from where, and the proof.
 #pragma once
 
+#include <array>
 #include <filesystem>
 #include <fstream>
 #include <map>
@@ -43,8 +44,13 @@ class Manifest {
     // Written to the file at once, so that an interrupted run is remembered. A later row of a candidate replaces the
     // earlier one.
     Result<void> add(ManifestRow row);
-    // Brings both files to their final form: each candidate once.
-    Result<void> finish();
+    // The text of each file once no more is added: each candidate once.
+    struct Final {
+        std::string table;                // empty: it is as it should be already
+        std::array<std::string, 2> sums;  // by SumKind
+    };
+    Final final_form() const;
+    Result<void> finish(const Final& form);
 
   private:
     std::string text() const;
@@ -53,6 +59,7 @@ class Manifest {
     Rows rows_;
     std::set<std::string> confirmed_;  // lines of the files of sums
     std::ofstream out_;
+    bool is_superseded_ = false;  // there is a row in the file whose place a later one took
 };
 
 }  // namespace dredger

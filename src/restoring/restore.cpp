@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <fmt/format.h>
 #include <map>
+#include <set>
 
 #include "base/amounts.h"
 #include "base/checked.h"
@@ -14,6 +15,7 @@
 #include "restoring/books.h"
 #include "restoring/crew.h"
 #include "restoring/destination.h"
+#include "restoring/placer.h"
 #include "restoring/sidecar.h"
 
 namespace dredger {
@@ -58,11 +60,11 @@ struct Job {
     const Selection* selection;
     fs::path source;
     std::uint64_t files = 0, folders = 0, bytes = 0;
-    std::map<std::int64_t, std::uint64_t> wanted_of;  // files and folders by volume
-    std::map<std::int64_t, MediumPtr> media;          // by volume
-    std::map<std::int64_t, std::string> volumes;      // names by volume
-    std::map<std::int64_t, fs::path> folder_for;      // by volume
-    std::vector<Learnt> learnt;                       // of those that were checked on the way
+    std::set<std::int64_t> wanted;                // volumes of which something is
+    std::map<std::int64_t, MediumPtr> media;      // by volume
+    std::map<std::int64_t, std::string> volumes;  // names by volume
+    std::map<std::int64_t, fs::path> folder_for;  // by volume
+    std::vector<Learnt> learnt;                   // of those that were checked on the way
 };
 
 struct Task {
@@ -112,7 +114,8 @@ class Restoration {
         DREDGER_TRY(Books earlier, Books::read_only(request_.beyond));
         DREDGER_TRY(destination_, Destination::open(request_.destination, request_.dry_run));
         rules_ = request_.names.value_or(destination_->rules());
-        if (!request_.dry_run) destination_->clear_staging();
+        making_time_ = making_time_of(request_.destination);
+        if (!request_.dry_run) DREDGER_CHECK(destination_->make_staging());
         if (!request_.dry_run) DREDGER_CHECK(earlier.open(request_.destination));
         books_ = std::move(earlier);
         landing_.emplace(request_.destination, rules_, request_.if_exists, books_->manifest());
@@ -122,9 +125,13 @@ class Restoration {
                             size_text(report_.bytes), size_text(destination_->room())));
         {
             crew_.emplace(std::thread::hardware_concurrency(), [this](Task& task) { return work(task); });
+            placer_.emplace();
             auto all = restore_all();
             watch_.stop = true;
             crew_.reset();
+            if (auto told = tell_unplaced(placer_->rest()); all) all = told;
+            placer_.reset();
+            if (!request_.dry_run) destination_->clear_staging();
             DREDGER_CHECK(all);
         }
         if (report_.missing.size() == jobs_.size() && first_missing_ && report_.written == 0 &&
@@ -137,12 +144,13 @@ class Restoration {
   private:
     // What is selected, and of which volumes.
     Result<void> survey(Job& job) {
-        DREDGER_CHECK(job.catalog->each(*job.selection, Order{Order::By::path}, false, [&](const Candidate& c) {
-            c.record.is_folder ? ++job.folders : ++job.files;
-            job.bytes = checked_add(job.bytes, c.record.size).value_or(job.bytes);
-            ++job.wanted_of[c.volume];
-            return true;
-        }));
+        DREDGER_TRY(const auto totals, job.catalog->totals_of_volumes(*job.selection));
+        for (const auto& [volume, of_it] : totals) {
+            job.folders += of_it.folders;
+            job.files += of_it.files;
+            job.bytes = checked_add(job.bytes, of_it.bytes).value_or(job.bytes);
+            job.wanted.insert(volume);
+        }
         report_.files += job.files;
         report_.folders += job.folders;
         report_.bytes += job.bytes;
@@ -169,13 +177,11 @@ class Restoration {
     }
 
     Result<void> attach_media(Job& job) {
-        std::set<std::int64_t> wanted;
-        for (const auto& [volume, count] : job.wanted_of) wanted.insert(volume);
         AttachRequest request{job.source, request_.destination, request_.onto_same_drive, request_.from_changed_source};
         request.missing = [&](const ScannedSource& source, const Error& why) {
             return observer_.missing_medium({job.catalog->path(), source, job.files, why});
         };
-        DREDGER_TRY(Attached attached, attach(*job.catalog, wanted, request));
+        DREDGER_TRY(Attached attached, attach(*job.catalog, job.wanted, request));
         if (attached.first_missing) {
             if (!first_missing_) first_missing_ = attached.first_missing;
             report_.missing.push_back(fmt::format("{}: {}", job.name, attached.first_missing->line()));
@@ -191,9 +197,9 @@ class Restoration {
             jobs_.size() > 1 ? fs::path(mapped_part(fs::path(job.name).stem().string(), rules_)) : "";
         for (const ScannedVolume& volume : volumes) {
             job.volumes[volume.id] = volume_name(volume);
-            if (wanted.contains(volume.id))
+            if (job.wanted.contains(volume.id))
                 job.folder_for[volume.id] =
-                    wanted.size() > 1 ? above / mapped_part(volume_name(volume), kWindowsNames) : above;
+                    job.wanted.size() > 1 ? above / mapped_part(volume_name(volume), kWindowsNames) : above;
         }
         return {};
     }
@@ -201,7 +207,7 @@ class Restoration {
     Result<void> close_books() {
         // The innermost first: writing into a folder changes its time.
         std::reverse(folders_.begin(), folders_.end());
-        for (const auto& [folder, record] : folders_) set_folder_facts(folder, record);
+        for (const auto& [folder, record] : folders_) set_folder_facts(folder, record, making_time_);
         DREDGER_CHECK(books_->close());
         books_->note(fmt::format(
             "done: {} whole, {} doubtful, {} partial, {} skipped, {} already there, {} failed; {} bytes written{}",
@@ -223,7 +229,7 @@ class Restoration {
             if (jobs_.size() > 1) DREDGER_CHECK(attach_media(job));
             note_start(job);
             std::optional<Error> failure;
-            DREDGER_CHECK(job.catalog->each(*job.selection, Order{Order::By::path}, true, [&](const Candidate& c) {
+            DREDGER_CHECK(job.catalog->each(*job.selection, Order{Order::By::path}, true, [&](Candidate& c) {
                 if (observer_.should_stop()) report_.interrupted = true;
                 if (is_over()) return false;
                 if (auto done = c.record.is_folder ? make_folder(job, c) : plan(job, c); !done) failure = done.error();
@@ -272,10 +278,10 @@ class Restoration {
     Result<void> make_folder(Job& job, const Candidate& c) {
         // Other arrangements have folders of their own.
         if (request_.arrangement != Arrangement::tree || request_.rename) return {};
-        const fs::path relative = folder_for(job, c) / mapped_path(c.record.path(), rules_);
+        const fs::path relative = landing_->folder_for(folder_for(job, c) / mapped_path(c.record.path(), rules_));
         std::error_code failed;
         if (!request_.dry_run) {
-            fs::create_directories(request_.destination / relative, failed);
+            failed = landing_->make_folder(relative);
             folders_.emplace_back(request_.destination / relative, c.record);
         }
         return tell(job, c, relative, failed ? Outcome::failed : Outcome::whole, failed ? failed.message() : "",
@@ -283,7 +289,7 @@ class Restoration {
     }
 
     // A file is either done with here, or given to those who read and write.
-    Result<void> plan(Job& job, const Candidate& c) {
+    Result<void> plan(Job& job, Candidate& c) {
         if (const std::string where = books_->done_already(job.name, c); !where.empty()) {
             seen(c);
             return tell(job, c, where, Outcome::already, "", nullptr);
@@ -311,18 +317,21 @@ class Restoration {
         }
 
         const std::uint64_t bytes = stored_bytes(c.record);
-        while (crew_->waiting() > 0 && (crew_->waiting() >= kWaiting || in_hand_ + bytes > kWaitingBytes ||
-                                        in_hand_ + bytes > destination_->room())) {
+        while (crew_->waiting() > 0 && (crew_->waiting() >= kWaiting || in_hand_ + bytes > kWaitingBytes)) {
             DREDGER_CHECK(place_next());
             if (is_over()) return {};
         }
-        if (bytes > destination_->room()) {
-            stop_as_full();
-            return {};
+        while (!destination_->takes(bytes, in_hand_)) {
+            if (crew_->waiting() == 0) {
+                stop_as_full();
+                return {};
+            }
+            DREDGER_CHECK(place_next());
+            if (is_over()) return {};
         }
         seen(c);
         in_hand_ += bytes;
-        crew_->give({&job, c, medium->second, destination_->staging_name(number), place, number, bytes});
+        crew_->give({&job, std::move(c), medium->second, destination_->staging_name(number), place, number, bytes});
         return {};
     }
 
@@ -352,7 +361,7 @@ class Restoration {
         done.written = write_file(task.medium, task.candidate.record, task.staged, request_.sums, watch_);
         if (!done.written || done.written->interrupted) return done;
         if (request_.verify) done.is_misread = read_back(task.staged, request_.sums) != done.written->sum;
-        const auto completed = done.written->file.complete(task.candidate.record);
+        const auto completed = done.written->file.complete(task.candidate.record, making_time_);
         if (!completed) done.written = tl::unexpected<Error>(completed.error());
         return done;
     }
@@ -410,16 +419,27 @@ class Restoration {
         }
 
         const fs::path target = request_.destination / landed.place;
-        std::error_code failed;
-        // Files come in the order of their folders.
-        if (target.parent_path() != made_) fs::create_directories(made_ = target.parent_path(), failed);
+        landing_->make_folder(landed.place.parent_path());
         std::string gaps;
         for (const Extent& gap : written.gaps)
             gaps += fmt::format("{}{}+{}", gaps.empty() ? "bytes not had: " : ", ", gap.offset, gap.length);
         if (is_aside) DREDGER_CHECK(write_sidecar(target, *job.catalog, c, written.gaps));
         // The row comes first: a run that is killed between the two finds no file, and restores it again to this place.
         DREDGER_CHECK(tell(job, c, landed.place, outcome, gaps, &written));
-        return written.file.place(target);
+        placer_->give({std::move(written.file), target, job.name, std::move(task.candidate), landed.place, outcome});
+        return tell_unplaced(placer_->failures());
+    }
+
+    // Those that the destination did not let have their names.
+    Result<void> tell_unplaced(std::vector<Placer::Failure> failures) {
+        for (auto& [lost, why] : failures) {
+            if (destination_->room() == 0) stop_as_full();
+            --report_.counts[static_cast<std::size_t>(lost.outcome)];
+            ++report_.counts[static_cast<std::size_t>(Outcome::failed)];
+            observer_.item({lost.candidate, lost.place, Outcome::failed, why.what});
+            DREDGER_CHECK(books_->enter(lost.catalog, lost.candidate, lost.place, Outcome::failed, why.what, nullptr));
+        }
+        return {};
     }
 
     Result<void> pretend(Job& job, const Candidate& c, fs::path relative) {
@@ -444,10 +464,10 @@ class Restoration {
     std::vector<Job> jobs_;
     RestoreReport report_;
     NameRules rules_;
+    MakingTime making_time_ = MakingTime::none;
     std::optional<Destination> destination_;
     std::optional<Books> books_;
     std::optional<Landing> landing_;
-    fs::path made_;                                     // the folder that was made last
     std::vector<std::string> remarks_;                  // for the log, from before there is one
     std::vector<std::pair<fs::path, Record>> folders_;  // whose times are set when all is written
     std::optional<Error> first_missing_;
@@ -455,7 +475,8 @@ class Restoration {
     std::uint64_t seen_files_ = 0, seen_bytes_ = 0;  // done with, or in hand
     std::uint64_t in_hand_ = 0;                      // bytes that those read ahead take
     WritingWatch watch_;
-    std::optional<Crew<Task, Done>> crew_;  // last: it ends before what its workers use
+    std::optional<Crew<Task, Done>> crew_;  // these two last: they end before what they use
+    std::optional<Placer> placer_;
 };
 
 }  // namespace

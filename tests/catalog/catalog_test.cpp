@@ -408,6 +408,15 @@ TEST_F(CatalogTest, CountsWhatIsSelected) {
     EXPECT_EQ(catalog_->totals(good).value().files, 1U);
     good.names = {"nothing"};
     EXPECT_EQ(catalog_->totals(good).value().files, 0U);
+    EXPECT_THAT(catalog_->totals_of_volumes(good).value(), IsEmpty());
+    Candidate elsewhere = candidate("", "c.csv", 50);
+    elsewhere.volume = 2;
+    ASSERT_GT(add(elsewhere), 0);
+    const auto by_volume = catalog_->totals_of_volumes({}).value();
+    ASSERT_EQ(by_volume.size(), 2U);
+    EXPECT_EQ(by_volume.at(1).files, 2U);
+    EXPECT_EQ(by_volume.at(1).folders, 1U);
+    EXPECT_EQ(by_volume.at(2).bytes, 1000U);
 }
 
 // The sum is kept at a scan's end, and must not outlive a change.

@@ -97,6 +97,37 @@ TEST(Landing, TakenNamesAreNumbered) {
     EXPECT_EQ(windows.settle(arrival(6, "C.TXT", 0, "x", {})).place, fs::path("C (2).TXT"));
 }
 
+// On a medium a name can be that of a file and, later, of a folder.
+TEST(Landing, AFolderWhoseNameAFileHasIsNumbered) {
+    const TempFolder folder;
+    test::write_text(folder / "logs", "somebody's own");
+    fs::create_directory(folder / "nests");
+    Landing landing(folder.path(), kUnixNames, IfExists::number, nullptr);
+    EXPECT_EQ(landing.folder_for("logs"), fs::path("logs (2)"));
+    EXPECT_EQ(landing.settle(arrival(1, "logs/May/a.csv", 0, "x", {})).place, fs::path("logs (2)/May/a.csv"));
+    EXPECT_EQ(landing.settle(arrival(2, "nests/a.csv", 0, "x", {})).place, fs::path("nests/a.csv"));
+    EXPECT_EQ(landing.settle(arrival(3, "maps", 0, "x", {})).place, fs::path("maps"));
+    EXPECT_EQ(landing.settle(arrival(4, "maps/north.png", 0, "x", {})).place, fs::path("maps (2)/north.png"));
+    EXPECT_EQ(landing.settle(arrival(5, "maps/south.png", 0, "x", {})).place, fs::path("maps (2)/south.png"));
+    EXPECT_EQ(landing.settle(arrival(6, "nests", 0, "x", {})).place, fs::path("nests (2)"));
+}
+
+TEST(Landing, MakesFoldersOnceAndKnowsWhatLiesInThoseThatWereThere) {
+    const TempFolder folder;
+    fs::create_directory(folder / "old");
+    test::write_text(folder / "old/a.txt", "");
+    Landing landing(folder.path(), kUnixNames, IfExists::number, nullptr);
+    EXPECT_FALSE(landing.make_folder("old"));
+    EXPECT_FALSE(landing.make_folder("new/within"));
+    EXPECT_FALSE(landing.make_folder("new/within"));
+    EXPECT_TRUE(fs::is_directory(folder / "new/within"));
+    EXPECT_EQ(landing.settle(arrival(1, "old/a.txt", 0, "x", {})).place, fs::path("old/a (2).txt"));
+    EXPECT_EQ(landing.settle(arrival(2, "new/within/a.txt", 0, "x", {})).place, fs::path("new/within/a.txt"));
+    EXPECT_EQ(landing.settle(arrival(3, "new/within/a.txt", 0, "x", {})).place, fs::path("new/within/a (2).txt"));
+    test::write_text(folder / "file", "");
+    EXPECT_TRUE(landing.make_folder("file/below"));
+}
+
 TEST(Landing, TheBestStaysAndTheSameContentComesOnce) {
     const TempFolder folder;
     Landing landing(folder.path(), kUnixNames, IfExists::best, nullptr);

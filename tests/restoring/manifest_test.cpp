@@ -33,7 +33,7 @@ class ManifestTest : public testing::Test {
         ASSERT_TRUE(manifest);
         for (const ManifestRow& r : rows) ASSERT_TRUE(manifest->add(r));
         if (!comes_to_its_end) return;
-        ASSERT_TRUE(manifest->finish());
+        ASSERT_TRUE(manifest->finish(manifest->final_form()));
     }
     Manifest read() const { return Manifest::read(folder_.path()).value(); }
     std::string text(const char* name) const { return test::read_text(folder_ / name); }

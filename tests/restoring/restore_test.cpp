@@ -147,6 +147,59 @@ TEST_F(RestoreTest, CollisionsAreNumberedSkippedOrReplaced) {
     EXPECT_EQ(fs::file_size(taken), 9100U);
 }
 
+TEST_F(RestoreTest, WhatCanNotHaveItsNameCostsOnlyItself) {
+    scan_fixture("fat32-stick");
+    ASSERT_TRUE(run());
+    const auto rows = manifest();
+    // A folder of the medium that leads nowhere in the destination.
+    std::string folder;
+    for (const auto& row : rows)
+        if (const std::string path = row.at("restored_path"); path.find('/') != path.npos && !row.at("sha256").empty())
+            folder = path.substr(0, path.find('/'));
+    ASSERT_FALSE(folder.empty());
+    fs::remove_all(out());
+    fs::create_directory(out());
+    fs::create_symlink("/no/such/place", out() / folder);
+    const auto report = run();
+    ASSERT_TRUE(report) << report.error().line();
+    EXPECT_GT(count(*report, Outcome::failed), 0U);
+    EXPECT_EQ(leftovers(), std::vector<fs::path>());
+    ASSERT_EQ(manifest().size(), rows.size());
+    for (const auto& row : manifest()) {
+        const std::string original = row.at("original_path");
+        const bool is_below = original == folder || original.starts_with(folder + "/");
+        EXPECT_EQ(row.at("outcome") == "failed", is_below) << original;
+        EXPECT_EQ(row.at("restored_path").empty(), is_below) << original;
+    }
+}
+
+TEST_F(RestoreTest, AFileInTheWayOfAFolderLosesNothing) {
+    scan_fixture("fat32-stick");
+    ASSERT_TRUE(run());
+    std::map<std::string, std::string> before;
+    std::string folder;
+    for (const auto& row : manifest()) {
+        before[row.at("original_path")] = row.at("sha256");
+        if (const std::string path = row.at("restored_path"); path.find('/') != path.npos)
+            folder = path.substr(0, path.find('/'));
+    }
+    ASSERT_FALSE(folder.empty());
+    fs::remove_all(out());
+    fs::create_directory(out());
+    test::write_text(out() / folder, "somebody's own");
+    ASSERT_TRUE(run());
+    EXPECT_EQ(test::read_text(out() / folder), "somebody's own");
+    std::size_t numbered = 0;
+    for (const auto& row : manifest()) {
+        EXPECT_EQ(row.at("sha256"), before[row.at("original_path")]) << row.at("original_path");
+        if (!row.at("sha256").empty()) {
+            EXPECT_EQ(test::sha256_of(out() / row.at("restored_path")), row.at("sha256"));
+        }
+        numbered += row.at("restored_path").starts_with(folder + " (2)/") ? 1 : 0;
+    }
+    EXPECT_GT(numbered, 0U);
+}
+
 TEST_F(RestoreTest, ADryRunWritesNothing) {
     scan_fixture("fat12-floppy");
     const auto report = run([](Request& r) { r.dry_run = true; });
@@ -308,7 +361,7 @@ TEST(FileWriter, FilesThatWaitForTheirPlaceHoldNothingOpen) {
     for (int n = 0; n < 50; ++n) {
         auto written = write_file(medium, record, folder / std::to_string(n), SumKind::sha256, watch);
         ASSERT_TRUE(written);
-        ASSERT_TRUE(written->file.complete(record));
+        ASSERT_TRUE(written->file.complete(record, MakingTime::none));
         waiting.push_back(std::move(written->file));
     }
     EXPECT_EQ(open_files(), before);
