@@ -1,5 +1,6 @@
 #include "volumes/mbr.h"
 
+#include <algorithm>
 #include <array>
 #include <fmt/format.h>
 #include <set>
@@ -50,16 +51,27 @@ std::optional<Table> table_at(const Medium& medium, std::uint64_t offset) {
     return table ? std::optional(*table) : std::nullopt;
 }
 
+bool overlap(const PartitionRecord& a, const PartitionRecord& b) {
+    return a.StartingLBA < std::uint64_t{b.StartingLBA} + b.SizeInLBA &&
+           b.StartingLBA < std::uint64_t{a.StartingLBA} + a.SizeInLBA;
+}
+
+// Of a medium that was cut, some partitions may begin beyond its end, but not all; and they are in order otherwise.
 bool plausible(const Table& table, std::uint64_t medium_sectors) {
-    bool any = false;
+    std::vector<PartitionRecord> used;
     for (const PartitionRecord& record : table) {
         if ((record.BootIndicator & 0x7F) != 0) return false;
         if (record.OSType == 0) continue;
         // A partition that starts with the table itself is how some tools dress up an unpartitioned medium.
-        if (record.StartingLBA == 0 || record.SizeInLBA == 0 || record.StartingLBA >= medium_sectors) return false;
-        any = true;
+        if (record.StartingLBA == 0 || record.SizeInLBA == 0) return false;
+        used.push_back(record);
     }
-    return any;
+    const auto begins_beyond = [&](const PartitionRecord& r) { return r.StartingLBA >= medium_sectors; };
+    if (std::none_of(used.begin(), used.end(), begins_beyond)) return !used.empty();
+    for (std::size_t i = 0; i < used.size(); ++i)
+        for (std::size_t k = i + 1; k < used.size(); ++k)
+            if (overlap(used[i], used[k])) return false;
+    return !std::all_of(used.begin(), used.end(), begins_beyond);
 }
 
 class Reader {

@@ -13,8 +13,8 @@ namespace {
 void keep_on_medium(PartitionMap& map, std::uint64_t size) {
     std::erase_if(map.volumes, [&](const Volume& volume) {
         if (volume.offset < size) return false;
-        map.warnings.push_back(
-            fmt::format("a partition at offset {} lies beyond the end of the medium", volume.offset));
+        map.warnings.push_back(fmt::format(
+            "a partition at offset {} lies beyond the end of the medium: the image may be cut short", volume.offset));
         return true;
     });
     std::stable_sort(map.volumes.begin(), map.volumes.end(),

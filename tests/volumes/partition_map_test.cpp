@@ -103,6 +103,21 @@ TEST(PartitionMap, ATruncatedImageKeepsWhatIsThere) {
     EXPECT_THAT(map.warnings.at(0), HasSubstr("cut short"));
 }
 
+TEST(PartitionMap, OfACutImageThosePartitionsStayThatBeginWithinIt) {
+    MemoryMedium medium(unpacked("mbr-chain"));
+    medium.cut_at(4 << 20);
+    const auto map = read_partition_map(medium).value();
+    EXPECT_EQ(map.table, TableKind::mbr);
+    ASSERT_EQ(map.volumes.size(), 1U);
+    EXPECT_FALSE(map.warnings.empty());
+    // Of two that lie over each other at most one can be meant: that is no table.
+    MemoryMedium mixed(unpacked("mbr-chain"));
+    const auto first = mixed.bytes(446, 16).value();
+    for (std::size_t i = 0; i < 16; ++i) mixed.patch(446 + 32 + i, std::to_integer<std::uint8_t>(first[i]));
+    mixed.cut_at(4 << 20);
+    EXPECT_EQ(read_partition_map(mixed)->table, TableKind::none);
+}
+
 TEST(PartitionMap, RandomSectorsAreNoTable) {
     std::mt19937 chance(1);
     for (int round = 0; round < 200; ++round) {
