@@ -27,6 +27,8 @@ using namespace std::chrono_literals;
 // How many files, and bytes of them, are written before the one to be placed next, where that is a large one.
 constexpr std::size_t kWaiting = 16384;
 constexpr std::uint64_t kWaitingBytes = 1 << 30;
+// Bytes of files that get their places after the others: thousands of small ones need not wait for these.
+constexpr std::uint64_t kTakesLong = 64 << 20;
 
 std::string volume_name(const ScannedVolume& volume) {
     if (volume.place.number == 0) return "outside the volumes";
@@ -331,7 +333,9 @@ class Restoration {
         }
         seen(c);
         in_hand_ += bytes;
-        crew_->give({&job, std::move(c), medium->second, destination_->staging_name(number), place, number, bytes});
+        const bool takes_long = c.record.size >= kTakesLong;
+        crew_->give({&job, std::move(c), medium->second, destination_->staging_name(number), place, number, bytes},
+                    takes_long);
         return {};
     }
 

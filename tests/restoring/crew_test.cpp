@@ -24,6 +24,22 @@ TEST(Crew, HandsOverInTheOrderOfTheTasks) {
     EXPECT_FALSE(crew.take(1ms));
 }
 
+TEST(Crew, NobodyWaitsForThoseThatTakeLong) {
+    std::atomic<bool> go = false;
+    Crew<int, int> crew(2, [&](int& task) {
+        while (task < 0 && !go) std::this_thread::sleep_for(1ms);
+        return task;
+    });
+    for (const int task : {-1, 1, 2, 3}) crew.give(task, task < 0);
+    for (const int task : {1, 2, 3}) EXPECT_EQ(crew.take(10s)->first, task);
+    EXPECT_FALSE(crew.take(5ms));
+    crew.give(-2, true);
+    go = true;
+    EXPECT_EQ(crew.take(10s)->first, -1);
+    EXPECT_EQ(crew.take(10s)->first, -2);
+    EXPECT_EQ(crew.waiting(), 0U);
+}
+
 TEST(Crew, AnImpatientOneComesBackWithoutAnything) {
     std::atomic<bool> go = false;
     Crew<int, int> crew(1, [&](int& task) {
