@@ -2,15 +2,19 @@
 #pragma once
 
 #include <filesystem>
+#include <memory>
 
 #include "base/error.h"
 #include "restoring/names.h"
 
 namespace dredger {
 
+class FolderLock;
+
 class Destination {
   public:
-    // Made where it is missing, unless `dry_run`. Fails where it is no folder or can't be written to.
+    // Made where it is missing, unless `dry_run`. Fails where it is no folder, can't be written to, or another run is
+    // writing to it: as long as this one is there no further one can.
     static Result<Destination> open(const std::filesystem::path& folder, bool dry_run);
 
     const std::filesystem::path& folder() const { return folder_; }
@@ -32,7 +36,8 @@ class Destination {
     std::filesystem::path existing_;  // itself, or the nearest folder above it that there is
     NameRules rules_;
     std::uint64_t told_ = 0, given_ = 0;  // bytes: what the file system told, and what was given of it since
-    std::uint64_t unit_ = 1;              // bytes in which it gives room to files
+    std::shared_ptr<const FolderLock> lock_;
+    std::uint64_t unit_ = 1;  // bytes in which it gives room to files
 };
 
 }  // namespace dredger

@@ -52,6 +52,18 @@ TEST(Destination, WhatAnInterruptedRunLeftGoesAndNothingElse) {
     EXPECT_TRUE(fs::is_empty(folder.path()));
 }
 
+TEST(Destination, BelongsToOneRunAtATime) {
+    const TempFolder folder;
+    auto first = Destination::open(folder.path(), false);
+    ASSERT_TRUE(first);
+    const auto second = Destination::open(folder.path(), false);
+    ASSERT_FALSE(second);
+    EXPECT_THAT(second.error().line(), testing::HasSubstr("another restore"));
+    EXPECT_TRUE(Destination::open(folder.path(), true)) << "a dry run disturbs nobody";
+    *first = Destination(std::move(*Destination::open(folder / "elsewhere", false)));
+    EXPECT_TRUE(Destination::open(folder.path(), false));
+}
+
 TEST(DriveSync, TellsWhetherEverythingIsOnTheDrive) {
     const TempFolder folder;
     DriveSync drive(folder.path());
