@@ -137,13 +137,19 @@ Result<Catalog> Catalog::open_for_scan(const fs::path& path) {
                     "check that the folder exists and is yours");
     Database database = std::move(*opened);
     DREDGER_CHECK(database.execute("PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA cache_size=-16384;"));
+    auto lock = std::make_shared<const FileLock>(path);
+    if (lock->is_held_elsewhere())
+        return fail(ErrorKind::output, "another scan is writing this catalog", path.string(),
+                    "wait until it is done, or give another name after -c");
     DREDGER_TRY(const std::int64_t tables, database.number("SELECT count(*) FROM sqlite_master"));
     if (tables == 0) {
         const std::string setup = fmt::format("BEGIN; PRAGMA application_id={}; PRAGMA user_version={}; {} COMMIT;",
                                               kApplicationId, kVersion, kSchema);
         DREDGER_CHECK(database.execute(setup.c_str()));
     }
-    return checked(path, std::move(database));
+    auto catalog = checked(path, std::move(database));
+    if (catalog) catalog->lock_ = std::move(lock);
+    return catalog;
 }
 
 Result<Catalog> Catalog::open(const fs::path& path) {

@@ -4,9 +4,11 @@
 #include <filesystem>
 #include <functional>
 #include <map>
+#include <memory>
 #include <optional>
 #include <set>
 
+#include "base/file_lock.h"
 #include "catalog/candidate.h"
 #include "catalog/grouping.h"
 #include "catalog/order.h"
@@ -135,6 +137,9 @@ class Catalog {
     Result<void> load_packs(Candidate& candidate) const;
 
     std::filesystem::path path_;
+    // Of one that is open for a scan. It goes after the database: the system gives back all locks of a process on a
+    // file when any of its descriptors is closed.
+    std::shared_ptr<const FileLock> lock_;
     sqlite::Database database_;
     mutable sqlite::Statement add_candidate_, add_extent_, find_, layout_, sums_, name_, beginning_;
 };

@@ -46,6 +46,11 @@ Result<ImageFile> ImageFile::open(const fs::path& file, std::uint64_t size, std:
             (static_cast<std::uint64_t>(facts.st_size) < length &&
              ::ftruncate(p.descriptor, static_cast<off_t>(length)) != 0))
             return image.unwritable(p);
+        if (n > 0) continue;
+        image.lock_ = std::make_unique<FileLock>(p.path);
+        if (image.lock_->is_held_elsewhere())
+            return fail(ErrorKind::output, "another copy is being written here", p.path.string(),
+                        "wait until it is done, or give another name");
     }
     return image;
 }
@@ -55,7 +60,8 @@ ImageFile::~ImageFile() {
         if (part.descriptor >= 0) ::close(part.descriptor);
 }
 
-ImageFile::ImageFile(ImageFile&& other) noexcept : part_(other.part_), parts_(std::exchange(other.parts_, {})) {}
+ImageFile::ImageFile(ImageFile&& other) noexcept
+    : part_(other.part_), parts_(std::exchange(other.parts_, {})), lock_(std::move(other.lock_)) {}
 
 tl::unexpected<Error> ImageFile::unwritable(const Part& part) const {
     return fail(ErrorKind::output, fmt::format("the image can't be written ({})", std::strerror(errno)),

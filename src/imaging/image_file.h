@@ -2,11 +2,13 @@
 #pragma once
 
 #include <filesystem>
+#include <memory>
 #include <optional>
 #include <span>
 #include <vector>
 
 #include "base/error.h"
+#include "base/file_lock.h"
 
 namespace dredger {
 
@@ -37,6 +39,7 @@ class ImageFile {
 
     std::uint64_t part_ = 0;  // bytes of each
     std::vector<Part> parts_;
+    std::unique_ptr<FileLock> lock_;
 };
 
 }  // namespace dredger

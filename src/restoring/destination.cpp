@@ -3,37 +3,13 @@
 #include <algorithm>
 #include <cerrno>
 #include <cstring>
-#include <fcntl.h>
 #include <fmt/format.h>
-#include <sys/file.h>
 #include <sys/statvfs.h>
 #include <unistd.h>
 
 #include "base/checked.h"
 
 namespace dredger {
-
-// Held until it goes, however the program ends.
-class FolderLock {
-  public:
-    explicit FolderLock(const std::filesystem::path& folder)
-        : descriptor_(::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC)) {
-        // Where a file system knows no locks there is none.
-        is_held_elsewhere_ = descriptor_ >= 0 && ::flock(descriptor_, LOCK_EX | LOCK_NB) != 0 && errno == EWOULDBLOCK;
-    }
-    ~FolderLock() {
-        if (descriptor_ >= 0) ::close(descriptor_);
-    }
-    FolderLock(const FolderLock&) = delete;
-    FolderLock& operator=(const FolderLock&) = delete;
-
-    bool is_held_elsewhere() const { return is_held_elsewhere_; }
-
-  private:
-    int descriptor_;
-    bool is_held_elsewhere_;
-};
-
 namespace {
 
 namespace fs = std::filesystem;
@@ -78,7 +54,7 @@ Result<Destination> Destination::open(const fs::path& folder, bool dry_run) {
         return fail(ErrorKind::output, fmt::format("the destination can't be written ({})", std::strerror(errno)),
                     existing.string(), "choose a folder that is yours");
     if (!dry_run) {
-        destination.lock_ = std::make_shared<FolderLock>(folder);
+        destination.lock_ = std::make_shared<FileLock>(folder);
         if (destination.lock_->is_held_elsewhere())
             return fail(ErrorKind::output, "another restore is writing into the destination", folder.string(),
                         "wait until it is done, or give another folder");

@@ -5,11 +5,10 @@
 #include <memory>
 
 #include "base/error.h"
+#include "base/file_lock.h"
 #include "restoring/names.h"
 
 namespace dredger {
-
-class FolderLock;
 
 class Destination {
   public:
@@ -36,7 +35,7 @@ class Destination {
     std::filesystem::path existing_;  // itself, or the nearest folder above it that there is
     NameRules rules_;
     std::uint64_t told_ = 0, given_ = 0;  // bytes: what the file system told, and what was given of it since
-    std::shared_ptr<const FolderLock> lock_;
+    std::shared_ptr<const FileLock> lock_;
     std::uint64_t unit_ = 1;  // bytes in which it gives room to files
 };
 

@@ -388,6 +388,21 @@ TEST_F(CatalogTest, HandsOverAPage) {
     EXPECT_THAT(page(10, 5), IsEmpty());
 }
 
+TEST_F(CatalogTest, BelongsToOneScanAtATime) {
+    const auto second = Catalog::open_for_scan(folder_ / "card.dredge");
+    ASSERT_FALSE(second);
+    EXPECT_THAT(second.error().line(), HasSubstr("another scan"));
+    ASSERT_GT(add(candidate("Counts", "a.csv", 90)), 0);
+    {
+        const auto reader = Catalog::open(folder_ / "card.dredge");
+        ASSERT_TRUE(reader) << "others may read it meanwhile";
+        EXPECT_EQ(reader->count({}).value(), 1);
+    }
+    ASSERT_GT(add(candidate("Counts", "b.csv", 90)), 0) << "and the scan goes on";
+    catalog_.reset();
+    EXPECT_TRUE(Catalog::open_for_scan(folder_ / "card.dredge"));
+}
+
 TEST_F(CatalogTest, CountsWhatIsSelected) {
     ASSERT_GT(add(candidate("Counts", "a.csv", 90)), 0);
     ASSERT_GT(add(candidate("Counts", "b.csv", 50)), 0);

@@ -5,6 +5,7 @@
 #include <random>
 #include <sys/stat.h>
 
+#include "base/file_lock.h"
 #include "media/opened.h"
 #include "media/sparing.h"
 #include "support/failing.h"
@@ -196,6 +197,19 @@ TEST_F(CopyTest, PartsAndRangesAndHoles) {
     EXPECT_EQ(opened->form, "split image in 3 parts");
     EXPECT_EQ(opened->medium->bytes(0, bytes.size()).value(), bytes);
     EXPECT_EQ(done->map, folder_ / "parts.img.001.areas.json");
+}
+
+TEST_F(CopyTest, AnImageBelongsToOneCopyAtATime) {
+    const auto medium = failing(1 << 20);
+    listener_.stop_after_questions = 3;
+    ASSERT_TRUE(copy_medium(request_for(medium), listener_)->interrupted);
+    listener_.stop = false;
+    {
+        const FileLock other(file());
+        EXPECT_THAT(copy_medium(request_for(medium), listener_).error().line(), HasSubstr("another copy"));
+    }
+    ASSERT_TRUE(copy_medium(request_for(medium), listener_));
+    expect_all_good_sectors(*medium);
 }
 
 TEST_F(CopyTest, NothingIsOverwritten) {
