@@ -1,6 +1,12 @@
 #include "restoring/placer.h"
 
 namespace dredger {
+namespace {
+
+// Where the destination is slow in giving names, those who write wait for it, and memory does not.
+constexpr std::size_t kMostWaiting = 1024;
+
+}  // namespace
 
 Placer::Placer() : thread_([this] { run(); }) {}
 
@@ -15,7 +21,8 @@ Placer::~Placer() {
 
 void Placer::give(Placement placement) {
     {
-        const std::lock_guard guard(lock_);
+        std::unique_lock guard(lock_);
+        done_.wait(guard, [this] { return waiting_.size() < kMostWaiting; });
         waiting_.push_back(std::move(placement));
     }
     given_.notify_one();
@@ -39,6 +46,7 @@ void Placer::run() {
         if (waiting_.empty()) return;
         std::vector<Placement> some = std::exchange(waiting_, {});
         is_busy_ = true;
+        done_.notify_all();
         guard.unlock();
         std::vector<Failure> failed;
         for (Placement& one : some)

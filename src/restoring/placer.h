@@ -31,6 +31,7 @@ class Placer {
     Placer(const Placer&) = delete;
     Placer& operator=(const Placer&) = delete;
 
+    // Waits while very many wait for their names already.
     void give(Placement placement);
     struct Failure {
         Placement placement;
@@ -45,7 +46,7 @@ class Placer {
     void run();
 
     std::mutex lock_;
-    std::condition_variable given_, done_;
+    std::condition_variable given_, done_;  // done_: also when all that waited was taken
     std::vector<Placement> waiting_;
     std::vector<Failure> failures_;
     bool is_busy_ = false, is_closed_ = false;

@@ -30,9 +30,9 @@ class PlacerTest : public testing::Test {
 
 TEST_F(PlacerTest, LaterOnesTakeThePlaceOfEarlierOnes) {
     Placer placer;
-    for (int n = 0; n < 200; ++n) placer.give(placement(std::to_string(n), "log"));
+    for (int n = 0; n < 3000; ++n) placer.give(placement(std::to_string(n), "log"));
     EXPECT_TRUE(placer.rest().empty());
-    EXPECT_EQ(test::read_text(folder_ / "log"), "199");
+    EXPECT_EQ(test::read_text(folder_ / "log"), "2999");
     EXPECT_EQ(files(), 1U);
 }
 
