@@ -173,5 +173,66 @@ TEST_F(LostVolumes, ExtIsToldByItsSuperblocks) {
     }
 }
 
+TEST_F(LostVolumes, XfsIsToldByAnyAllocationGroup) {
+    put(kMiB, volume("xfs-colony"));
+    for (const bool is_first_gone : {false, true}) {
+        if (is_first_gone) blank(kMiB, 64 << 10);
+        const auto everywhere = found_everywhere();
+        ASSERT_EQ(everywhere.size(), 1U) << is_first_gone;
+        EXPECT_EQ(everywhere[0].type, "XFS");
+        EXPECT_EQ(everywhere[0].name, "COLONY");
+        EXPECT_EQ(everywhere[0].offset, kMiB);
+        EXPECT_EQ(everywhere[0].length, 32 * kMiB);
+        EXPECT_THAT(everywhere[0].evidence, HasSubstr(is_first_gone ? "allocation group 1" : "allocation group 0"));
+    }
+    EXPECT_EQ(found().size(), 1U) << "a quick look finds the second one, too";
+    blank(17 * kMiB, 64 << 10);
+    EXPECT_THAT(found_everywhere(), IsEmpty());
+}
+
+TEST_F(LostVolumes, BtrfsIsToldByItsSuperblock) {
+    put(kMiB, volume("btrfs-notes"));
+    for (const auto& volumes : {found(), found_everywhere()}) {
+        ASSERT_EQ(volumes.size(), 1U);
+        EXPECT_EQ(volumes[0].type, "Btrfs");
+        EXPECT_EQ(volumes[0].name, "NOTES");
+        EXPECT_EQ(volumes[0].offset, kMiB);
+        EXPECT_EQ(volumes[0].length, 32 * kMiB);
+    }
+    // It tells its own place, and that is all there is to go by.
+    const std::vector<std::byte> superblock(medium_.begin() + kMiB + (64 << 10), medium_.begin() + kMiB + (68 << 10));
+    blank(kMiB + (64 << 10), 4096);
+    put(3 * kMiB, superblock);
+    const auto moved = found_everywhere();
+    ASSERT_EQ(moved.size(), 1U);
+    EXPECT_EQ(moved[0].offset, 3 * kMiB - (64 << 10));
+}
+
+// Fields of a volume header as TN1150 has them.
+TEST_F(LostVolumes, HfsPlusIsToldByItsHeadersAtBothEnds) {
+    constexpr std::uint64_t kLength = 8 * kMiB, kStart = 2 * kMiB;
+    std::vector<std::byte> header(512);
+    const auto put32 = [&](std::size_t at, std::uint32_t value) {
+        for (std::size_t i = 0; i < 4; ++i) header[at + i] = static_cast<std::byte>(value >> (24 - 8 * i));
+    };
+    put32(0, 0x482B'0004);
+    put32(40, 4096);
+    put32(44, kLength / 4096);
+    put32(48, 100);
+    put(kStart + kLength - 1024, header);
+    put(kStart + kLength, std::vector<std::byte>(kMiB));
+    EXPECT_THAT(found_everywhere(), IsEmpty()) << "one header alone may be any file's content";
+    put(kStart + 1024, header);
+    const auto volumes = found_everywhere();
+    ASSERT_EQ(volumes.size(), 1U);
+    EXPECT_EQ(volumes[0].type, "HFS+");
+    EXPECT_EQ(volumes[0].offset, kStart);
+    EXPECT_EQ(volumes[0].length, kLength);
+    put32(48, 4000);  // more free blocks than there are
+    put(kStart + 1024, header);
+    put(kStart + kLength - 1024, header);
+    EXPECT_THAT(found_everywhere(), IsEmpty());
+}
+
 }  // namespace
 }  // namespace dredger
