@@ -9,7 +9,8 @@ namespace {
 
 constexpr std::size_t kRecord = 16;  // bytes
 constexpr unsigned kMostLevels = 16;
-constexpr std::uint64_t kMostExtents = 8 << 20;  // of a file
+constexpr std::uint64_t kMostExtents = 8 << 20;         // of a file
+constexpr std::uint64_t kEnd = std::uint64_t{1} << 55;  // blocks; no file is longer
 
 struct Packed {
     big_uint64_t l0, l1;
@@ -31,13 +32,29 @@ class Tree {
         const auto level = root.as<big_uint16_t>(0), count = root.as<big_uint16_t>(2);
         const std::size_t most = inode_.fork.size() < 4 ? 0 : (inode_.fork.size() - 4) / 16;
         if (!level || !count || *level == 0 || *level > kMostLevels || *count > most) return {{}, {}, false};
-        for (std::size_t i = 0; i < *count; ++i)
-            list_.whole &= walk(*root.as<big_uint64_t>(4 + most * 8 + i * 8), *level - 1U);
+        walk_children(root, 4, most, *count, *level - 1U, kEnd);
         return std::move(list_);
     }
 
   private:
-    bool walk(std::uint64_t block, unsigned level) {
+    // Keys, the first block of the file that each child tells of, and behind room for `most` of them the children.
+    void walk_children(ByteView node, std::size_t keys, std::size_t most, std::size_t count, unsigned level,
+                       std::uint64_t end) {
+        for (std::size_t i = 0; i < count; ++i) {
+            const std::uint64_t first = *node.as<big_uint64_t>(keys + i * 8);
+            const std::uint64_t after = i + 1 < count ? node.as<big_uint64_t>(keys + (i + 1) * 8)->value() : end;
+            const std::uint64_t child = *node.as<big_uint64_t>(keys + (most + i) * 8);
+            if (!walk(child, level, after)) lose(first, after);
+        }
+    }
+
+    void lose(std::uint64_t first, std::uint64_t end) {
+        list_.whole = false;
+        if (first < end) list_.extents.push_back({first, 0, end - first, false, true});
+    }
+
+    // False where nothing of it can be believed. It tells of blocks of the file before `end`.
+    bool walk(std::uint64_t block, unsigned level, std::uint64_t end) {
         const auto offset = geometry_.offset_of(block);
         if (!offset || !seen_.insert(block).second || list_.extents.size() > kMostExtents) return false;
         const auto bytes = bytes_at(volume_, *offset, geometry_.block_size);
@@ -54,12 +71,12 @@ class Tree {
         if (level == 0) {
             const auto leaf = read_extents(*view.slice(header, count * kRecord), count, geometry_);
             list_.extents.insert(list_.extents.end(), leaf.begin(), leaf.end());
-            return leaf.size() == count;
+            if (leaf.empty()) return count == 0;
+            if (leaf.size() < count) lose(leaf.back().start + leaf.back().count, end);
+            return true;
         }
-        bool whole = true;
-        for (std::size_t i = 0; i < count; ++i)
-            whole &= walk(*view.as<big_uint64_t>(header + most * 8 + i * 8), level - 1);
-        return whole;
+        walk_children(view, header, most, count, level - 1, end);
+        return true;
     }
 
     const Inode& inode_;
@@ -90,6 +107,10 @@ ExtentList extents_of(const Inode& inode, const Geometry& geometry, const Medium
     ExtentList list;
     list.extents = read_extents(ByteView(inode.fork), inode.extents, geometry);
     list.whole = list.extents.size() == inode.extents;
+    if (!list.whole && !list.extents.empty()) {
+        const std::uint64_t reached = list.extents.back().start + list.extents.back().count;
+        list.extents.push_back({reached, 0, kEnd - reached, false, true});
+    }
     return list;
 }
 
@@ -109,8 +130,13 @@ std::vector<Extent> layout_of(const std::vector<FileExtent>& extents, std::uint6
     for (const FileExtent& extent : extents) {
         const auto start = checked_mul(extent.start, geometry.block_size);
         if (!start || *start >= size) break;
+        if (*start < reached) continue;
         if (*start > reached) add(Extent::kZeros, *start - reached);
-        add(extent.unwritten ? Extent::kZeros : *geometry.offset_of(extent.block), extent.count * geometry.block_size);
+        const std::uint64_t length = checked_mul(extent.count, geometry.block_size).value_or(UINT64_MAX);
+        add(extent.lost        ? Extent::kHole
+            : extent.unwritten ? Extent::kZeros
+                               : *geometry.offset_of(extent.block),
+            length);
     }
     if (reached < size) add(Extent::kZeros, size - reached);
     return layout;

@@ -14,6 +14,7 @@ struct FileExtent {           // xfs_bmbt_rec, unpacked
     std::uint64_t block = 0;  // with its allocation group
     std::uint64_t count = 0;  // blocks
     bool unwritten = false;   // reads as zeros
+    bool lost = false;        // what was told of these blocks can't be read; `block` says nothing
 };
 
 // The records in a fork or a leaf, as long as each can be one and lies behind the one before it; `most` at most.
@@ -28,7 +29,8 @@ struct ExtentList {
 // What the fork of `inode` tells, of as many extents as it counts. Blocks of a tree must say that they are its own.
 ExtentList extents_of(const Inode& inode, const Geometry& geometry, const Medium& volume);
 
-// As places on the volume, from the file's start to `size` (bytes); what no extent covers reads as zeros.
+// As places on the volume, from the file's start to `size` (bytes). What no extent covers reads as zeros; of what is
+// lost nobody knows where it lies.
 std::vector<Extent> layout_of(const std::vector<FileExtent>& extents, std::uint64_t size, const Geometry& geometry);
 
 }  // namespace dredger::xfs

@@ -319,7 +319,7 @@ void Walk::tell_content(Record& record, const Lives& lives, const Life& life) {
     const ExtentList extents = lives.extents_of_life(life);
     std::uint64_t told = 0;
     for (const FileExtent& extent : extents.extents)
-        told = std::max(told, (extent.start + extent.count) * geometry_.block_size);
+        if (!extent.lost) told = std::max(told, (extent.start + extent.count) * geometry_.block_size);
     record.size = life.size_is_known ? inode.size : told;
     record.keeping = extents.mappers;
     if (life.size_is_known && extents.extents.empty() && inode.size > 0) {

@@ -33,6 +33,55 @@ TEST_P(XfsMedia, GivesBackAllThatInodesFoldersAndLogTellOf) {
 
 INSTANTIATE_TEST_SUITE_P(Media, XfsMedia, testing::Values("xfs-colony", "xfs-worn"), test::NameOfTest());
 
+TEST(XfsWalk, HundredsOfPiecesAreReadFromATree) {
+    const Walked walked("xfs-pieces");
+    const auto truth = test::truth_of("xfs-pieces");
+    for (const auto& file : truth["files"]) {
+        if (file["directory"]) continue;
+        const State state = file["state"] == "live" ? State::live : State::deleted;
+        const Record* record = walked.found.find(file["path"], state);
+        ASSERT_NE(record, nullptr) << file["path"];
+        EXPECT_EQ(record->trust, LayoutTrust::exact) << file["path"];
+        EXPECT_EQ(walked.sum_of(*record), file["sha256"]) << file["path"];
+    }
+    const Record* live = walked.found.find("Nest camera/Ledge 5.log", State::live);
+    ASSERT_NE(live, nullptr);
+    EXPECT_EQ(live->layout.extents.size(), 599U) << "300 pieces and the holes between them";
+}
+
+TEST(XfsWalk, WhatALostLeafOfTheTreeToldOfIsNotTakenForZeros) {
+    const std::string name = "Nest camera/Ledge 5.log";
+    const Walked whole("xfs-pieces");
+    const Record* before = whole.found.find(name, State::live);
+    ASSERT_NE(before, nullptr);
+    std::vector<std::uint64_t> leaves;
+    const auto image = test::unpacked("xfs-pieces");
+    const ByteView view(image);
+    for (std::size_t at = 0; at + 4096 <= image.size(); at += 4096)
+        if (view.has(at, "BMA3") && *view.as<boost::endian::big_uint64_t>(at + 56) == (before->id & 0xFFFF'FFFFU))
+            leaves.push_back(at);
+    ASSERT_GE(leaves.size(), 2U);
+    for (const std::uint64_t leaf : leaves) {
+        const Walked walked("xfs-pieces", [&](MemoryMedium& medium, std::uint64_t) { medium.patch(leaf, 'X'); });
+        const Record* record = walked.found.find(name, State::live);
+        ASSERT_NE(record, nullptr);
+        EXPECT_EQ(record->trust, LayoutTrust::damaged);
+        std::uint64_t unknown = 0, all = 0;
+        bool agrees = true;
+        for (const Extent& piece : record->layout.extents) {
+            if (piece.offset == Extent::kHole) unknown += piece.length;
+            agrees =
+                agrees && (!piece.is_stored() || std::find(before->layout.extents.begin(), before->layout.extents.end(),
+                                                           piece) != before->layout.extents.end());
+            all += piece.length;
+        }
+        EXPECT_EQ(all, record->size);
+        EXPECT_GT(unknown, record->size / 10);
+        EXPECT_LT(unknown, record->size * 9 / 10);
+        EXPECT_TRUE(agrees) << "the other leaves' pieces stay where they are";
+    }
+}
+
 TEST(XfsWalk, WithoutItsLogFreedInodesStillTell) {
     const xfs::Geometry geometry = geometry_of("xfs-colony");
     const std::uint64_t log = *geometry.offset_of(geometry.log_start);
