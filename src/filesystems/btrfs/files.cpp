@@ -22,6 +22,7 @@ std::optional<Inode> parse_inode(ByteView data) {
     inode.generation = item->generation;
     inode.sequence = item->sequence;
     inode.size = item->size;
+    inode.stored = item->nbytes;
     inode.links = item->nlink;
     inode.uid = item->uid;
     inode.gid = item->gid;
@@ -77,7 +78,22 @@ std::optional<FileExtent> parse_file_extent(const Key& key, ByteView data) {
     return extent;
 }
 
+void FileExtents::cover(std::uint64_t first, std::uint64_t last, std::uint64_t leaf_generation) {
+    constexpr std::size_t kMost = 4096;
+    for (const Cover& cover : covers_)
+        if (cover.generation >= leaf_generation && cover.first <= first && last <= cover.last) return;
+    std::erase_if(covers_, [&](const Cover& cover) {
+        return cover.generation <= leaf_generation && first <= cover.first && cover.last <= last;
+    });
+    if (covers_.size() >= kMost) return;
+    covers_.push_back({first, last, leaf_generation});
+    for (auto there = extents_.lower_bound(first); there != extents_.end() && there->first <= last;)
+        there = there->second.first < leaf_generation ? extents_.erase(there) : std::next(there);
+}
+
 void FileExtents::add(FileExtent&& extent, std::uint64_t leaf_generation) {
+    for (const Cover& cover : covers_)
+        if (cover.generation > leaf_generation && cover.first <= extent.start && extent.start <= cover.last) return;
     const auto there = extents_.find(extent.start);
     if (there == extents_.end())
         extents_.emplace(extent.start, std::pair(leaf_generation, std::move(extent)));
@@ -91,12 +107,28 @@ void FileExtents::each(const std::function<void(const FileExtent&)>& visit) cons
         if (!entry.second.is_hole && !entry.second.inline_place) visit(entry.second);
 }
 
-std::vector<std::uint64_t> FileExtents::lay(const ChunkMap& chunks, Record& record) const {
+std::uint64_t FileExtents::told() const {
+    std::uint64_t bytes = 0, reached = 0;
+    for (const auto& [start, entry] : extents_) {
+        const FileExtent& extent = entry.second;
+        const std::uint64_t first = std::max(start, reached), end = start + extent.length;
+        if (end <= first) continue;
+        if (extent.logical != 0) bytes += end - first;
+        reached = end;
+    }
+    return bytes;
+}
+
+std::vector<std::uint64_t> FileExtents::lay(const ChunkMap& chunks, Record& record, std::uint64_t stored) const {
     Layout& layout = record.layout;
     std::vector<Pack> packs;
     std::vector<std::uint64_t> logicals;
     bool is_packed = false, all_inline = !extents_.empty(), whole = true;
     std::uint64_t reached = 0;  // bytes of the file
+    // One that stands in the tree is the only one.
+    const bool is_inline = !extents_.empty() && extents_.begin()->second.second.inline_place;
+    const bool some_are_lost = !is_inline && told() < stored;
+    const std::uint64_t untold = some_are_lost ? Extent::kHole : Extent::kZeros;
     const auto add = [&](const Extent& place, Pack pack, std::uint64_t logical) {
         Extent* last = layout.extents.empty() ? nullptr : &layout.extents.back();
         const bool continues = last != nullptr && pack.codec == Pack::Codec::none &&
@@ -122,7 +154,7 @@ std::vector<std::uint64_t> FileExtents::lay(const ChunkMap& chunks, Record& reco
         // What an older leaf tells of a place that a newer one covers is of an earlier version of the file.
         const std::uint64_t end = std::min(start + extent.length, record.size);
         if (start >= record.size || end <= reached) continue;
-        if (start > reached) fill(Extent::kZeros, start - reached);
+        if (start > reached) fill(untold, start - reached);
         const std::uint64_t cut = reached - start, length = end - reached;
         all_inline = all_inline && extent.inline_place;
         if (extent.is_hole) {
@@ -151,12 +183,16 @@ std::vector<std::uint64_t> FileExtents::lay(const ChunkMap& chunks, Record& reco
             reached += length;
         }
     }
-    if (reached < record.size) fill(Extent::kZeros, record.size - reached);
+    if (reached < record.size) fill(untold, record.size - reached);
     if (is_packed) {
         layout.codec = Codec::each;
         layout.packs = std::move(packs);
     }
     layout.within_records = all_inline && record.size > 0;
+    if (some_are_lost) {
+        record.trust = LayoutTrust::damaged;
+        record.notes.emplace_back("a part of the list of its extents is lost");
+    }
     if (!whole) {
         record.trust = LayoutTrust::damaged;
         record.notes.emplace_back(

@@ -15,6 +15,7 @@ struct Inode {
     std::uint64_t generation = 0;  // of the transaction that made it
     std::uint64_t sequence = 0;    // goes up with each change
     std::uint64_t size = 0;        // bytes
+    std::uint64_t stored = 0;      // bytes of it that extents hold
     std::uint32_t links = 0, uid = 0, gid = 0;
     std::uint16_t mode = 0;
     FileTime accessed, changed, modified, created;
@@ -47,16 +48,26 @@ std::optional<FileExtent> parse_file_extent(const Key& key, ByteView data);
 class FileExtents {
   public:
     void add(FileExtent&& extent, std::uint64_t leaf_generation);
+    // A leaf of this generation told of all extents that start from byte `first` to byte `last` of the file: what
+    // earlier ones told of there is of an earlier version.
+    void cover(std::uint64_t first, std::uint64_t last, std::uint64_t leaf_generation);
     bool empty() const { return extents_.empty(); }
     // Sets layout, and trust where parts are not known. Holes where nothing tells of a part are zeros, as they are in a
-    // file system that does without items for them.
+    // file system that does without items for them; unless the inode says that more bytes were `stored` than are told
+    // of.
     // The logical address of each stored extent of the layout; 0 of the others.
-    std::vector<std::uint64_t> lay(const ChunkMap& chunks, Record& record) const;
+    std::vector<std::uint64_t> lay(const ChunkMap& chunks, Record& record, std::uint64_t stored) const;
     // All stored ones.
     void each(const std::function<void(const FileExtent&)>& visit) const;
 
   private:
+    std::uint64_t told() const;  // bytes of the file that are stored
+
+    struct Cover {
+        std::uint64_t first, last, generation;
+    };
     std::map<std::uint64_t, std::pair<std::uint64_t, FileExtent>> extents_;  // with the generation of the leaf
+    std::vector<Cover> covers_;
 };
 
 // Sets everything but name, state and layout.

@@ -87,10 +87,28 @@ void Former::take_leaf(const Node& leaf, const std::function<bool(std::uint64_t,
         FormerRoot& known = roots_[root];
         if (generation >= known.leaf) known = std::move(named);
     };
+    // Keys stand in order: between two of them the tree had nothing. While a file has a name, what it had ends where
+    // the next one begins; afterwards its extents go one by one, the last ones first.
+    struct {
+        std::uint64_t inode = 0;
+        FormerFile* file = nullptr;
+        bool has_name = false;
+        std::optional<std::uint64_t> first, last;
+    } told;
+    const auto settle = [&](bool next_one_follows) {
+        if (told.file == nullptr) return;
+        const auto first = told.has_name ? std::optional<std::uint64_t>(0) : told.first;
+        const auto last = told.has_name && next_one_follows ? std::optional(UINT64_MAX) : told.last;
+        if (first && last) told.file->extents.cover(*first, *last, generation);
+    };
     for (std::size_t i = 0; i < leaf.count(); ++i) {
         const auto entry = leaf.item(i);
         if (!entry) continue;
         const Key& key = entry->key;
+        if (key.objectid != told.inode) {
+            settle(true);
+            told = {key.objectid, nullptr, false, {}, {}};
+        }
         if (owner == ROOT_TREE) {
             const auto ref = entry->data.as<RootRef>(0);
             const auto name = ref ? entry->data.slice(sizeof(RootRef), ref->name_len) : tl::unexpected<Error>(Error{});
@@ -121,9 +139,11 @@ void Former::take_leaf(const Node& leaf, const std::function<bool(std::uint64_t,
                 ? file_of(key.objectid)
                 : nullptr;
         if (file == nullptr) continue;
+        told.file = file;
         if (key.type == INODE_ITEM) {
             const auto inode = parse_inode(entry->data);
             if (!inode) continue;
+            told.has_name = inode->links > 0;
             if (inode->links == 0) {
                 file->deleted = inode->changed;
             } else if (!file->inode ||
@@ -132,6 +152,8 @@ void Former::take_leaf(const Node& leaf, const std::function<bool(std::uint64_t,
                 file->inode_leaf = generation;
             }
         } else if (key.type == EXTENT_DATA) {
+            if (!told.first) told.first = key.offset;
+            told.last = key.offset;
             if (auto extent = parse_file_extent(key, entry->data)) file->extents.add(std::move(*extent), generation);
         } else {
             for (Name& name : names_in(key, entry->data)) {
@@ -140,6 +162,7 @@ void Former::take_leaf(const Node& leaf, const std::function<bool(std::uint64_t,
             }
         }
     }
+    settle(false);
 }
 
 void Former::take_sums(const Node& leaf) {

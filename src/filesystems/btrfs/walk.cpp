@@ -183,7 +183,7 @@ void Walk::emit_file(std::uint64_t id, std::uint64_t number, const Inode& inode,
     Record record;
     tell_inode(record, number, inode);
     record.id = id_of(number, inode);
-    if (!record.is_folder) extents.lay(nodes_.chunks(), record);
+    if (!record.is_folder) extents.lay(nodes_.chunks(), record, inode.stored);
     for (const Name& name : names) {
         Record named = record;
         named.folder = place_of(id, name.parent, 0).path;
@@ -263,7 +263,7 @@ void Walk::emit_former(std::uint64_t root, std::uint64_t number, const FormerFil
         record.trust = LayoutTrust::none;
         record.notes.emplace_back("nothing is left of the list of its extents");
     } else if (record.size > 0) {
-        const auto logicals = file.extents.lay(nodes_.chunks(), record);
+        const auto logicals = file.extents.lay(nodes_.chunks(), record, file.inode ? file.inode->stored : 0);
         find_sums(record, logicals);
     } else if (!file.inode) {
         record.trust = LayoutTrust::none;

@@ -103,11 +103,24 @@ TEST(BtrfsExtents, AreLaidOneBehindTheOtherWithHolesBetween) {
     extents.add(*extent_at(12'288, extent_item(2, 0, (1 << 20) + 131'072, 4096, 0, 4096, 4096)), 5);
     Record record;
     record.size = 14'000;
-    const auto logicals = extents.lay(map, record);
+    const auto logicals = extents.lay(map, record, 0);
     EXPECT_THAT(record.layout.extents, ElementsAre(Extent{(4 << 20) + 4096, 4096}, Extent{Extent::kZeros, 4096},
                                                    Extent{(4 << 20) + 65'536, 4096}, Extent{Extent::kZeros, 1712}));
     EXPECT_THAT(logicals, ElementsAre((1U << 20) + 4096, 0U, (1U << 20) + 65'536, 0U));
     EXPECT_EQ(record.layout.codec, Codec::none);
+    // What is preallocated is counted as stored.
+    Record all = record;
+    all.layout = {};
+    extents.lay(map, all, 3 * 4096);
+    EXPECT_EQ(all.layout, record.layout);
+    EXPECT_EQ(all.trust, LayoutTrust::exact);
+    // An extent that nothing tells of any more lies between them or behind them.
+    Record lost = record;
+    lost.layout = {};
+    extents.lay(map, lost, 4 * 4096);
+    EXPECT_THAT(lost.layout.extents, ElementsAre(Extent{(4 << 20) + 4096, 4096}, Extent{Extent::kHole, 4096},
+                                                 Extent{(4 << 20) + 65'536, 4096}, Extent{Extent::kZeros, 1712}));
+    EXPECT_EQ(lost.trust, LayoutTrust::damaged);
 }
 
 TEST(BtrfsExtents, TheLaterLeafWins) {
@@ -118,7 +131,7 @@ TEST(BtrfsExtents, TheLaterLeafWins) {
     extents.add(*extent_at(0, extent_item(1, 0, 1 << 20, 4096, 0, 4096, 4096)), 5);
     Record record;
     record.size = 4096;
-    extents.lay(map, record);
+    extents.lay(map, record, 0);
     EXPECT_THAT(record.layout.extents, ElementsAre(Extent{(4 << 20) + 4096, 4096}));
 }
 
@@ -135,7 +148,7 @@ TEST(BtrfsExtents, NoLengthIsBelieved) {
     extents.add(std::move(*strange), 1);
     Record record;
     record.size = 4096;
-    extents.lay(ChunkMap(), record);
+    extents.lay(ChunkMap(), record, 0);
     EXPECT_THAT(record.layout.extents, ElementsAre(Extent{Extent::kHole, 4096}));
     EXPECT_EQ(record.trust, LayoutTrust::damaged);
 }
