@@ -118,6 +118,21 @@ void in_bytes_of_content(Evidence& evidence, std::uint64_t stored) {
         *bytes = std::min(evidence.size, static_cast<std::uint64_t>(std::ceil(static_cast<double>(*bytes) * factor)));
 }
 
+// Whether it differs from one repeated byte in any of some places all over it.
+bool has_content_further_on(const Medium& content) {
+    constexpr std::uint64_t kPlaces = 16;
+    std::vector<std::byte> sector(kSector);
+    for (std::uint64_t i = 1; i <= kPlaces; ++i) {
+        const std::uint64_t at = content.size() / kPlaces * i;
+        const auto part = std::span(sector).first(
+            static_cast<std::size_t>(std::min(kSector, content.size() - std::min(at, content.size()))));
+        std::vector<Extent> bad;
+        if (part.size() < 16 || content.zeros_from(at) > 0 || !content.read(at, part, &bad) || !bad.empty()) continue;
+        if (!ByteView(part).is_uniform()) return true;
+    }
+    return false;
+}
+
 }  // namespace
 
 std::optional<FileTime> last_sign_of_life(const Record& record) {
@@ -170,8 +185,11 @@ Evidence gather(const Record& record, std::int64_t candidate, const Claims& clai
         // Where zeros stand by definition the medium says nothing.
         if (bad.empty() && record.layout.extents.front().is_stored())
             evidence.head = judge_head(extension_of(record.name), view);
-        // Packed bytes that can be unpacked are not wiped.
-        if (evidence.head == Agreement::blank && record.layout.codec != Codec::none) evidence.head = Agreement::unknown;
+        // Packed bytes that can be unpacked are not wiped; and what begins so by its own nature has others further on.
+        if (evidence.head == Agreement::blank &&
+            (record.layout.codec != Codec::none ||
+             (format_with_extension(extension_of(record.name)) == nullptr && has_content_further_on(*content))))
+            evidence.head = Agreement::unknown;
         if (evidence.head == Agreement::disagrees) evidence.found_format = format_with_head(view);
     }
     if (habit.is_known() && evidence.laid == evidence.size) evidence.tail = look_behind(volume, record.layout);

@@ -193,6 +193,23 @@ TEST(Evidence, LooksAtTheFirstAndTheLastSector) {
     EXPECT_EQ(s.gathered(none, habit).tail, Tail::foreign);
 }
 
+TEST(Evidence, AnUnknownFormatMayBeginWithZeros) {
+    Sectors s;
+    Claims none;
+    none.seal();
+    s.record.size = 2048;
+    s.record.layout.extents = {{0, 2048}};
+    std::fill_n(s.bytes.begin(), 2048, std::byte{0});
+    for (const char* name : {"nest camera.state", "NEST0001.JPG"}) {
+        s.record.name = name;
+        s.bytes[1500] = std::byte{0};
+        EXPECT_EQ(s.gathered(none, {}).head, Agreement::blank) << name;
+        s.bytes[1500] = std::byte{'x'};
+        const bool is_known = s.record.name.ends_with("JPG");
+        EXPECT_EQ(s.gathered(none, {}).head, is_known ? Agreement::blank : Agreement::unknown) << name;
+    }
+}
+
 TEST(Evidence, CountsLiveHoldersAndOnlyNewerClaims) {
     Sectors s;
     Claims claims;
