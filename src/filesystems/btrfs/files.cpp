@@ -107,9 +107,9 @@ void FileExtents::each(const std::function<void(const FileExtent&)>& visit) cons
         if (!entry.second.is_hole && !entry.second.inline_place) visit(entry.second);
 }
 
-std::uint64_t FileExtents::told() const {
+std::uint64_t FileExtents::told_by(const ByStart& extents) {
     std::uint64_t bytes = 0, reached = 0;
-    for (const auto& [start, entry] : extents_) {
+    for (const auto& [start, entry] : extents) {
         const FileExtent& extent = entry.second;
         const std::uint64_t first = std::max(start, reached), end = start + extent.length;
         if (end <= first) continue;
@@ -119,15 +119,30 @@ std::uint64_t FileExtents::told() const {
     return bytes;
 }
 
-std::vector<std::uint64_t> FileExtents::lay(const ChunkMap& chunks, Record& record, std::uint64_t stored) const {
+// Without those of the earliest leaves, as few as need be left out for the count to come out right; all, where it never
+// does.
+FileExtents::ByStart FileExtents::version_of(std::uint64_t stored) const {
+    constexpr unsigned kMostLeftOut = 64;  // generations
+    ByStart some = extents_;
+    for (unsigned n = 0; n < kMostLeftOut && told_by(some) > stored; ++n) {
+        std::uint64_t earliest = UINT64_MAX;
+        for (const auto& [start, entry] : some) earliest = std::min(earliest, entry.first);
+        std::erase_if(some, [&](const auto& one) { return one.second.first == earliest; });
+    }
+    return told_by(some) == stored ? some : extents_;
+}
+
+std::vector<std::uint64_t> FileExtents::lay(const ChunkMap& chunks, Record& record,
+                                            std::optional<std::uint64_t> stored) const {
+    // One that stands in the tree is the only one.
+    const bool is_counted = stored && (extents_.empty() || !extents_.begin()->second.second.inline_place);
+    const ByStart extents = is_counted ? version_of(*stored) : extents_;
+    const bool some_are_lost = is_counted && told_by(extents) < *stored;
     Layout& layout = record.layout;
     std::vector<Pack> packs;
     std::vector<std::uint64_t> logicals;
-    bool is_packed = false, all_inline = !extents_.empty(), whole = true;
+    bool is_packed = false, all_inline = !extents.empty(), whole = true;
     std::uint64_t reached = 0;  // bytes of the file
-    // One that stands in the tree is the only one.
-    const bool is_inline = !extents_.empty() && extents_.begin()->second.second.inline_place;
-    const bool some_are_lost = !is_inline && told() < stored;
     const std::uint64_t untold = some_are_lost ? Extent::kHole : Extent::kZeros;
     const auto add = [&](const Extent& place, Pack pack, std::uint64_t logical) {
         Extent* last = layout.extents.empty() ? nullptr : &layout.extents.back();
@@ -149,7 +164,7 @@ std::vector<std::uint64_t> FileExtents::lay(const ChunkMap& chunks, Record& reco
         if (length > 0) add({offset, length}, {Pack::Codec::none, length, 0, 0}, 0);
         reached += length;
     };
-    for (const auto& [start, entry] : extents_) {
+    for (const auto& [start, entry] : extents) {
         const FileExtent& extent = entry.second;
         // What an older leaf tells of a place that a newer one covers is of an earlier version of the file.
         const std::uint64_t end = std::min(start + extent.length, record.size);

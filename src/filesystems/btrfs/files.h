@@ -54,19 +54,21 @@ class FileExtents {
     bool empty() const { return extents_.empty(); }
     // Sets layout, and trust where parts are not known. Holes where nothing tells of a part are zeros, as they are in a
     // file system that does without items for them; unless the inode says that more bytes were `stored` than are told
-    // of.
+    // of. Where it says that fewer were, those that only earlier leaves tell of are of an earlier version.
     // The logical address of each stored extent of the layout; 0 of the others.
-    std::vector<std::uint64_t> lay(const ChunkMap& chunks, Record& record, std::uint64_t stored) const;
+    std::vector<std::uint64_t> lay(const ChunkMap& chunks, Record& record, std::optional<std::uint64_t> stored) const;
     // All stored ones.
     void each(const std::function<void(const FileExtent&)>& visit) const;
 
   private:
-    std::uint64_t told() const;  // bytes of the file that are stored
+    using ByStart = std::map<std::uint64_t, std::pair<std::uint64_t, FileExtent>>;  // with the generation of the leaf
+    static std::uint64_t told_by(const ByStart& extents);                           // bytes of the file that are stored
+    ByStart version_of(std::uint64_t stored) const;
 
     struct Cover {
         std::uint64_t first, last, generation;
     };
-    std::map<std::uint64_t, std::pair<std::uint64_t, FileExtent>> extents_;  // with the generation of the leaf
+    ByStart extents_;
     std::vector<Cover> covers_;
 };
 

@@ -263,7 +263,8 @@ void Walk::emit_former(std::uint64_t root, std::uint64_t number, const FormerFil
         record.trust = LayoutTrust::none;
         record.notes.emplace_back("nothing is left of the list of its extents");
     } else if (record.size > 0) {
-        const auto logicals = file.extents.lay(nodes_.chunks(), record, file.inode ? file.inode->stored : 0);
+        const auto logicals =
+            file.extents.lay(nodes_.chunks(), record, file.inode ? std::optional(file.inode->stored) : std::nullopt);
         find_sums(record, logicals);
     } else if (!file.inode) {
         record.trust = LayoutTrust::none;

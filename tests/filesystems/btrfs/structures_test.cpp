@@ -103,7 +103,7 @@ TEST(BtrfsExtents, AreLaidOneBehindTheOtherWithHolesBetween) {
     extents.add(*extent_at(12'288, extent_item(2, 0, (1 << 20) + 131'072, 4096, 0, 4096, 4096)), 5);
     Record record;
     record.size = 14'000;
-    const auto logicals = extents.lay(map, record, 0);
+    const auto logicals = extents.lay(map, record, std::nullopt);
     EXPECT_THAT(record.layout.extents, ElementsAre(Extent{(4 << 20) + 4096, 4096}, Extent{Extent::kZeros, 4096},
                                                    Extent{(4 << 20) + 65'536, 4096}, Extent{Extent::kZeros, 1712}));
     EXPECT_THAT(logicals, ElementsAre((1U << 20) + 4096, 0U, (1U << 20) + 65'536, 0U));
@@ -131,8 +131,65 @@ TEST(BtrfsExtents, TheLaterLeafWins) {
     extents.add(*extent_at(0, extent_item(1, 0, 1 << 20, 4096, 0, 4096, 4096)), 5);
     Record record;
     record.size = 4096;
-    extents.lay(map, record, 0);
+    extents.lay(map, record, std::nullopt);
     EXPECT_THAT(record.layout.extents, ElementsAre(Extent{(4 << 20) + 4096, 4096}));
+}
+
+TEST(BtrfsExtents, WhatALaterLeafCoversIsItsAlone) {
+    ChunkMap map;
+    add(map, 1 << 20, chunk(1 << 20, 1, {{1, 4 << 20}}));
+    const auto block = [&](std::uint64_t n) {
+        return *extent_at(n * 4096, extent_item(1, 0, (1 << 20) + n * 4096, 4096, 0, 4096, 4096));
+    };
+    const auto pieces = [&](const FileExtents& extents) {
+        Record record;
+        record.size = 4 * 4096;
+        extents.lay(map, record, std::nullopt);
+        std::string drawn;
+        for (const Extent& piece : record.layout.extents)
+            drawn += std::string(piece.length / 4096, piece.is_stored() ? 'x' : '.');
+        return drawn;
+    };
+    for (const bool later_first : {false, true}) {
+        FileExtents extents;
+        const auto later = [&] {
+            extents.add(block(0), 9);
+            extents.add(block(2), 9);
+            extents.cover(0, 2 * 4096, 9);
+        };
+        const auto earlier = [&] {
+            for (std::uint64_t n = 0; n < 4; ++n) extents.add(block(n), 5);
+            extents.cover(0, UINT64_MAX, 5);
+        };
+        if (later_first) later();
+        earlier();
+        if (!later_first) later();
+        EXPECT_EQ(pieces(extents), "x.xx") << "of what comes behind it only the earlier one tells";
+        extents.cover(0, UINT64_MAX, 9);
+        EXPECT_EQ(pieces(extents), "x.x.");
+        extents.cover(0, UINT64_MAX, 4);
+        EXPECT_EQ(pieces(extents), "x.x.");
+    }
+}
+
+TEST(BtrfsExtents, TheInodesCountTellsWhichAreOfItsVersion) {
+    ChunkMap map;
+    add(map, 1 << 20, chunk(1 << 20, 1, {{1, 4 << 20}}));
+    FileExtents extents;
+    for (const std::uint64_t n : {0U, 1U, 2U})
+        extents.add(*extent_at(n * 4096, extent_item(1, 0, (1 << 20) + n * 8192, 4096, 0, 4096, 4096)), n == 1 ? 5 : 9);
+    const auto kinds = [&](std::uint64_t stored) {
+        Record record;
+        record.size = 3 * 4096;
+        extents.lay(map, record, stored);
+        std::string drawn;
+        for (const Extent& piece : record.layout.extents)
+            drawn += piece.is_stored() ? 'x' : piece.offset == Extent::kHole ? '?' : '.';
+        return drawn + (record.trust == LayoutTrust::exact ? "" : " damaged");
+    };
+    EXPECT_EQ(kinds(3 * 4096), "xxx");
+    EXPECT_EQ(kinds(2 * 4096), "x.x") << "the second one is told of by an earlier leaf only";
+    EXPECT_EQ(kinds(4096), "xxx") << "no choice gives this count: nothing is left out";
 }
 
 TEST(BtrfsExtents, NoLengthIsBelieved) {
@@ -148,7 +205,7 @@ TEST(BtrfsExtents, NoLengthIsBelieved) {
     extents.add(std::move(*strange), 1);
     Record record;
     record.size = 4096;
-    extents.lay(ChunkMap(), record, 0);
+    extents.lay(ChunkMap(), record, std::nullopt);
     EXPECT_THAT(record.layout.extents, ElementsAre(Extent{Extent::kHole, 4096}));
     EXPECT_EQ(record.trust, LayoutTrust::damaged);
 }

@@ -50,6 +50,23 @@ TEST(BtrfsWalk, GivesBackWhatOlderTreesTellOf) {
     }
 }
 
+// Thirty older trees tell of thirty versions of each: only the last one is the file.
+TEST(BtrfsWalk, OfManyVersionsTheLastComesBack) {
+    const Walked walked("btrfs-versions");
+    const auto truth = test::truth_of("btrfs-versions");
+    unsigned compared = 0;
+    for (const auto& file : truth["files"]) {
+        if (file["directory"]) continue;
+        const Record* record = walked.found.find(file["path"]);
+        ASSERT_NE(record, nullptr) << file["path"];
+        EXPECT_EQ(record->size, file["size"].get<std::uint64_t>()) << file["path"];
+        EXPECT_EQ(record->trust, LayoutTrust::exact) << file["path"];
+        EXPECT_EQ(walked.sum_of(*record), file["sha256"]) << file["path"];
+        ++compared;
+    }
+    EXPECT_EQ(compared, 12U);
+}
+
 TEST(BtrfsWalk, SaysWhatLivesOnInASnapshot) {
     const Walked walked("btrfs-notes");
     const Record* record = walked.found.find("@station/Nests/Ledge 2/Puffin 2.jpg");
