@@ -259,7 +259,8 @@ void Walk::emit_former(std::uint64_t root, std::uint64_t number, const FormerFil
         file.extents.each([&](const FileExtent& e) { record.size = std::max(record.size, e.start + e.length); });
         record.notes.emplace_back("its inode is not there any more: what is listed is whole sectors");
     }
-    if (file.extents.empty() && record.size > 0) {
+    const bool is_all_hole = file.inode && file.inode->stored == 0;
+    if (file.extents.empty() && record.size > 0 && !is_all_hole) {
         record.trust = LayoutTrust::none;
         record.notes.emplace_back("nothing is left of the list of its extents");
     } else if (record.size > 0) {
