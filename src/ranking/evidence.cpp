@@ -4,6 +4,7 @@
 #include <cmath>
 #include <map>
 
+#include "base/crc32c.h"
 #include "media/content.h"
 
 namespace dredger {
@@ -118,6 +119,13 @@ void in_bytes_of_content(Evidence& evidence, std::uint64_t stored) {
         *bytes = std::min(evidence.size, static_cast<std::uint64_t>(std::ceil(static_cast<double>(*bytes) * factor)));
 }
 
+// Whether the file system's own checksum says so; false where it keeps none.
+bool begins_as_it_was_written(const Layout& layout, const Medium& volume) {
+    if (layout.sums.empty() || layout.sum_unit == 0 || !layout.extents.front().is_stored()) return false;
+    const auto unit = volume.bytes(layout.extents.front().offset, layout.sum_unit);
+    return unit && ~Crc32c().add(*unit).value() == layout.sums.front();
+}
+
 // Whether it differs from one repeated byte in any of some places all over it.
 bool has_content_further_on(const Medium& content) {
     constexpr std::uint64_t kPlaces = 16;
@@ -187,7 +195,7 @@ Evidence gather(const Record& record, std::int64_t candidate, const Claims& clai
             evidence.head = judge_head(extension_of(record.name), view);
         // Packed bytes that can be unpacked are not wiped; and what begins so by its own nature has others further on.
         if (evidence.head == Agreement::blank &&
-            (record.layout.codec != Codec::none ||
+            (record.layout.codec != Codec::none || begins_as_it_was_written(record.layout, volume) ||
              (format_with_extension(extension_of(record.name)) == nullptr && has_content_further_on(*content))))
             evidence.head = Agreement::unknown;
         if (evidence.head == Agreement::disagrees) evidence.found_format = format_with_head(view);

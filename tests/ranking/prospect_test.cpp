@@ -3,6 +3,7 @@
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
+#include "base/crc32c.h"
 #include "support/support.h"
 
 namespace dredger {
@@ -208,6 +209,20 @@ TEST(Evidence, AnUnknownFormatMayBeginWithZeros) {
         const bool is_known = s.record.name.ends_with("JPG");
         EXPECT_EQ(s.gathered(none, {}).head, is_known ? Agreement::blank : Agreement::unknown) << name;
     }
+}
+
+TEST(Evidence, ZerosThatAChecksumConfirmsAreTheFilesOwn) {
+    Sectors s;
+    Claims none;
+    none.seal();
+    s.record.name = "nest camera.state";
+    std::fill_n(s.bytes.begin(), 2048, std::byte{0});
+    EXPECT_EQ(s.gathered(none, {}).head, Agreement::blank);
+    s.record.layout.sum_unit = 512;
+    s.record.layout.sums = {1, 2};
+    EXPECT_EQ(s.gathered(none, {}).head, Agreement::blank) << "something else stood there";
+    s.record.layout.sums[0] = ~Crc32c().add(std::span(s.bytes).first(512)).value();
+    EXPECT_EQ(s.gathered(none, {}).head, Agreement::unknown);
 }
 
 TEST(Evidence, CountsLiveHoldersAndOnlyNewerClaims) {
