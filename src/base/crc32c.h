@@ -33,4 +33,7 @@ class Crc32c {
     boost::crc_optimal<32, 0x1EDC6F41, 0, 0, true, true> crc_;
 };
 
+// Of one stretch of bytes, inverted at the end as RFC 3720 has it.
+std::uint32_t crc32c(std::span<const std::byte> bytes);
+
 }  // namespace dredger

@@ -40,27 +40,18 @@ unsigned char delimiter_of(std::string_view text) {
 }
 
 bool is_blank(char c) { return c == ' ' || c == '\t'; }
+bool needs_quotes(char c) { return c == ',' || c == '"' || c == '\r' || c == '\n' || c == ';'; }
 
 }  // namespace
 
 std::string csv_row(std::span<const std::string_view> fields) {
     std::string row;
     for (std::size_t i = 0; i < fields.size(); ++i) {
-        const std::string_view given = fields[i];
         if (i > 0) row += ',';
+        const std::string field = valid_utf8(fields[i]);
         // Readers may drop spaces at either end of what is not quoted.
-        bool is_quoted = !given.empty() && (is_blank(given.front()) || is_blank(given.back()));
-        bool is_ascii = true;
-        for (const char c : given) {
-            is_quoted = is_quoted || c == ',' || c == '"' || c == '\r' || c == '\n' || c == ';';
-            is_ascii = is_ascii && static_cast<signed char>(c) >= 0;
-        }
-        if (!is_quoted && is_ascii) {
-            row += given;
-            continue;
-        }
-        const std::string field = valid_utf8(given);
-        if (!is_quoted) {
+        const bool has_loose_ends = !field.empty() && (is_blank(field.front()) || is_blank(field.back()));
+        if (!has_loose_ends && std::none_of(field.begin(), field.end(), needs_quotes)) {
             row += field;
             continue;
         }

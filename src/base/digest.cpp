@@ -9,21 +9,9 @@
 #include <xxh_x86dispatch.h>  // the same functions, by the widest registers that the processor has
 #endif
 
+#include "base/text.h"
+
 namespace dredger {
-namespace {
-
-std::string hexadecimal(std::span<const unsigned char> bytes) {
-    constexpr std::string_view kDigits = "0123456789abcdef";
-    std::string text;
-    text.reserve(bytes.size() * 2);
-    for (const unsigned char byte : bytes) {
-        text += kDigits[byte >> 4U];
-        text += kDigits[byte & 15U];
-    }
-    return text;
-}
-
-}  // namespace
 
 struct Sha256::State {
     EVP_MD_CTX* context = EVP_MD_CTX_new();
@@ -38,7 +26,7 @@ void Sha256::add(std::span<const std::byte> bytes) { EVP_DigestUpdate(state_->co
 std::string Sha256::finish() {
     std::array<unsigned char, 32> digest{};
     EVP_DigestFinal_ex(state_->context, digest.data(), nullptr);
-    return hexadecimal(digest);
+    return hexadecimal(std::as_bytes(std::span(digest)));
 }
 
 struct Fingerprinter::State {

@@ -112,15 +112,20 @@ std::string printable(std::string_view text) {
     return utf8;
 }
 
-std::string uuid_text(std::span<const std::byte, 16> uuid) {
+std::string hexadecimal(std::span<const std::byte> bytes) {
     constexpr std::string_view kDigits = "0123456789abcdef";
     std::string text;
-    for (std::size_t i = 0; i < uuid.size(); ++i) {
-        if (i == 4 || i == 6 || i == 8 || i == 10) text += '-';
-        const auto byte = std::to_integer<unsigned>(uuid[i]);
-        text += kDigits[byte >> 4];
-        text += kDigits[byte & 15];
+    text.reserve(bytes.size() * 2);
+    for (const std::byte b : bytes) {
+        text += kDigits[std::to_integer<unsigned>(b >> 4)];
+        text += kDigits[std::to_integer<unsigned>(b & std::byte{15})];
     }
+    return text;
+}
+
+std::string uuid_text(std::span<const std::byte, 16> uuid) {
+    std::string text = hexadecimal(uuid);
+    for (const std::size_t at : {20U, 16U, 12U, 8U}) text.insert(at, 1, '-');
     return text;
 }
 

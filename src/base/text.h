@@ -35,6 +35,9 @@ std::string valid_utf8(std::string_view text);
 // Bytes that are not UTF-8 and control characters become U+FFFD, so that no name can steer a terminal.
 std::string printable(std::string_view text);
 
+// Two digits a byte, in small letters.
+std::string hexadecimal(std::span<const std::byte> bytes);
+
 // "0f3a9c52-..." of the 16 bytes of a UUID in the order in which they are written (RFC 4122).
 std::string uuid_text(std::span<const std::byte, 16> uuid);
 

@@ -40,8 +40,7 @@ std::optional<std::uint64_t> agreeing_bytes(const MediumPtr& medium, const Layou
             if (n >= layout.sums.size() || !lies_within(extent.offset + at, unit.size(), medium->size()) ||
                 !medium->read(extent.offset + at, unit, &bad) || !bad.empty())
                 continue;
-            if (~Crc32c().add(unit).value() == layout.sums[n])
-                agreeing += std::min<std::uint64_t>(unit.size(), extent.length - at);
+            if (crc32c(unit) == layout.sums[n]) agreeing += std::min<std::uint64_t>(unit.size(), extent.length - at);
         }
     return agreeing;
 }

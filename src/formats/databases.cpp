@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include "base/digest.h"
+#include "base/text.h"
 #include "formats/codecs.h"
 #include "formats/families.h"
 
@@ -136,9 +137,7 @@ Measured measure_kdbx(Reader& content) {
     Sha256 sum;
     const std::string head = content.text(0, static_cast<std::size_t>(at));
     sum.add(std::as_bytes(std::span(head)));
-    std::string stated;
-    for (unsigned i = 0; i < 32; ++i) stated += fmt::format("{:02x}", content.u8(at + i));
-    if (sum.finish() != stated) return nonsense();
+    if (sum.finish() != hexadecimal(view_of(content.text(at, 32)).bytes())) return nonsense();
     at += 64;
     for (;;) {
         const std::uint64_t length = content.u32le(at + 32);

@@ -123,7 +123,7 @@ void in_bytes_of_content(Evidence& evidence, std::uint64_t stored) {
 bool begins_as_it_was_written(const Layout& layout, const Medium& volume) {
     if (layout.sums.empty() || layout.sum_unit == 0 || !layout.extents.front().is_stored()) return false;
     const auto unit = volume.bytes(layout.extents.front().offset, layout.sum_unit);
-    return unit && ~Crc32c().add(*unit).value() == layout.sums.front();
+    return unit && crc32c(*unit) == layout.sums.front();
 }
 
 // Whether it differs from one repeated byte in any of some places all over it.

@@ -2,6 +2,7 @@
 
 #include <gtest/gtest.h>
 
+#include "base/crc32c.h"
 #include "base/csv.h"
 #include "base/digest.h"
 #include "support/support.h"
@@ -40,6 +41,18 @@ TEST(Text, PrintableKeepsNamesFromSteeringATerminal) {
               "b");
 }
 
+TEST(Text, BytesAsDigits) {
+    std::array<std::byte, 16> uuid{};
+    for (std::size_t i = 0; i < uuid.size(); ++i) uuid[i] = static_cast<std::byte>(i * 0x11);
+    EXPECT_EQ(hexadecimal(uuid), "00112233445566778899aabbccddeeff");
+    EXPECT_EQ(uuid_text(uuid), "00112233-4455-6677-8899-aabbccddeeff");
+    EXPECT_EQ(hexadecimal({}), "");
+}
+
+TEST(Csv, BytesThatAreNoTextAndLooseEnds) {
+    EXPECT_EQ(csv_row({"caf\xE9", " a", "b\t", "é", ""}), "caf\xEF\xBF\xBD,\" a\",\"b\t\",é,\r\n");
+}
+
 TEST(Csv, QuotesWhatNeedsIt) { EXPECT_EQ(csv_row({"a", "b,c", "d\"e", "f\ng"}), "a,\"b,c\",\"d\"\"e\",\"f\ng\"\r\n"); }
 
 TEST(Csv, ReadsItsOwnRowsAndSpreadsheets) {
@@ -59,6 +72,7 @@ TEST(Digest, KnownSums) {
     digest.add(test::bytes_of("c"));
     EXPECT_EQ(digest.finish(), "ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad");
     EXPECT_EQ(crc32(test::bytes_of("123456789")), 0xCBF43926U);
+    EXPECT_EQ(crc32c(std::vector<std::byte>(32)), 0x8A9136AAU) << "RFC 3720, B.4";
 }
 
 }  // namespace

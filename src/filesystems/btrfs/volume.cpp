@@ -16,7 +16,7 @@ constexpr std::size_t kMostChunks = 1 << 20;
 bool has_right_sum(std::span<const std::byte> bytes) {
     constexpr std::size_t kSum = 32;
     const auto stored = ByteView(bytes).u32le(0);
-    return stored && ~Crc32c().add(bytes.subspan(kSum)).value() == *stored;
+    return stored && crc32c(bytes.subspan(kSum)) == *stored;
 }
 
 }  // namespace

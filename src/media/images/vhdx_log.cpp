@@ -57,7 +57,7 @@ std::optional<Entry> entry_at(const std::vector<std::byte>& log, std::size_t at,
     }
     std::vector<std::byte> unsigned_bytes = entry.bytes;
     std::fill_n(unsigned_bytes.begin() + 4, 4, std::byte{0});
-    if (~Crc32c().add(unsigned_bytes).value() != header->checksum) return std::nullopt;
+    if (crc32c(unsigned_bytes) != header->checksum) return std::nullopt;
     return entry;
 }
 
