@@ -119,25 +119,27 @@ std::uint64_t FileExtents::told_by(const ByStart& extents) {
     return bytes;
 }
 
-// Without those of the earliest leaves, as few as need be left out for the count to come out right; all, where it never
-// does.
-FileExtents::ByStart FileExtents::version_of(std::uint64_t stored) const {
+std::optional<FileExtents::ByStart> FileExtents::version_of(std::uint64_t stored) const {
     constexpr unsigned kMostLeftOut = 64;  // generations
     ByStart some = extents_;
-    for (unsigned n = 0; n < kMostLeftOut && told_by(some) > stored; ++n) {
+    std::uint64_t told = told_by(some);
+    for (unsigned n = 0; n < kMostLeftOut && told > stored; ++n) {
         std::uint64_t earliest = UINT64_MAX;
         for (const auto& [start, entry] : some) earliest = std::min(earliest, entry.first);
         std::erase_if(some, [&](const auto& one) { return one.second.first == earliest; });
+        told = told_by(some);
     }
-    return told_by(some) == stored ? some : extents_;
+    return told == stored ? std::optional(std::move(some)) : std::nullopt;
 }
 
 std::vector<std::uint64_t> FileExtents::lay(const ChunkMap& chunks, Record& record,
                                             std::optional<std::uint64_t> stored) const {
     // One that stands in the tree is the only one.
-    const bool is_counted = stored && (extents_.empty() || !extents_.begin()->second.second.inline_place);
-    const ByStart extents = is_counted ? version_of(*stored) : extents_;
-    const bool some_are_lost = is_counted && told_by(extents) < *stored;
+    const bool is_inline = !extents_.empty() && extents_.begin()->second.second.inline_place;
+    const std::uint64_t told = told_by(extents_), expected = stored && !is_inline ? *stored : told;
+    const auto version = told > expected ? version_of(expected) : std::nullopt;
+    const ByStart& extents = version ? *version : extents_;
+    const bool some_are_lost = told < expected;
     Layout& layout = record.layout;
     std::vector<Pack> packs;
     std::vector<std::uint64_t> logicals;

@@ -63,7 +63,9 @@ class FileExtents {
   private:
     using ByStart = std::map<std::uint64_t, std::pair<std::uint64_t, FileExtent>>;  // with the generation of the leaf
     static std::uint64_t told_by(const ByStart& extents);                           // bytes of the file that are stored
-    ByStart version_of(std::uint64_t stored) const;
+    // Without those of the earliest leaves, as few as need be left out for the count to come out right; none, where it
+    // never does.
+    std::optional<ByStart> version_of(std::uint64_t stored) const;
 
     struct Cover {
         std::uint64_t first, last, generation;

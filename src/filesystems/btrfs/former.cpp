@@ -71,6 +71,48 @@ bool Former::read(const Nodes& nodes, const std::function<bool(std::uint64_t, st
     return true;
 }
 
+namespace {
+
+// Which extents of each file a leaf tells all of. Keys stand in order: between two of them the tree had nothing. While
+// a file has a name, what it had ends where the next one begins; afterwards its extents go one by one, the last ones
+// first.
+class Coverage {
+  public:
+    explicit Coverage(std::uint64_t generation) : generation_(generation) {}
+
+    void come_to(std::uint64_t inode) {
+        if (inode == inode_) return;
+        settle(true);
+        *this = Coverage(generation_);
+        inode_ = inode;
+    }
+    void has_name(FormerFile& file) {
+        file_ = &file;
+        has_name_ = true;
+    }
+    void extent_at(FormerFile& file, std::uint64_t start) {
+        file_ = &file;
+        if (!has_extents_) first_ = start;
+        has_extents_ = true;
+        last_ = start;
+    }
+    void end() { settle(false); }
+
+  private:
+    void settle(bool another_follows) {
+        const bool to_its_end = has_name_ && another_follows;
+        if (has_extents_ || to_its_end)
+            file_->extents.cover(has_name_ ? 0 : first_, to_its_end ? UINT64_MAX : last_, generation_);
+    }
+
+    std::uint64_t generation_, inode_ = 0;
+    FormerFile* file_ = nullptr;
+    bool has_name_ = false, has_extents_ = false;
+    std::uint64_t first_ = 0, last_ = 0;  // bytes of the file at which extents start
+};
+
+}  // namespace
+
 void Former::take_leaf(const Node& leaf, const std::function<bool(std::uint64_t, std::uint64_t)>& is_live) {
     const std::uint64_t owner = leaf.header().owner, generation = leaf.header().generation;
     if (owner == CSUM_TREE) return take_sums(leaf);
@@ -87,28 +129,12 @@ void Former::take_leaf(const Node& leaf, const std::function<bool(std::uint64_t,
         FormerRoot& known = roots_[root];
         if (generation >= known.leaf) known = std::move(named);
     };
-    // Keys stand in order: between two of them the tree had nothing. While a file has a name, what it had ends where
-    // the next one begins; afterwards its extents go one by one, the last ones first.
-    struct {
-        std::uint64_t inode = 0;
-        FormerFile* file = nullptr;
-        bool has_name = false;
-        std::optional<std::uint64_t> first, last;
-    } told;
-    const auto settle = [&](bool next_one_follows) {
-        if (told.file == nullptr) return;
-        const auto first = told.has_name ? std::optional<std::uint64_t>(0) : told.first;
-        const auto last = told.has_name && next_one_follows ? std::optional(UINT64_MAX) : told.last;
-        if (first && last) told.file->extents.cover(*first, *last, generation);
-    };
+    Coverage coverage(generation);
     for (std::size_t i = 0; i < leaf.count(); ++i) {
         const auto entry = leaf.item(i);
         if (!entry) continue;
         const Key& key = entry->key;
-        if (key.objectid != told.inode) {
-            settle(true);
-            told = {key.objectid, nullptr, false, {}, {}};
-        }
+        coverage.come_to(key.objectid);
         if (owner == ROOT_TREE) {
             const auto ref = entry->data.as<RootRef>(0);
             const auto name = ref ? entry->data.slice(sizeof(RootRef), ref->name_len) : tl::unexpected<Error>(Error{});
@@ -139,11 +165,10 @@ void Former::take_leaf(const Node& leaf, const std::function<bool(std::uint64_t,
                 ? file_of(key.objectid)
                 : nullptr;
         if (file == nullptr) continue;
-        told.file = file;
         if (key.type == INODE_ITEM) {
             const auto inode = parse_inode(entry->data);
             if (!inode) continue;
-            told.has_name = inode->links > 0;
+            if (inode->links > 0) coverage.has_name(*file);
             if (inode->links == 0) {
                 file->deleted = inode->changed;
             } else if (!file->inode ||
@@ -152,8 +177,7 @@ void Former::take_leaf(const Node& leaf, const std::function<bool(std::uint64_t,
                 file->inode_leaf = generation;
             }
         } else if (key.type == EXTENT_DATA) {
-            if (!told.first) told.first = key.offset;
-            told.last = key.offset;
+            coverage.extent_at(*file, key.offset);
             if (auto extent = parse_file_extent(key, entry->data)) file->extents.add(std::move(*extent), generation);
         } else {
             for (Name& name : names_in(key, entry->data)) {
@@ -162,7 +186,7 @@ void Former::take_leaf(const Node& leaf, const std::function<bool(std::uint64_t,
             }
         }
     }
-    settle(false);
+    coverage.end();
 }
 
 void Former::take_sums(const Node& leaf) {
