@@ -68,15 +68,17 @@ std::uint64_t Destination::room() const { return space_of(existing_).room; }
 
 bool Destination::takes(std::uint64_t bytes, std::uint64_t in_hand) {
     // It fills whole units, and takes some room for its name and its record, too.
-    const auto filled = [&] { return checked_add(given_, checked_add(bytes, 2 * unit_).value_or(UINT64_MAX)); };
-    if (filled().value_or(UINT64_MAX) > told_ / 2) {
+    const auto given_with_it = [&] {
+        return checked_add(given_, checked_add(bytes, 2 * unit_).value_or(UINT64_MAX)).value_or(UINT64_MAX);
+    };
+    if (given_with_it() > told_ / 2) {
         const Space space = space_of(existing_);
         told_ = space.room;
         unit_ = space.unit;
         given_ = in_hand;
     }
     if (given_ > told_ || bytes > told_ - given_) return false;
-    given_ = filled().value_or(UINT64_MAX);
+    given_ = given_with_it();
     return true;
 }
 

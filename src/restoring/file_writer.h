@@ -35,7 +35,6 @@ class StagedFile {
     // Where its clock was local, its digits are taken to be this machine's local time. Then it is closed.
     Result<void> complete(const Record& record, MakingTime way);
 
-    const std::filesystem::path& path() const { return path_; }
     // Gives it its name, in place of what has it.
     Result<void> place(const std::filesystem::path& target);
     void discard();

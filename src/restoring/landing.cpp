@@ -76,13 +76,16 @@ bool Landing::is_taken(const fs::path& place) const {
     std::error_code failed;
     if (taken_.contains(path_key(place, rules_))) return true;
     // In a folder that was made for it there is nothing else.
-    return !made_.contains(place.parent_path().native()) && fs::exists(fs::symlink_status(folder_ / place, failed));
+    const auto made = made_.find(place.parent_path().native());
+    const bool is_ours = made != made_.end() && made->second;
+    return !is_ours && fs::exists(fs::symlink_status(folder_ / place, failed));
 }
 
 bool Landing::is_file(const fs::path& place) const {
+    if (taken_.contains(path_key(place, rules_))) return true;
     std::error_code failed;
     const fs::file_status there = fs::status(folder_ / place, failed);
-    return taken_.contains(path_key(place, rules_)) || (fs::exists(there) && !fs::is_directory(there));
+    return fs::exists(there) && !fs::is_directory(there);
 }
 
 fs::path Landing::numbered(const fs::path& wanted) const {
@@ -95,9 +98,9 @@ fs::path Landing::numbered(const fs::path& wanted) const {
 
 std::error_code Landing::make_folder(const fs::path& place) {
     std::error_code failed;
-    if (place == last_) return failed;
-    if (fs::create_directories(folder_ / place, failed) && !failed) made_.insert(place.native());
-    last_ = place;
+    if (made_.contains(place.native())) return failed;
+    const bool is_new = fs::create_directories(folder_ / place, failed);
+    if (!failed) made_[place.native()] = is_new;
     return failed;
 }
 

@@ -3,7 +3,6 @@
 
 #include <map>
 #include <optional>
-#include <set>
 
 #include "restoring/manifest.h"
 #include "restoring/names.h"
@@ -95,9 +94,8 @@ class Landing {
     std::filesystem::path folder_;
     NameRules rules_;
     IfExists if_exists_;
-    std::map<std::string, Taken> taken_;                              // by path_key
-    std::set<std::string> made_;                                      // folders that were not there before
-    std::filesystem::path last_;                                      // that was asked to be made
+    std::map<std::string, Taken> taken_;  // by path_key
+    std::map<std::string, bool> made_;    // folders that are there now; whether they were not before
     std::map<std::filesystem::path, std::filesystem::path> folders_;  // those that were asked for, and where they are
 };
 

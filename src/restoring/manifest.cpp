@@ -1,6 +1,5 @@
 #include "restoring/manifest.h"
 
-#include <algorithm>
 #include <charconv>
 #include <fmt/format.h>
 #include <sstream>
@@ -139,13 +138,10 @@ Result<void> Manifest::add(ManifestRow row) {
 
 Manifest::Final Manifest::final_form() const {
     Final form{is_superseded_ ? text() : "", {}};
-    std::vector<const ManifestRow*> by_path;
-    by_path.reserve(rows_.size());
+    std::map<std::pair<SumKind, std::string_view>, const ManifestRow*> by_path;
     for (const auto& [key, row] : rows_)
-        if (!row.sum().empty()) by_path.push_back(&row);
-    std::sort(by_path.begin(), by_path.end(),
-              [](const ManifestRow* a, const ManifestRow* b) { return a->restored_path < b->restored_path; });
-    for (const ManifestRow* row : by_path) form.sums[static_cast<std::size_t>(row->sums())] += sum_line(*row);
+        if (!row.sum().empty()) by_path[{row.sums(), row.restored_path}] = &row;
+    for (const auto& [key, row] : by_path) form.sums[static_cast<std::size_t>(key.first)] += sum_line(*row);
     return form;
 }
 

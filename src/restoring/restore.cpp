@@ -117,8 +117,10 @@ class Restoration {
         DREDGER_TRY(destination_, Destination::open(request_.destination, request_.dry_run));
         rules_ = request_.names.value_or(destination_->rules());
         making_time_ = making_time_of(request_.destination);
-        if (!request_.dry_run) DREDGER_CHECK(destination_->make_staging());
-        if (!request_.dry_run) DREDGER_CHECK(earlier.open(request_.destination));
+        if (!request_.dry_run) {
+            DREDGER_CHECK(earlier.open(request_.destination));
+            DREDGER_CHECK(destination_->make_staging());
+        }
         books_ = std::move(earlier);
         landing_.emplace(request_.destination, rules_, request_.if_exists, books_->manifest());
         if (report_.bytes > destination_->room())

@@ -41,6 +41,13 @@ class ManifestTest : public testing::Test {
     TempFolder folder_;
 };
 
+TEST_F(ManifestTest, OneFileHasOneSum) {
+    // The first was taken away since, and another one was given its place.
+    write({row(1, "b.txt", "b.txt", kSha), row(2, "a.txt", "a.txt", kSha)}, true);
+    write({row(3, "old/b.txt", "b.txt", kOtherSha)}, true);
+    EXPECT_EQ(text("SHA256SUMS"), kSha + "  a.txt\n" + kOtherSha + "  b.txt\n");
+}
+
 TEST_F(ManifestTest, RowsComeBackAsTheyWere) {
     const std::vector<ManifestRow> rows = {row(1, "logs/a; b, \"c\".txt", "logs/a; b, \"c\".txt", kSha),
                                            row(2, "two\r\nlines ", "two%0D%0Alines%20", kOtherSha),

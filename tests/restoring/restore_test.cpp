@@ -200,6 +200,17 @@ TEST_F(RestoreTest, AFileInTheWayOfAFolderLosesNothing) {
     EXPECT_GT(numbered, 0U);
 }
 
+TEST_F(RestoreTest, SomebodysOwnManifestIsLeftAlone) {
+    scan_fixture("fat32-stick");
+    fs::create_directory(out());
+    test::write_text(out() / "manifest.csv", "\"cargo of the boat");
+    const auto report = run();
+    ASSERT_FALSE(report);
+    EXPECT_THAT(report.error().line(), HasSubstr("no manifest of dredger"));
+    EXPECT_EQ(test::read_text(out() / "manifest.csv"), "\"cargo of the boat");
+    EXPECT_EQ(std::distance(fs::directory_iterator(out()), fs::directory_iterator()), 1) << "nothing else is made";
+}
+
 TEST_F(RestoreTest, ADryRunWritesNothing) {
     scan_fixture("fat12-floppy");
     const auto report = run([](Request& r) { r.dry_run = true; });
