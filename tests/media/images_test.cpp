@@ -5,6 +5,7 @@
 #include <thread>
 #include <zstd.h>
 
+#include "base/bytes.h"
 #include "base/digest.h"
 #include "media/opened.h"
 #include "support/support.h"
@@ -197,6 +198,43 @@ TEST(DiskImages, ThatAreCutShortSaySo) {
         ASSERT_TRUE(opened) << name << ": " << opened.error().line();
         EXPECT_THAT(opened->remarks, Contains(HasSubstr(std::string(name) + " is cut short"))) << name;
     }
+}
+
+// No program at hand writes such a disk: this one's map is emptied, and its header told to build on the other one.
+TEST(DiskImages, AVdiThatBuildsOnAnotherFindsItByItsNumber) {
+    constexpr std::size_t kType = 76, kMapAt = 340, kBlocks = 384, kCreated = 392, kBuildsOn = 424, kUuid = 16;
+    constexpr std::uint32_t kDifferencing = 4;
+    const TempFolder folder;
+    test::unpack_disk_images(folder.path(), {"plain.vdi"});
+    const std::string parent = test::read_text(folder / "plain.vdi");
+    const auto number = [&](std::size_t at) { return *view_of(parent).u32le(at); };
+    std::string child = parent;
+    const auto put = [&](std::size_t at, std::uint32_t value) {
+        for (unsigned i = 0; i < 4; ++i) child[at + i] = static_cast<char>(value >> (8 * i) & 0xFF);
+    };
+    put(kType, kDifferencing);
+    child.replace(kBuildsOn, kUuid, parent, kCreated, kUuid);
+    child[kCreated] = static_cast<char>(~child[kCreated]);
+    const std::size_t map = number(kMapAt), blocks = number(kBlocks);
+    ASSERT_GT(blocks, 4U);
+    // The first block is its own, the second one was discarded.
+    for (std::size_t i = 1; i < blocks; ++i) put(map + 4 * i, i == 1 ? 0xFFFF'FFFE : 0xFFFF'FFFF);
+    test::write_text(folder / "child.vdi", child);
+    const auto opened = open_medium(folder / "child.vdi");
+    ASSERT_TRUE(opened) << opened.error().line();
+    EXPECT_EQ(opened->files.size(), 2U);
+    const auto whole = open_medium(folder / "plain.vdi");
+    const std::uint64_t block = 1 << 20;
+    for (std::uint64_t at = 0; at < opened->medium->size(); at += block) {
+        const std::size_t length = static_cast<std::size_t>(std::min(block, opened->medium->size() - at));
+        const auto here = opened->medium->bytes(at, length).value();
+        const auto there = at == block ? std::vector<std::byte>(length) : whole->medium->bytes(at, length).value();
+        EXPECT_TRUE(here == there) << at;
+    }
+    fs::rename(folder / "plain.vdi", folder / "plain.taken");
+    const auto alone = open_medium(folder / "child.vdi");
+    ASSERT_FALSE(alone);
+    EXPECT_THAT(alone.error().line(), AllOf(HasSubstr("the parent disk is missing"), HasSubstr("same folder")));
 }
 
 TEST(DiskImages, PackedAndCutShortGiveWhatComesOutOfThem) {

@@ -1,4 +1,4 @@
-// Ten thousand damaged copies of a real Btrfs medium. Damage is given the checksum that it then has, so that it is
+// Thousands of damaged copies of real Btrfs media. Damage is given the checksum that it then has, so that it is
 // read.
 #include <gtest/gtest.h>
 #include <random>
@@ -33,15 +33,15 @@ struct Everything final : RecordSink {
     }
 };
 
-class BtrfsDamage : public testing::TestWithParam<unsigned> {};
+class BtrfsDamage : public testing::TestWithParam<test::Damage> {};
 
-TEST_P(BtrfsDamage, TwoThousandNotes) {
-    const auto image = std::make_shared<const std::vector<std::byte>>(test::unpacked("btrfs-notes"));
+TEST_P(BtrfsDamage, TwoThousandCopies) {
+    const auto image = std::make_shared<const std::vector<std::byte>>(test::unpacked(GetParam().first));
     const auto geometry = btrfs::parse_superblock(ByteView(*image).slice(64 << 10, 4096).value()).value();
     const auto places = nodes_of(*image, geometry);
     ASSERT_GT(places.size(), 40U);
     const unsigned copies = test::affordable(kCopies);
-    std::mt19937 chance(GetParam());
+    std::mt19937 chance(GetParam().second);
     const auto any = [&](std::size_t below) { return static_cast<std::size_t>(chance()) % below; };
     for (unsigned copy = 0; copy < copies; ++copy) {
         const auto medium = std::make_shared<test::MemoryMedium>(image);
@@ -54,7 +54,7 @@ TEST_P(BtrfsDamage, TwoThousandNotes) {
                 const std::size_t at = any(3) == 0 ? 32 + any(bytes.size() - 32) : 0x50 + any(400);
                 bytes[at] = any(3) == 0 ? std::byte{0xFF} : static_cast<std::byte>(chance());
             }
-            const std::uint32_t sum = ~Crc32c().add(std::span(bytes).subspan(32)).value();
+            const std::uint32_t sum = crc32c(std::span(bytes).subspan(32));
             for (std::size_t i = 0; i < bytes.size(); ++i)
                 if (bytes[i] != (*image)[static_cast<std::size_t>(node) + i])
                     medium->patch(node + i, std::to_integer<std::uint8_t>(bytes[i]));
@@ -72,7 +72,12 @@ TEST_P(BtrfsDamage, TwoThousandNotes) {
     }
 }
 
-INSTANTIATE_TEST_SUITE_P(Seeds, BtrfsDamage, testing::Values(1, 2, 3, 4, 5));
+INSTANTIATE_TEST_SUITE_P(Media, BtrfsDamage,
+                         testing::Values(test::Damage("btrfs-notes", 1U), test::Damage("btrfs-notes", 2U),
+                                         test::Damage("btrfs-notes", 3U), test::Damage("btrfs-notes", 4U),
+                                         test::Damage("btrfs-notes", 5U), test::Damage("btrfs-versions", 1U),
+                                         test::Damage("btrfs-versions", 2U)),
+                         test::NameOfTest());
 
 }  // namespace
 }  // namespace dredger

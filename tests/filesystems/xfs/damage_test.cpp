@@ -39,7 +39,8 @@ INSTANTIATE_TEST_SUITE_P(Media, XfsDamage,
                                          test::Damage("xfs-colony", 3U), test::Damage("xfs-colony", 4U),
                                          test::Damage("xfs-colony", 5U), test::Damage("xfs-worn", 1U),
                                          test::Damage("xfs-worn", 2U), test::Damage("xfs-worn", 3U),
-                                         test::Damage("xfs-worn", 4U), test::Damage("xfs-pieces", 1U)),
+                                         test::Damage("xfs-worn", 4U), test::Damage("xfs-worn", 5U),
+                                         test::Damage("xfs-pieces", 1U)),
                          test::NameOfTest());
 
 }  // namespace
