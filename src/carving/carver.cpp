@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <array>
+#include <chrono>
 #include <condition_variable>
 #include <map>
 #include <mutex>
@@ -16,6 +17,9 @@ namespace {
 constexpr std::uint64_t kSector = 512;
 constexpr std::uint64_t kLookAhead = 8 * kSector;
 constexpr unsigned kStandsAlone = 32;  // bits of evidence
+// Bytes that may be read for the starts of a block that turn out to be nothing; behind that each gets little. Only a
+// surface that was made to hold up its reader comes so far.
+constexpr std::uint64_t kMostInVain = std::uint64_t{1} << 30;
 
 // Formats whose parts are files of their own: what lies in a damaged one is worth listing.
 bool holds_files(const Format& format) { return format.kind == Kind::archive; }
@@ -34,7 +38,8 @@ bool is_padded(const Medium& ground, const Extent& last_piece) {
     const std::uint64_t end = last_piece.end();
     const std::uint64_t filled = std::min((end + kSector - 1) / kSector * kSector, ground.size());
     const std::uint64_t last = end - std::min(kLastBytes, last_piece.length);
-    Reader bytes(ground, last);
+    Budget budget;
+    Reader bytes(ground, budget, last);
     return !bytes.is_zeros(0, end - last) && (end == filled || bytes.is_zeros(end - last, filled - last));
 }
 
@@ -69,6 +74,8 @@ struct Carver::Searched {
     std::vector<std::uint64_t> starts;  // of the finds, on the ground
     std::vector<VolumeTrace> traces;
     std::uint64_t dropped = 0;
+    std::uint64_t given_up = 0;
+    std::uint64_t in_vain = 0;  // bytes read for starts that were nothing
 };
 
 Carver::Carver(std::shared_ptr<const Content> ground, CarveOptions options, Coverage known)
@@ -78,17 +85,25 @@ Carver::Carver(std::shared_ptr<const Content> ground, CarveOptions options, Cove
       known_(std::move(known)) {}
 Carver::~Carver() = default;
 
-std::optional<Find> Carver::examine(const MediumPtr& ground, std::uint64_t start, const std::vector<Bid>& bids) const {
+std::optional<Find> Carver::examine(const MediumPtr& ground, std::uint64_t start, const std::vector<Bid>& bids,
+                                    Searched& in) const {
+    const Budget::Stop stop = [this] { return stopped_.load(std::memory_order_relaxed); };
     for (const Bid& bid : bids) {
-        Reader reader(*ground, start);
+        Budget budget(in.in_vain < kMostInVain ? Budget::Limits() : Budget::kScant, stop);
+        Reader reader(*ground, budget, start);
         Find find;
-        find.measured = bid.format->measure(reader);
-        if (!find.measured.is_file()) continue;
+        find.measured = measure(*bid.format, reader);
+        if (!find.measured.is_file()) {
+            in.in_vain += budget.bytes_spent();
+            in.given_up += find.measured.end == Measured::End::gave_up ? 1 : 0;
+            continue;
+        }
         find.bits = bid.bits;
         std::vector<Extent> on_ground = {{start, find.measured.length}};
         if (could_go_on(*ground, find.measured, *bid.format, start)) {
             JoinLimits limits;
             if (options_.cluster != 0) limits.cluster = options_.cluster;
+            limits.stop = stop;
             if (auto joined = join(*ground, start, *bid.format, find.measured, limits)) {
                 find.measured = joined->measured;
                 on_ground = joined->pieces;
@@ -101,7 +116,8 @@ std::optional<Find> Carver::examine(const MediumPtr& ground, std::uint64_t start
         find.size = find.measured.length;
         const auto content = std::make_shared<Content>(ground, on_ground);
         if (bid.format->describe != nullptr) {
-            Reader again(*content);
+            Budget for_words(stop);
+            Reader again(*content, for_words);
             find.said = bid.format->describe(again, find.size);
         }
         for (const Extent& piece : on_ground)
@@ -137,7 +153,7 @@ void Carver::search(const GroundAhead& ground, std::uint64_t from, std::uint64_t
                             bids);
         std::uint64_t next = at + step;
         if (!bids.empty()) {
-            if (auto find = examine(near, at, bids)) {
+            if (auto find = examine(near, at, bids, into)) {
                 // Within a file in one piece nothing begins.
                 if (keeps_its_bytes(*find) && find->pieces.size() == 1)
                     next = std::max(next, options_.every_offset
@@ -179,6 +195,7 @@ const Coverage* Carver::covering(const Find& find, std::uint64_t start) const {
 // In the order of their places: what lies within an earlier find is no file of its own.
 Result<void> Carver::settle(const GroundAhead& ground, Searched& done, FindSink& sink) {
     dropped_ += done.dropped;
+    given_up_ += done.given_up;
     for (VolumeTrace& trace : done.traces) sink.take(std::move(trace));
     for (std::size_t i = 0; i < done.finds.size(); ++i) {
         Find& find = done.finds[i];
@@ -190,13 +207,15 @@ Result<void> Carver::settle(const GroundAhead& ground, Searched& done, FindSink&
             std::uint64_t resume = start + (around->end_at(place) - place);
             resume = (resume + kSector - 1) / kSector * kSector;
             if (keeps_its_bytes(find) && find.pieces.size() == 1 && resume < skipped) {
-                Searched hidden{done.block, {}, {}, {}, 0};
+                Searched hidden;
+                hidden.block = done.block;
                 search(ground, resume, skipped, hidden);
                 const auto behind = static_cast<std::ptrdiff_t>(i) + 1;
                 done.finds.insert(done.finds.begin() + behind, std::make_move_iterator(hidden.finds.begin()),
                                   std::make_move_iterator(hidden.finds.end()));
                 done.starts.insert(done.starts.begin() + behind, hidden.starts.begin(), hidden.starts.end());
                 dropped_ += hidden.dropped;
+                given_up_ += hidden.given_up;
             }
             continue;
         }
@@ -216,11 +235,12 @@ Result<void> Carver::settle(const GroundAhead& ground, Searched& done, FindSink&
 // Blocks that workers searched, on their way to whoever settles them in order.
 class Carver::Workers {
   public:
-    Workers(const Carver& carver, GroundAhead& ground, unsigned count) : ground_(ground) {
+    Workers(const Carver& carver, GroundAhead& ground, unsigned count) : carver_(carver), ground_(ground) {
         for (unsigned i = 0; i < count; ++i)
             threads_.emplace_back([this, &carver] {
                 while (auto block = ground_.next()) {
-                    Searched done{std::move(*block), {}, {}, {}, 0};
+                    Searched done;
+                    done.block = std::move(*block);
                     if (!done.block.failure) {
                         carver.look_for_volumes(done);
                         carver.search(ground_, done.block.start, done.block.start + done.block.length, done);
@@ -233,20 +253,25 @@ class Carver::Workers {
             });
     }
     ~Workers() {
+        carver_.stopped_ = true;
         ground_.stop();
         for (std::thread& thread : threads_) thread.join();
     }
     Workers(const Workers&) = delete;
     Workers& operator=(const Workers&) = delete;
 
-    // The block that begins at `start`, when it is searched.
-    Searched take(std::uint64_t start) {
+    // The block that begins at `start`, when it is searched; none where `should_stop` says so first.
+    template <class ShouldStop>
+    std::optional<Searched> take(std::uint64_t start, const ShouldStop& should_stop) {
+        constexpr std::chrono::milliseconds kPatience{50};
         std::unique_lock lock(guard_);
-        changed_.wait(lock, [&] { return searched_.contains(start); });
+        while (!changed_.wait_for(lock, kPatience, [&] { return searched_.contains(start); }))
+            if (should_stop()) return std::nullopt;
         return std::move(searched_.extract(start).mapped());
     }
 
   private:
+    const Carver& carver_;
     GroundAhead& ground_;
     std::mutex guard_;
     std::condition_variable changed_;
@@ -254,21 +279,31 @@ class Carver::Workers {
     std::vector<std::thread> threads_;            // last: they use all the others
 };
 
+SweepState Carver::state_at(std::uint64_t position) const {
+    return {position, taken_.extents(), doubtful_.extents(), dropped_, given_up_};
+}
+
 Result<void> Carver::sweep(const SweepState& state, FindSink& sink) {
     for (const Extent& extent : state.taken) taken_.add(extent);
     for (const Extent& extent : state.doubtful) doubtful_.add(extent);
     dropped_ = state.dropped;
+    given_up_ = state.given_up;
+    stopped_ = false;
     GroundAhead ground(ground_, state.position);
     Workers workers(*this, ground,
                     options_.workers != 0 ? options_.workers : std::max(1U, std::thread::hardware_concurrency()));
     for (std::uint64_t at = state.position; at < ground.size(); at += GroundAhead::kBlock) {
-        Searched searched = workers.take(at);
-        if (searched.block.failure) return tl::unexpected<Error>(*searched.block.failure);
-        DREDGER_CHECK(settle(ground, searched, sink));
+        auto searched = workers.take(at, [&] { return sink.should_stop(); });
+        if (!searched) {
+            DREDGER_CHECK(sink.reached(state_at(at)));
+            return {};
+        }
+        if (searched->block.failure) return tl::unexpected<Error>(*searched->block.failure);
+        DREDGER_CHECK(settle(ground, *searched, sink));
         ground.let_go_first();
-        const std::uint64_t done = at + searched.block.length;
+        const std::uint64_t done = at + searched->block.length;
         if (const auto place = ground_->places_of(done, 1); !place.empty()) taken_.forget_before(place.front().offset);
-        DREDGER_TRY(const bool go_on, sink.reached({done, taken_.extents(), doubtful_.extents(), dropped_}));
+        DREDGER_TRY(const bool go_on, sink.reached(state_at(done)));
         if (!go_on) return {};
     }
     return {};

@@ -2,6 +2,7 @@
 // like a file. What file systems left is seen in the same pass.
 #pragma once
 
+#include <atomic>
 #include <functional>
 #include <memory>
 
@@ -34,6 +35,7 @@ struct SweepState {
     std::vector<Extent> taken;     // on the medium, of finds that reach further
     std::vector<Extent> doubtful;  // the same of broken ones
     std::uint64_t dropped = 0;     // starts that turned out to be nonsense
+    std::uint64_t given_up = 0;    // starts that cost more to follow than they can be worth
 };
 
 struct CarveOptions {
@@ -54,6 +56,8 @@ class FindSink {
     virtual void take(VolumeTrace&& trace) = 0;
     // Everything up to `state` was handed over. False ends the sweep.
     virtual Result<bool> reached(const SweepState& state) = 0;
+    // Asked while the sweep waits for what is measured; what was reached so far is told again then.
+    virtual bool should_stop() = 0;
 };
 
 class Carver {
@@ -67,13 +71,15 @@ class Carver {
     Result<void> sweep(const SweepState& state, FindSink& sink);
 
   private:
-    // What begins at `start` of the ground, if anything; `ground` reads it.
-    std::optional<Find> examine(const MediumPtr& ground, std::uint64_t start, const std::vector<Bid>& bids) const;
     struct Searched;
     class Workers;
+    // What begins at `start` of the ground, if anything; `ground` reads it. What it cost in vain is added to `in`.
+    std::optional<Find> examine(const MediumPtr& ground, std::uint64_t start, const std::vector<Bid>& bids,
+                                Searched& in) const;
     void look_for_volumes(Searched& in) const;
     void search(const GroundAhead& ground, std::uint64_t from, std::uint64_t to, Searched& into) const;
     Result<void> settle(const GroundAhead& ground, Searched& done, FindSink& sink);
+    SweepState state_at(std::uint64_t position) const;
     const Coverage* covering(const Find& find, std::uint64_t start) const;
     bool is_wanted(const Format& format) const;
     bool keeps_its_bytes(const Find& find) const;
@@ -85,6 +91,8 @@ class Carver {
     Coverage taken_;     // by whole files
     Coverage doubtful_;  // by the good parts of broken files
     std::uint64_t dropped_ = 0;
+    std::uint64_t given_up_ = 0;
+    mutable std::atomic<bool> stopped_ = false;  // asks the workers to leave what they are at
 };
 
 }  // namespace dredger

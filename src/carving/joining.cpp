@@ -53,18 +53,21 @@ class Search {
         const std::uint64_t fixed = length_of(from.pieces) - from.pieces.back().length;  // before the last piece
         std::optional<Joined> better;
         for (std::uint64_t split = last;; split -= cluster) {
-            for (auto gap = gaps.begin(); split > fixed && gap != gaps.end() && read_ < limit_; ++gap)
+            for (auto gap = gaps.begin(); split > fixed && gap != gaps.end() && read_ < limit_ && !is_stopped(); ++gap)
                 if (auto whole = attempt(from, split, *gap, better)) return whole;
             if ((better && !are_told) || split <= first || split < cluster) break;
         }
         return better;
     }
 
+    bool is_stopped() const { return limits_.stop && limits_.stop(); }
+
     std::vector<std::uint64_t> told_gaps(const Joined& from) {
         std::vector<std::uint64_t> gaps;
         if (format_.gaps == nullptr) return gaps;
         const Content content(ground_, from.pieces);
-        Reader reader(content);
+        Budget budget(limits_.stop);
+        Reader reader(content, budget);
         for (const std::uint64_t gap : format_.gaps(reader, from.measured))
             if (gap % limits_.cluster == 0 && std::find(gaps.begin(), gaps.end(), gap) == gaps.end())
                 gaps.push_back(gap);
@@ -107,8 +110,9 @@ class Search {
         const std::uint64_t behind = last.offset + (split - before) + gap;
         pieces.push_back({behind, last.end() - behind});
         const Content content(ground_, pieces);
-        Reader reader(content);
-        tried.measured = format_.measure(reader);
+        Budget budget(limits_.stop);
+        Reader reader(content, budget);
+        tried.measured = measure(format_, reader);
         read_ += reader.fetched();
         if (tried.measured.is_file()) tried.pieces = std::move(pieces);
         return tried;

@@ -16,6 +16,7 @@ struct JoinLimits {
     std::uint64_t most_told_split = 4096;  // the same where the format tells how much is foreign
     std::size_t most_pieces = 6;
     std::uint64_t most_read = 256ULL << 20;  // bytes that all tries for one file may read
+    Budget::Stop stop = {};
 };
 
 struct Joined {

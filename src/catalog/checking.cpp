@@ -53,32 +53,36 @@ bool can_be_checked(const Candidate& candidate) {
            !record.is_folder && !record.layout.empty() && record.size > 0 && candidate.prospect.band != Band::gone;
 }
 
-void check_content(const MediumPtr& medium, Candidate& candidate) {
-    if (!can_be_checked(candidate)) return;
+bool check_content(const MediumPtr& medium, Candidate& candidate, const Budget::Stop& stop) {
+    if (!can_be_checked(candidate)) return true;
     const Record& record = candidate.record;
     const auto content = open_content(medium, record.layout, record.size);
-    if (content->size() != record.size) return;
+    if (content->size() != record.size) return true;
     std::vector<std::byte> head(static_cast<std::size_t>(std::min(record.size, kHead)));
     std::vector<Extent> bad;
-    if (!content->read(0, head, &bad)) return;
-    candidate.is_checked = true;
+    if (!content->read(0, head, &bad)) return true;
     if (const auto agreeing = agreeing_bytes(medium, record.layout)) {
+        candidate.is_checked = true;
         std::uint64_t stored = 0;
         for (const Extent& extent : record.layout.extents) stored += extent.is_stored() ? extent.length : 0;
         add_sums(candidate.prospect, *agreeing, stored);
         candidate.proof = *agreeing == stored ? Proof::checksums : Proof::none;
-        return;
+        return true;
     }
     const Format* named = format_with_extension(extension_of(record.name));
     const Format* best = format_of(ByteView(head), named);
     // Of text nothing but its characters could be checked.
-    if (best == nullptr || best->name == "txt") return;
-    Reader reader(*content);
+    Budget budget(stop);
     ContentEvidence evidence;
-    evidence.measured = best->measure(reader);
-    if (!evidence.measured.is_file()) return;
+    if (best != nullptr && best->name != "txt") {
+        Reader reader(*content, budget);
+        evidence.measured = measure(*best, reader);
+        if (budget.was_stopped()) return false;
+    }
+    candidate.is_checked = true;
+    if (evidence.measured.end == Measured::End::nonsense) return true;
     evidence.is_padded = true;
-    const bool is_right = evidence.measured.end != Measured::End::broken && evidence.measured.length <= record.size;
+    const bool is_right = evidence.measured.is_file() && evidence.measured.end != Measured::End::broken && evidence.measured.length <= record.size;
     add_content(candidate.prospect, evidence, record.size);
     candidate.proof = is_right ? evidence.measured.proof : Proof::none;
     const Format* finer = format_named(evidence.measured.format.empty() ? best->name : evidence.measured.format);
@@ -86,9 +90,10 @@ void check_content(const MediumPtr& medium, Candidate& candidate) {
         candidate.format = finer->name;
         candidate.kind = finer->kind;
     }
+    return true;
 }
 
-std::optional<std::uint64_t> content_end(std::string_view name, const Medium& content) {
+std::optional<std::uint64_t> content_end(std::string_view name, const Medium& content, const Budget::Stop& stop) {
     constexpr std::uint64_t kLastCluster = 64 << 10;  // bytes
     const std::uint64_t size = content.size(), from = size - std::min(size, kLastCluster);
     std::vector<std::byte> tail(static_cast<std::size_t>(size - from));
@@ -101,8 +106,9 @@ std::optional<std::uint64_t> content_end(std::string_view name, const Medium& co
     const std::uint64_t filled = size - static_cast<std::uint64_t>(last - tail.rbegin());
     // What belongs to the content may itself end with zeros.
     if (const Format* format = format_of(ByteView(head), format_with_extension(extension_of(name)))) {
-        Reader reader(content);
-        const Measured measured = format->measure(reader);
+        Budget budget(stop);
+        Reader reader(content, budget);
+        const Measured measured = measure(*format, reader);
         if (measured.is_whole() && measured.length > filled) return measured.length;
     }
     return filled;

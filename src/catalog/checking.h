@@ -10,10 +10,11 @@ namespace dredger {
 // were read when they were found.
 bool can_be_checked(const Candidate& candidate);
 
-// Sets what the content shows: prospect, proof, and a finer format. Leaves the rest as it is.
-void check_content(const MediumPtr& medium, Candidate& candidate);
+// Sets what the content shows: prospect, proof, and a finer format. Leaves the rest as it is. False: `stop` ended it, and
+// nothing is changed.
+bool check_content(const MediumPtr& medium, Candidate& candidate, const Budget::Stop& stop = {});
 
 // Where content of this name that fills whole clusters ends, as WalkOptions::content_end wants it.
-std::optional<std::uint64_t> content_end(std::string_view name, const Medium& content);
+std::optional<std::uint64_t> content_end(std::string_view name, const Medium& content, const Budget::Stop& stop = {});
 
 }  // namespace dredger

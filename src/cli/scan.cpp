@@ -78,6 +78,9 @@ void say(const SurfaceReport& surface) {
     std::vector<std::string> more;
     if (surface.checked > 0) more.push_back(fmt::format("content of {} checked", counted(surface.checked, "record")));
     if (surface.dropped > 0) more.push_back(fmt::format("{} left out", counted(surface.dropped, "false start")));
+    if (surface.given_up > 0)
+        more.push_back(fmt::format("{} given up: following on would cost more than what can be there is worth",
+                                   counted(surface.given_up, "start")));
     if (!more.empty()) fmt::print("    {}\n", fmt::join(more, "; "));
 }
 

@@ -98,11 +98,13 @@ Measured measure_cab(Reader& content) {
             if (!end) return nonsense();
             at = *end + 1;
         }
+    std::uint64_t filled = 0;  // by blocks; those of two folders never share their bytes
     for (unsigned f = 0; f < folders; ++f) {
         std::uint64_t block = content.u32le(at + (8 + std::uint64_t{folder_extra}) * f);
         for (unsigned n = content.u16le(at + (8 + std::uint64_t{folder_extra}) * f + 4); n > 0; --n) {
             const std::uint64_t packed = content.u16le(block + 4);
-            if (packed == 0 || packed > 32768 + 6144 || block + 8 + data_extra + packed > size)
+            filled += 8 + data_extra + packed;
+            if (packed == 0 || packed > 32768 + 6144 || block + 8 + data_extra + packed > size || filled > size)
                 return broken(std::min(block, size), "a block of data is damaged", size);
             block += 8 + data_extra + packed;
         }

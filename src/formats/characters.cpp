@@ -24,8 +24,8 @@ std::uint64_t end_of_characters(Reader& content, std::uint64_t at) {
 }
 
 std::uint64_t behind_line_end(Reader& content, std::uint64_t at) {
-    if (content.u8(at) == '\r') ++at;
-    return content.u8(at) == '\n' ? at + 1 : at;
+    if (content.has(at, "\r")) ++at;
+    return content.has(at, "\n") ? at + 1 : at;
 }
 
 bool begins_with(ByteView head, std::string_view word) {

@@ -149,13 +149,14 @@ Unpacked unpack(Reader& content, Packing packing, std::uint64_t at, std::uint64_
     Unpacker unpacker(packing);
     const std::uint64_t end = at + std::min(most, content.size() - std::min(at, content.size()));
     result.state = State::going;
-    while (at < end && result.state == State::going) {
+    while (at < end && result.state == State::going && !content.budget().is_spent()) {
         auto here = content.some(at);
         if (here.empty()) break;
         here = here.first(static_cast<std::size_t>(std::min<std::uint64_t>(here.size(), end - at)));
         std::size_t used = 0;
         result.state = unpacker.feed(here, used, [&](std::span<const std::byte> out) {
             result.bytes += out.size();
+            (void)content.budget().spend_unpacked(out.size());
             result.crc = crc32(out, result.crc);
             if (result.head.size() < head)
                 result.head.append(reinterpret_cast<const char*>(out.data()),

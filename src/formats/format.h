@@ -46,6 +46,7 @@ struct Measured {
         broken,    // it is one, but makes sense up to `length` only; with Proof::none only if the rest can be found
         open,      // it makes sense up to `length`, and nothing says whether more belonged to it
         whole,     // it ends at `length`
+        gave_up,   // somebody asked to stop, or following it cost more than its bytes can be worth
     };
     End end = End::nonsense;
     std::uint64_t length = 0;   // bytes
@@ -55,7 +56,7 @@ struct Measured {
     std::string_view format;     // the finer format that its content shows; empty: the one that was measured
     std::string_view trouble;    // why it is broken
     bool is_whole() const { return end == End::whole; }
-    bool is_file() const { return end != End::nonsense; }
+    bool is_file() const { return end != End::nonsense && end != End::gave_up; }
 };
 
 inline Measured nonsense() { return {}; }
@@ -94,7 +95,7 @@ struct Format {
     // by. `head` holds at least a sector, up to 64 KiB.
     std::function<unsigned(ByteView head)> bid = nullptr;
 
-    // Walks the content's own structure from its start. Null: where it ends can't be told.
+    // Walks the content's own structure from its start; called through measure(). Null: where it ends can't be told.
     std::function<Measured(Reader& content)> measure = nullptr;
     // How many foreign bytes could lie within content that is broken as `found` says, where its own tables tell. May be
     // null, and may find none.
@@ -109,6 +110,10 @@ struct Format {
     std::string_view ending = {};
     std::string_view checked = {};
 };
+
+// Measures content as `format`, which has a measurer. What the measurer concluded from bytes that are not there, or can't
+// be read, is not believed: what it calls whole is broken then. Gives up when the reader's budget is spent.
+Measured measure(const Format& format, Reader& content);
 
 // How the first bytes of a file's content go with its name.
 enum class Agreement {

@@ -105,19 +105,23 @@ class Samples {
         wide_ = !near;
         fixed_size_ = content.u32be(sizes_ + 4);
         count_ = content.u32be(sizes_ + 8);
-        if (count_ > kMostSamples || (fixed_size_ == 0 && sizes_ + 12 + 4 * count_ > sizes->end)) count_ = 0;
+        chunk_count_ = content.u32be(chunks_ + 4);
+        runs_ = content.u32be(map_ + 4);
+        // A table that reaches out of its box tells nothing.
+        const std::uint64_t chunks_end = near ? near->end : far->end;
+        if (count_ > kMostSamples || (fixed_size_ == 0 && sizes_ + 12 + 4 * count_ > sizes->end) ||
+            chunks_ + 8 + (wide_ ? 8 : 4) * chunk_count_ > chunks_end || map_ + 8 + 12 * runs_ > map->end || runs_ == 0)
+            count_ = 0;
         if (const auto entry = box_at(content, kinds->start + 8)) learn_units(*entry);
     }
 
     // Visits each sample; false where `visit` says so or the tables contradict each other.
     template <class Visit>
     bool each(const Visit& visit) {
-        const std::uint64_t chunk_count = content_.u32be(chunks_ + 4);
-        const std::uint64_t runs = content_.u32be(map_ + 4);
         std::uint64_t sample = 0;
         std::uint64_t run = 0;
-        for (std::uint64_t chunk = 0; chunk < chunk_count && sample < count_; ++chunk) {
-            while (run + 1 < runs && content_.u32be(map_ + 8 + 12 * (run + 1)) <= chunk + 1) ++run;
+        for (std::uint64_t chunk = 0; chunk < chunk_count_ && sample < count_; ++chunk) {
+            while (run + 1 < runs_ && content_.u32be(map_ + 8 + 12 * (run + 1)) <= chunk + 1) ++run;
             const std::uint64_t in_chunk = content_.u32be(map_ + 8 + 12 * run + 4);
             std::uint64_t at =
                 wide_ ? content_.u64be(chunks_ + 8 + 8 * chunk) : content_.u32be(chunks_ + 8 + 4 * chunk);
@@ -170,7 +174,8 @@ class Samples {
     }
 
     Reader& content_;
-    std::uint64_t sizes_ = 0, map_ = 0, chunks_ = 0, count_ = 0, fixed_size_ = 0;
+    std::uint64_t sizes_ = 0, map_ = 0, chunks_ = 0;  // the tables
+    std::uint64_t count_ = 0, fixed_size_ = 0, chunk_count_ = 0, runs_ = 0;
     bool wide_ = false, hevc_ = false;
     std::string_view start_;
     unsigned unit_length_ = 0;
@@ -370,7 +375,7 @@ std::vector<std::uint64_t> gaps_of_film(Reader& content, const Measured& found) 
 
 Description describe_movie(Reader& content, std::uint64_t length) {
     Description said;
-    for (std::uint64_t at = 0; at < length;) {
+    for (std::uint64_t at = 0; at < length && content.ok();) {
         const auto box = box_at(content, at);
         if (!box) break;
         if (content.has(at + 4, "moov")) {

@@ -169,6 +169,7 @@ class Walk {
     // Arithmetic coding, lossless and hierarchical frames: only the markers are looked at.
     JpegScanResult skip_to_marker(std::uint64_t at) {
         while (const auto mark = content_.find("\xFF", at, content_.size())) {
+            if (!content_.holds(*mark + 1, 1)) break;
             const unsigned next = content_.u8(*mark + 1);
             if (next != 0 && next != 0xFF && !(next >= 0xD0 && next <= 0xD7)) return {true, *mark, 0};
             at = *mark + (next == 0xFF ? 1 : 2);

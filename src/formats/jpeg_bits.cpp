@@ -29,8 +29,8 @@ bool JpegBits::load(Ahead& ahead) {
             met_marker_ = here.empty();
             continue;
         }
-        const unsigned after = content_.u8(at_ + 1);
-        if (after == 0 && content_.holds(at_ + 1, 1)) {
+        const unsigned after = content_.holds(at_ + 1, 1) ? content_.u8(at_ + 1) : 0xD9U;
+        if (after == 0) {
             stuffed_.push_back(end_);
             plain_[end_++] = 0xFF;
             at_ += 2;

@@ -10,7 +10,8 @@ namespace {
 
 class Decoder {
   public:
-    Decoder(Reader& content, std::uint64_t start, const JpegScanHeader& scan) : bits_(content, start), scan_(scan) {}
+    Decoder(Reader& content, std::uint64_t start, const JpegScanHeader& scan)
+        : budget_(content.budget()), bits_(content, start), scan_(scan) {}
 
     JpegScanResult run() {
         const bool interleaved = scan_.components.size() > 1;
@@ -118,8 +119,11 @@ class Decoder {
     }
 
     bool progressive(std::uint64_t from, std::uint64_t to, std::uint64_t across) {
+        constexpr std::uint64_t kUnitsAStep = 64;
         pending_bands_ = 0;
         for (std::uint64_t unit = from; unit < to; ++unit) {
+            // A few bits can stand for thousands of blocks.
+            if (unit % kUnitsAStep == 0 && !budget_.spend_step()) return false;
             const bool fine = scan_.components.size() > 1 ? mcu(unit % across, unit / across)
                                                           : block(0, unit / across, unit % across);
             if (!fine || bits_.ended()) return false;
@@ -241,6 +245,7 @@ class Decoder {
         return found->second;
     }
 
+    Budget& budget_;
     JpegBits bits_;
     const JpegScanHeader& scan_;
     std::vector<JpegStride> strides_;  // of all tables of a sequential scan

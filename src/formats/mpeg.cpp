@@ -76,10 +76,11 @@ Measured measure_ps(Reader& content) {
     for (;;) {
         std::uint64_t next = at;
         while (next < at + kMostFilling && content.holds(next, 4) && content.u24be(next) == 0) ++next;
-        if (content.u24be(next) != 1) break;
+        if (!content.has(next, "\0\0\1"sv) || !content.holds(next, 4)) break;
         const unsigned id = content.u8(next + 3);
         if (id == 0xB9) return whole(next + 4, Proof::structure);
         std::uint64_t length = 0;
+        if (!content.holds(next, 6)) break;
         if (id == 0xBA)
             length = (content.u8(next + 4) & 0xC0U) == 0x40 ? 14 + (content.u8(next + 13) & 7U) : 12;
         else if (id >= 0xBB)

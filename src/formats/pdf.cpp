@@ -177,8 +177,8 @@ class Document {
     // Whether a file that ends with the mark before `mark_end` is whole.
     Measured judged(std::uint64_t mark_end) {
         std::uint64_t end = mark_end;
-        if (content_.u8(end) == '\r') ++end;
-        if (content_.u8(end) == '\n') ++end;
+        if (content_.has(end, "\r")) ++end;
+        if (content_.has(end, "\n")) ++end;
         const std::uint64_t from = mark_end > 2048 ? mark_end - 2048 : 0;
         const auto start = content_.find_last("startxref", from, mark_end);
         if (!start) return nonsense();
@@ -247,6 +247,7 @@ class Document {
             if (p == std::string_view::npos) return false;
         }
         const std::size_t row = width[0] + width[1] + width[2];
+        if (row == 0) return false;
         std::uint64_t data = at + end + 6;
         if (content_.u8(data) == '\r') ++data;
         if (content_.u8(data) == '\n') ++data;
@@ -293,7 +294,7 @@ class Document {
                 if (type == 1) add(first + i, field(width[0], width[1]));
             }
         }
-        return row > 0 && follow(words);
+        return follow(words);
     }
 
     // PNG's "up" filter and its kin (ISO 32000-1, 7.4.4.4).
@@ -382,7 +383,7 @@ class Document {
         // Decoding tells best where it goes wrong.
         if (is_readable && first_filter("/DCTDecode")) {
             Reader picture = content_.within(data);
-            const Measured found = jpeg().front().measure(picture);
+            const Measured found = dredger::measure(jpeg().front(), picture);
             if (found.end == Measured::End::broken) return data + found.sure;
             return found.is_file() && data + found.length <= next ? trouble : std::optional(data);
         }

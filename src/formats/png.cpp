@@ -72,7 +72,7 @@ Measured measure_png(Reader& content) {
 Description describe_png(Reader& content, std::uint64_t length) {
     Description said;
     said.facts.push_back({"pixels", fmt::format("{} x {}", content.u32be(kHeader + 8), content.u32be(kHeader + 12))});
-    for (std::uint64_t at = kHeader; at + 12 < length && !content.has(at + 4, "IDAT"); at += 12 + content.u32be(at)) {
+    for (std::uint64_t at = kHeader; at + 12 < length && content.ok() && !content.has(at + 4, "IDAT"); at += 12 + content.u32be(at)) {
         if (content.has(at + 4, "eXIf")) describe_exif(content, at + 8, said);
         if (content.has(at + 4, std::string_view("tEXtTitle\0", 10)))
             said.title = content.text(at + 14, std::min<std::size_t>(content.u32be(at), 106) - 6);

@@ -115,8 +115,12 @@ Measured measure_font(Reader& content) {
         if (!content.holds(at, length) || content.has(entry, "head")) continue;
         std::uint32_t sum = 0;
         for (std::uint64_t p = 0; p < length; p += 4) {
-            std::uint32_t value = content.u32be(at + p);
-            if (length - p < 4) value &= ~((1U << (8 * (4 - (length - p)))) - 1);
+            std::uint32_t value = 0;
+            if (length - p >= 4)
+                value = content.u32be(at + p);
+            else
+                for (std::uint64_t byte = 0; byte < length - p; ++byte)
+                    value |= std::uint32_t{content.u8(at + p + byte)} << (24 - 8 * byte);
             sum += value;
         }
         if (sum != content.u32be(entry + 4)) ++wrong;

@@ -42,13 +42,16 @@ std::byte* Reader::Room::bytes() {
     return bytes_.get();
 }
 
-Reader::Reader(const Medium& medium, std::uint64_t from)
+Reader::Reader(const Medium& medium, Budget& budget, std::uint64_t from)
     : medium_(medium),
+      budget_(budget),
       from_(std::min(from, medium.size())),
       // Places within content stay far from overflow, whatever a medium claims.
       size_(std::min(medium.size() - from_, std::uint64_t{1} << 56)) {}
 
 const Reader::Window& Reader::window(std::uint64_t at) {
+    // Nothing stands here: an empty window that begins at this place.
+    static thread_local Window nothing;
     const auto covers = [&](const Window& w) { return at >= w.at && at - w.at < w.bytes.size(); };
     if (covers(windows_[last_])) return windows_[last_];
     for (std::size_t i = 0; i < windows_.size(); ++i) {
@@ -57,29 +60,47 @@ const Reader::Window& Reader::window(std::uint64_t at) {
         windows_[i].used = ++clock_;
         return windows_[i];
     }
-    if (at >= size_) {
-        // Nothing stands here: an empty window that begins at this place.
-        static thread_local Window nothing;
-        nothing.at = at;
-        return nothing;
-    }
+    nothing.at = at;
+    if (at >= size_) return nothing;
     const auto oldest = std::min_element(windows_.begin(), windows_.end(),
                                          [](const Window& a, const Window& b) { return a.used < b.used; });
     // A small first read: most of what a signature nominates is nonsense, and that shows at once.
     const std::uint64_t unit = fetched_ == 0 ? 4096 : kWindow;
-    oldest->at = at - at % unit;
+    const std::uint64_t start = at - at % unit;
+    const auto length = static_cast<std::size_t>(std::min<std::uint64_t>(unit, size_ - start));
+    if (!budget_.spend_bytes(length, start + length)) return nothing;
+    oldest->at = start;
     oldest->used = ++clock_;
-    oldest->bytes = {oldest->room.bytes(), static_cast<std::size_t>(std::min<std::uint64_t>(unit, size_ - oldest->at))};
+    oldest->bytes = {oldest->room.bytes(), length};
+    oldest->bad.clear();
     std::vector<Extent> bad;
-    if (!medium_.read(from_ + oldest->at, oldest->bytes, &bad) || !bad.empty()) met_unreadable_ = true;
-    fetched_ += oldest->bytes.size();
+    if (!medium_.read(from_ + start, oldest->bytes, &bad)) bad = {{from_ + start, length}};
+    for (const Extent& area : bad) {
+        const std::uint64_t first = std::max(area.offset, from_ + start) - from_ - start;
+        const std::uint64_t end = std::min<std::uint64_t>(area.end() - from_ - start, length);
+        oldest->bad.push_back({first, end - std::min(first, end)});
+    }
+    fetched_ += length;
     last_ = static_cast<std::size_t>(oldest - windows_.begin());
     return *oldest;
 }
 
-std::uint8_t Reader::byte_in_next(std::uint64_t at) {
+void Reader::fail(Trouble trouble, std::uint64_t at) {
+    if (trouble_ != Trouble::none) return;
+    trouble_ = trouble;
+    trouble_at_ = at;
+}
+
+std::uint8_t Reader::byte_at(std::uint64_t at) {
     const Window& from = window(at);
-    return from.bytes.empty() ? std::uint8_t{0} : std::to_integer<std::uint8_t>(from.bytes[at - from.at]);
+    if (from.bytes.empty()) {
+        fail(Trouble::past_end, at);
+        return 0;
+    }
+    const std::uint64_t skip = at - from.at;
+    for (const Extent& bad : from.bad)
+        if (skip >= bad.offset && skip < bad.end()) fail(Trouble::unreadable, at);
+    return std::to_integer<std::uint8_t>(from.bytes[static_cast<std::size_t>(skip)]);
 }
 
 bool Reader::has(std::uint64_t at, std::string_view bytes) {
@@ -90,9 +111,20 @@ bool Reader::has(std::uint64_t at, std::string_view bytes) {
 }
 
 std::span<const std::byte> Reader::some(std::uint64_t at) {
+    if (!budget_.spend_step()) return {};
     const Window& from = window(at);
     if (from.bytes.empty()) return {};
-    return std::span<const std::byte>(from.bytes).subspan(static_cast<std::size_t>(at - from.at));
+    const std::uint64_t skip = at - from.at;
+    std::uint64_t end = from.bytes.size();
+    for (const Extent& bad : from.bad) {
+        if (skip >= bad.offset && skip < bad.end()) {
+            fail(Trouble::unreadable, at);
+            return {};
+        }
+        if (bad.offset > skip) end = std::min(end, bad.offset);
+    }
+    return std::span<const std::byte>(from.bytes)
+        .subspan(static_cast<std::size_t>(skip), static_cast<std::size_t>(end - skip));
 }
 
 std::string Reader::text(std::uint64_t at, std::size_t length) {
@@ -132,6 +164,7 @@ std::optional<std::uint64_t> Reader::find_last(std::string_view bytes, std::uint
     while (to > from && to - from >= bytes.size()) {
         const std::uint64_t start = to - from > kWindow ? to - kWindow : from;
         const std::string piece = text(start, static_cast<std::size_t>(to - start));
+        if (piece.size() != to - start) return std::nullopt;
         for (std::size_t end = piece.size() - bytes.size() + 1; end > 0 && end <= piece.size();) {
             const void* first = ::memrchr(piece.data(), bytes.front(), end);
             if (first == nullptr) break;

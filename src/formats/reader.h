@@ -1,6 +1,10 @@
 // How measurers read content: numbers and bytes at any place of it, through a few windows, so that no file is ever held
-// in memory whole. What lies behind the end, or can't be read, comes as zeros: a measurer that walks on past the end
-// meets no structure there, and asks holds() wherever an end matters.
+// in memory whole.
+//
+// Where a number lies behind the end or can't be read its bytes are 0, and the reader is not ok() from then on: what was
+// concluded from it is not proven. Questions (holds, has, is_zeros, find) and runs of bytes (some, text) may reach behind the end:
+// nothing stands there. Every call spends from the budget that the caller gave; when that is spent nothing can be read
+// any more. Loops over counts that the content claims ask ok().
 #pragma once
 
 #include <algorithm>
@@ -12,6 +16,7 @@
 #include <vector>
 
 #include "base/bytes.h"
+#include "formats/budget.h"
 #include "media/medium.h"
 
 namespace dredger {
@@ -20,11 +25,24 @@ class Reader {
   public:
     static constexpr std::size_t kWindow = 64 << 10;  // bytes
 
-    // The content begins at `from` and reaches at most to the end of `medium`, which must outlive the reader.
-    explicit Reader(const Medium& medium, std::uint64_t from = 0);
+    // The content begins at `from` and reaches at most to the end of `medium`, which must outlive the reader, as must
+    // the budget.
+    Reader(const Medium& medium, Budget& budget, std::uint64_t from = 0);
 
-    // The content from `at` on, through windows of its own.
-    Reader within(std::uint64_t at) const { return Reader(medium_, from_ + std::min(at, size_)); }
+    // The content from `at` on, through windows of its own, out of the same budget.
+    Reader within(std::uint64_t at) const { return Reader(medium_, budget_, from_ + std::min(at, size_)); }
+
+    enum class Trouble {
+        none,
+        past_end,    // a number behind the end was asked for
+        unreadable,  // what was asked for can't be read
+        gave_up,     // the budget is spent
+    };
+    bool ok() const { return trouble_ == Trouble::none && !budget_.is_spent(); }
+    // The first there was, but that giving up counts for more; and where.
+    Trouble trouble() const { return budget_.is_spent() ? Trouble::gave_up : trouble_; }
+    std::uint64_t trouble_at() const { return trouble_at_; }
+    Budget& budget() { return budget_; }
 
     std::uint64_t size() const { return size_; }  // bytes; nothing stands behind them
     bool holds(std::uint64_t at, std::uint64_t length) const { return lies_within(at, length, size_); }
@@ -63,8 +81,6 @@ class Reader {
 
     // How many bytes this reader fetched so far: what a measurement costs.
     std::uint64_t fetched() const { return fetched_; }
-    // Whether something that was asked for could not be read.
-    bool met_unreadable() const { return met_unreadable_; }
 
   private:
     // Room for kWindow bytes, handed on from reader to reader of a thread: a scan makes one for each signature it
@@ -86,34 +102,40 @@ class Reader {
         std::uint64_t at = ~std::uint64_t{0};  // within the content
         std::uint64_t used = 0;                // when, to give up the one that waited longest
         std::span<std::byte> bytes;            // in `room`
+        std::vector<Extent> bad = {};          // those that can't be read, within the window
         Room room;
     };
     const Window& window(std::uint64_t at);
 
     template <class T, std::size_t Bytes, bool BigEndian>
     T number(std::uint64_t at) {
+        if (!budget_.spend_step()) return 0;
         const Window& from = window(at);
         const std::uint64_t skip = at - from.at;
+        const bool is_at_hand = from.bad.empty() && skip + Bytes <= from.bytes.size();
         T value = 0;
         for (std::size_t i = 0; i < Bytes; ++i) {
-            const auto byte = skip + i < from.bytes.size()
-                                  ? std::to_integer<std::uint8_t>(from.bytes[static_cast<std::size_t>(skip + i)])
-                                  : byte_in_next(at + i);
+            const auto byte = is_at_hand ? std::to_integer<std::uint8_t>(from.bytes[static_cast<std::size_t>(skip + i)])
+                                         : byte_at(at + i);
             const std::size_t place = BigEndian ? Bytes - 1 - i : i;
             value = static_cast<T>(value | static_cast<T>(static_cast<T>(byte) << (8 * place)));
         }
         return value;
     }
-    std::uint8_t byte_in_next(std::uint64_t at);
+    std::uint8_t byte_at(std::uint64_t at);
+
+    void fail(Trouble trouble, std::uint64_t at);
 
     const Medium& medium_;
+    Budget& budget_;
     std::uint64_t from_;
     std::uint64_t size_;
     std::array<Window, 4> windows_;
     std::size_t last_ = 0;
     std::uint64_t clock_ = 0;
     std::uint64_t fetched_ = 0;
-    bool met_unreadable_ = false;
+    Trouble trouble_ = Trouble::none;
+    std::uint64_t trouble_at_ = 0;
 };
 
 }  // namespace dredger

@@ -90,6 +90,25 @@ const Format* format_named(std::string_view name) {
     return found == by_name.end() ? nullptr : found->second;
 }
 
+Measured measure(const Format& format, Reader& content) {
+    Measured found = format.measure(content);
+    const std::uint64_t at = std::min(content.trouble_at(), content.size());
+    switch (content.trouble()) {
+        case Reader::Trouble::none: break;
+        case Reader::Trouble::gave_up: found = {}, found.end = Measured::End::gave_up; break;
+        case Reader::Trouble::unreadable:
+            if (found.end == Measured::End::whole || found.end == Measured::End::open)
+                found = broken_between(at, found.length, "a part of it can't be read", 0, found.format);
+            found.sure = std::min(found.sure, at);
+            break;
+        case Reader::Trouble::past_end:
+            if (found.end == Measured::End::whole || found.end == Measured::End::open)
+                found = broken(std::min(found.length, content.size()), "its end is missing", 0, found.format);
+            break;
+    }
+    return found;
+}
+
 unsigned bid_of(const Format& format, ByteView head) {
     if (format.bid != nullptr) return format.bid(head);
     unsigned best = 0;

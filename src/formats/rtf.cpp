@@ -24,6 +24,7 @@ Measured measure_rtf(Reader& content) {
     };
     while (content.holds(at, 1)) {
         const auto here = content.some(at);
+        if (here.empty()) break;
         std::uint64_t skip = 0;
         for (std::size_t i = 0; i < here.size(); ++i, ++at) {
             const auto c = std::to_integer<unsigned>(here[i]);
@@ -38,14 +39,14 @@ Measured measure_rtf(Reader& content) {
             if (c == '{') ++depth;
             if (c == '}' && --depth == 0) {
                 std::uint64_t end = behind_line_end(content, at + 1);
-                if (content.u8(end) == 0 && content.has(end - 1, "\n") && content.u8(end + 1) != 0) ++end;
+                if (content.has(end, "\0"sv) && content.has(end - 1, "\n") && !content.has(end + 1, "\0"sv)) ++end;
                 return whole(end, Proof::structure);
             }
             if (is_control(here[i])) return stopped(at);
         }
         if (skip > 0) ++at;
     }
-    return stopped(content.size());
+    return stopped(std::min(at, content.size()));
 }
 
 // The number behind a control word within [from, to), or -1.

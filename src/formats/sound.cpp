@@ -47,6 +47,7 @@ struct FlacHeader {
 };
 
 FlacHeader flac_header(Reader& content, std::uint64_t at) {
+    if (!content.holds(at, 6)) return {};
     if ((content.u16be(at) & 0xFFFEU) != 0xFFF8) return {};
     const unsigned sizes = content.u8(at + 2);
     const unsigned channels = content.u8(at + 3);
@@ -58,6 +59,7 @@ FlacHeader flac_header(Reader& content, std::uint64_t at) {
     unsigned more = 0;
     while (more < 7 && (lead & (0x80U >> more)) != 0) ++more;
     header.length += more == 0 ? 1 : more;
+    if (!content.holds(at, header.length + 3ULL)) return {};
     if (block == 1) header.samples = 192;
     if (block >= 2 && block <= 5) header.samples = 576ULL << (block - 2);
     if (block >= 8) header.samples = 256ULL << (block - 8);
@@ -68,6 +70,7 @@ FlacHeader flac_header(Reader& content, std::uint64_t at) {
     }
     if (rate == 12) header.length += 1;
     if (rate == 13 || rate == 14) header.length += 2;
+    if (!content.holds(at, header.length + 1ULL)) return {};
     std::uint8_t crc = 0;
     for (unsigned i = 0; i < header.length; ++i) crc = kCrc8[crc ^ content.u8(at + i)];
     return crc == content.u8(at + header.length) ? header : FlacHeader{};
@@ -154,7 +157,7 @@ Description describe_flac(Reader& content, std::uint64_t length) {
     Description said;
     const std::uint64_t rate = content.u24be(18) >> 4;
     if (rate != 0) said.facts.push_back({"duration", fmt::format("{} s", (content.u64be(18) & 0xFFFFFFFFFULL) / rate)});
-    for (std::uint64_t at = 4; at + 4 < length;) {
+    for (std::uint64_t at = 4; at + 4 < length && content.ok();) {
         const unsigned head = content.u8(at);
         const std::uint64_t size = content.u24be(at + 1);
         if ((head & 0x7FU) == 4) describe_comments(content, at + 4, at + 4 + size, said);

@@ -47,8 +47,9 @@ Measured measure_asf(Reader& content) {
     for (bool more = true; more;) {
         more = false;
         for (const std::string_view id : kIndexes) {
+            if (!content.has(at, id) || !content.holds(at, 24)) continue;
             const std::uint64_t length = content.u64le(at + 16);
-            if (!content.has(at, id) || length < 24 || !content.holds(at, length)) continue;
+            if (length < 24 || !content.holds(at, length)) continue;
             at += length;
             more = true;
         }
@@ -78,11 +79,10 @@ Measured measure_flv(Reader& content) {
     if (content.u32be(5) != 9 || content.u32be(9) != 0 || (content.u8(4) & 0xFAU) != 0) return nonsense();
     std::uint64_t at = 13;
     unsigned tags = 0;
-    for (;; ++tags) {
+    for (; content.holds(at, 15); ++tags) {
         const unsigned type = content.u8(at) & 0x1FU;
         const std::uint64_t length = 11 + std::uint64_t{content.u24be(at + 1)};
-        const bool is_tag =
-            content.holds(at, 15) && (type == 8 || type == 9 || type == 18) && content.u24be(at + 8) == 0;
+        const bool is_tag = (type == 8 || type == 9 || type == 18) && content.u24be(at + 8) == 0;
         if (!is_tag) break;
         if (!content.holds(at, length + 4) || content.u32be(at + length) != length)
             return tags < 2 ? nonsense() : broken(at, "a tag is damaged");

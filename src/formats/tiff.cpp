@@ -134,7 +134,11 @@ class Walk {
             reach(jpeg_at, jpeg_length);
             ++pictures_;
         }
-        if (offsets.count > 0 && offsets.count == lengths.count && offsets.count <= kMostStrips) {
+        const auto exists = [&](const List& list) {
+            return content_.holds(list.at, list.count * (list.type == 3 ? 2 : 4));
+        };
+        if (offsets.count > 0 && offsets.count == lengths.count && offsets.count <= kMostStrips && exists(offsets) &&
+            exists(lengths)) {
             for (std::uint64_t n = 0; n < offsets.count; ++n)
                 reach(value(offsets.at, offsets.type, n), value(lengths.at, lengths.type, n));
             if (width > 0 && height > 0) ++pictures_;

@@ -198,7 +198,8 @@ std::optional<Picture> decode_psd(const Medium& content, int side) {
 // The largest JPEG within a camera's raw file.
 std::optional<Picture> decode_within(const Medium& content, int side) {
     constexpr unsigned kMostStarts = 8;
-    Reader reader(content);
+    Budget budget;
+    Reader reader(content, budget);
     const MediumPtr whole(MediumPtr(), &content);  // not owned
     std::optional<Picture> best;
     std::uint64_t at = 1;
@@ -216,7 +217,8 @@ std::optional<Picture> decode_within(const Medium& content, int side) {
 
 std::optional<Picture> decode_picture(const Medium& content, int side) {
     if (!ffmpeg().is_there()) return decode_within(content, side);
-    Reader head(content);
+    Budget budget;
+    Reader head(content, budget);
     if (head.has(4, "ftyp"))
         if (auto picture = decode_heif(content, side)) return picture;
     if (head.has(0, "8BPS"))

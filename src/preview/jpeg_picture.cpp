@@ -1,4 +1,5 @@
 #include <algorithm>
+#include <array>
 #include <csetjmp>
 #include <cstdio>
 #include <jpeglib.h>
@@ -30,7 +31,11 @@ void finish(j_decompress_ptr) {}
 boolean fill(j_decompress_ptr info) {
     static const JOCTET kEnd[] = {0xFF, JPEG_EOI};
     auto* source = reinterpret_cast<Source*>(info->src);
-    const auto here = source->reader->some(source->at);
+    // What can't be read comes as zeros, so that what lies behind it can still be seen.
+    static constexpr std::array<std::byte, 512> kUnread{};
+    auto here = source->reader->some(source->at);
+    if (here.empty() && source->reader->trouble() == Reader::Trouble::unreadable && source->at < source->reader->size())
+        here = kUnread;
     source->ended = here.empty();
     source->at += here.size();
     source->base.next_input_byte = source->ended ? kEnd : reinterpret_cast<const JOCTET*>(here.data());
@@ -124,7 +129,8 @@ void decode(Decoding& d, int side) {
 }  // namespace
 
 std::optional<Picture> decode_jpeg(const Medium& content, int side) {
-    Reader reader(content);
+    Budget budget;
+    Reader reader(content, budget);
     Decoding d{};
     d.source.reader = &reader;
     d.source.base.init_source = start;

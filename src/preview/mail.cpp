@@ -72,7 +72,8 @@ std::string text_of(GMimeMessage* message) {
 }  // namespace
 
 std::string text_of_mail(const Medium& content, std::size_t most) {
-    Reader reader(content);
+    Budget budget;
+    Reader reader(content, budget);
     std::string bytes = reader.text(0, static_cast<std::size_t>(std::min<std::uint64_t>(content.size(), kMostMail)));
     // The length that some programs write before the message.
     const std::size_t first = bytes.find('\n');

@@ -45,6 +45,13 @@ bool stands_in(Reader& content, const std::string& narrow, const std::string& wi
         const std::string piece = lower_case(content.text(at, kPiece));
         for (const std::string& wanted : {narrow, wide})
             if (::memmem(piece.data(), piece.size(), wanted.data(), wanted.size()) != nullptr) return true;
+        // What can't be read is passed over.
+        if (piece.size() < kPiece && at + piece.size() < content.size() && content.budget().is_spent()) break;
+        if (piece.size() < kPiece && at + piece.size() < content.size()) {
+            constexpr std::uint64_t kSector = 512;
+            at = (at + piece.size()) / kSector * kSector + kSector;
+            continue;
+        }
         // What the text lies across is searched again.
         if (piece.size() <= wide.size()) break;
         at += piece.size() - wide.size();
@@ -56,7 +63,8 @@ bool stands_in(Reader& content, const std::string& narrow, const std::string& wi
 
 bool contains(const Medium& content, const Candidate& candidate, const std::string& text) {
     const std::string wanted = lower_case(text);
-    Reader reader(content);
+    Budget budget;
+    Reader reader(content, budget);
     if (stands_in(reader, wanted, utf16_of(wanted))) return true;
     const bool is_pdf = candidate.format == "pdf";
     const bool is_mail = candidate.format == "eml" || candidate.format == "mbox";

@@ -69,7 +69,8 @@ class TileMaker {
     void describe() {
         const Format* format = format_named(candidate_.format);
         if (format == nullptr || !format->describe) return;
-        Reader reader(content_);
+        Budget budget;
+        Reader reader(content_, budget);
         const Description said = format->describe(reader, content_.size());
         if (!said.title.empty()) tile_.facts.push_back({"title", said.title});
         tile_.facts.insert(tile_.facts.end(), said.facts.begin(), said.facts.end());
@@ -155,7 +156,8 @@ class TileMaker {
     }
 
     void reading() {
-        Reader reader(content_);
+        Budget budget;
+        Reader reader(content_, budget);
         const Format* format = format_named(candidate_.format);
         std::optional<Picture> thumbnail;
         if (reader.has(0, "PK\3\4")) {

@@ -67,7 +67,8 @@ Prospect judge_content(const ContentEvidence& e) {
                                                               kContentWeights.broken_most)
                                                  : kContentWeights.broken_unknown;
             break;
-        case Measured::End::nonsense: break;
+        case Measured::End::nonsense:
+        case Measured::End::gave_up: break;
     }
     prospect.band = band_for(prospect.value);
     return prospect;
@@ -75,7 +76,9 @@ Prospect judge_content(const ContentEvidence& e) {
 
 void add_content(Prospect& prospect, const ContentEvidence& e, std::uint64_t record_size) {
     const Measured& m = e.measured;
-    if (m.end == Measured::End::nonsense) return;
+    if (m.end == Measured::End::gave_up)
+        prospect.reasons.emplace_back("its content was not followed to its end: that cost more than it can be worth");
+    if (!m.is_file()) return;
     if (m.end == Measured::End::broken) {
         prospect.value = std::min({prospect.value, kContentWeights.broken_most, share(m.sure, record_size)});
         prospect.band = band_for(prospect.value);

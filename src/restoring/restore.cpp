@@ -51,7 +51,8 @@ Description described(const MediumPtr& medium, const Candidate& c) {
     if (format == nullptr) format = format_with_extension(extension_of(c.record.name));
     if (format == nullptr || !format->describe || c.record.layout.empty()) return {};
     const auto content = open_content(medium, c.record.layout, c.record.size);
-    Reader reader(*content);
+    Budget budget;
+    Reader reader(*content, budget);
     return format->describe(reader, std::min(content->size(), c.record.size));
 }
 

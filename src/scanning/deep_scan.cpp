@@ -29,7 +29,8 @@ std::string settings_of(const ScanRequest& request) {
 
 std::string text_of(const SweepState& state, const std::vector<VolumeTrace>& traces) {
     nlohmann::json text = {
-        {"dropped", state.dropped}, {"taken", nlohmann::json::array()}, {"doubtful", nlohmann::json::array()}};
+        {"dropped", state.dropped}, {"given_up", state.given_up}, {"taken", nlohmann::json::array()},
+        {"doubtful", nlohmann::json::array()}};
     for (const Extent& extent : state.taken) text["taken"].push_back({extent.offset, extent.length});
     for (const Extent& extent : state.doubtful) text["doubtful"].push_back({extent.offset, extent.length});
     for (const VolumeTrace& t : traces)
@@ -43,6 +44,7 @@ SweepState state_from(const Sweep& sweep, std::vector<VolumeTrace>& traces) {
     const auto text = nlohmann::json::parse(sweep.state, nullptr, false);
     if (!text.is_object()) return state;
     state.dropped = text.value("dropped", std::uint64_t{0});
+    state.given_up = text.value("given_up", std::uint64_t{0});
     for (const auto& [name, list] : {std::pair("taken", &state.taken), std::pair("doubtful", &state.doubtful)})
         for (const auto& extent : text.value(name, nlohmann::json::array())) list->push_back({extent[0], extent[1]});
     for (const auto& t : text.value("traces", nlohmann::json::array()))
@@ -122,7 +124,7 @@ Result<void> DeepScan::check_records() {
         DREDGER_TRY(auto batch, catalog_.to_check(volume_.id, sweep_.checked, kBatch));
         if (batch.empty()) return {};
         for (Candidate& candidate : batch) {
-            check_content(medium_, candidate);
+            if (!check_content(medium_, candidate, [this] { return observer_.should_stop(); })) break;
             if (candidate.is_checked) DREDGER_CHECK(catalog_.update(candidate));
             sweep_.checked = candidate.id;
         }
@@ -277,6 +279,7 @@ Result<void> DeepScan::add(Find&& find) {
 Result<bool> DeepScan::reached(const SweepState& state) {
     sweep_.position = state.position;
     report_.dropped = state.dropped;
+    report_.given_up = state.given_up;
     report_progress("searching the surface", state.position, sweep_.total, "bytes");
     const bool last = state.position >= sweep_.total;
     const bool interrupted = observer_.should_stop();

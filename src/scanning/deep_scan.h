@@ -37,6 +37,7 @@ class DeepScan final : FindSink {
     Result<void> take(Find&& find) override;
     void take(VolumeTrace&& trace) override { keep_trace(std::move(trace), traces_); }
     Result<bool> reached(const SweepState& state) override;
+    bool should_stop() override { return observer_.should_stop(); }
     Result<void> learn_places();
     Result<bool> merge(const Find& find);
     Result<bool> merge_with_start(const Find& find);

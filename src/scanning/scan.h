@@ -56,6 +56,7 @@ struct SurfaceReport {
     std::uint64_t finds = 0;     // files that no record tells of
     std::uint64_t merged = 0;    // finds that a record tells of
     std::uint64_t dropped = 0;   // starts that turned out to be nonsense
+    std::uint64_t given_up = 0;  // starts that cost more to follow than they can be worth
     bool was_done_before = false;
     bool is_whole = false;       // searched as a whole, not only what is free
     bool has_no_ground = false;  // only its records are looked at

@@ -88,7 +88,10 @@ Result<VolumeScan::Outcome> VolumeScan::run(std::int64_t source, const Volume& p
     WalkOptions options;
     options.code_page = request_.code_page;
     options.content_fits_name = content_fits_name;
-    options.content_end = content_end;
+    const Budget::Stop stop = [this] { return observer_.should_stop(); };
+    options.content_end = [stop](std::string_view name, const Medium& content) {
+        return content_end(name, content, stop);
+    };
     options.go_on = [this](const char* doing, std::uint64_t done, std::uint64_t total) {
         observer_.progress({doing, done, total, "records", 0});
         interrupted_ = interrupted_ || observer_.should_stop();

@@ -74,10 +74,12 @@ class Basket final : public FindSink {
         state = now;
         return --steps != 0;
     }
+    bool should_stop() override { return wants_to_stop; }
     std::vector<Find> finds;
     std::vector<VolumeTrace> traces;
     SweepState state;
     int steps = -1;  // until it has had enough
+    std::atomic<bool> wants_to_stop = false;
 };
 
 std::shared_ptr<const Content> ground_of(const MediumPtr& medium) {
@@ -264,6 +266,37 @@ TEST(Coverage, JoinsRunsThatTouch) {
     EXPECT_EQ(coverage.end_at(120), 250U);
     coverage.forget_before(300);
     EXPECT_TRUE(coverage.extents().empty());
+}
+
+// A measurer that is at work does not hold up whoever wants to stop.
+TEST(Carver, StopsWithinAMeasurement) {
+    Format endless;
+    endless.name = "endless";
+    endless.extensions = {"endless"};
+    endless.signatures = {{{0, "ENDLESS!"}}};
+    std::atomic<bool> is_measuring = false;
+    endless.measure = [&](Reader& content) {
+        for (std::uint64_t at = 0; content.ok(); at = (at + Reader::kWindow) % content.size()) {
+            (void)content.u8(at);
+            is_measuring = true;
+            std::this_thread::sleep_for(std::chrono::milliseconds(1));
+        }
+        return nonsense();
+    };
+    std::vector<std::byte> bytes(8 << 20);
+    std::memcpy(bytes.data() + 4096, "ENDLESS!", 8);
+    const auto medium = std::make_shared<MemoryMedium>(std::move(bytes));
+    CarveOptions options;
+    options.further = {&endless};
+    Basket basket;
+    Carver carver(ground_of(medium), std::move(options), {});
+    std::thread user([&] {
+        while (!is_measuring) std::this_thread::yield();
+        basket.wants_to_stop = true;
+    });
+    EXPECT_TRUE(carver.sweep({}, basket));
+    user.join();
+    EXPECT_EQ(basket.state.position, 0U);
 }
 
 }  // namespace

@@ -58,8 +58,9 @@ class Ground {
 
 std::optional<Joined> joined(const MemoryMedium& medium, const Format& format, JoinLimits limits = {}) {
     limits.cluster = kCluster;
-    Reader reader(medium);
-    return join(medium, 0, format, format.measure(reader), limits);
+    Budget budget;
+    Reader reader(medium, budget);
+    return join(medium, 0, format, measure(format, reader), limits);
 }
 
 TEST(Join, LeavesOutAForeignStretch) {

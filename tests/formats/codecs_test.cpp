@@ -26,7 +26,8 @@ TEST_P(Codec, TellsWhereTheStreamEnds) {
     const std::uint64_t length = bytes.size();
     bytes.resize(bytes.size() + 5000, std::byte{0x77});
     const test::MemoryMedium medium(std::move(bytes));
-    Reader reader(medium);
+    Budget budget;
+    Reader reader(medium, budget);
     const Unpacked whole = unpack(reader, GetParam().packing, 0, medium.size(), 25);
     EXPECT_TRUE(whole.ended());
     EXPECT_EQ(whole.packed, length);
@@ -37,17 +38,19 @@ TEST_P(Codec, TellsWhereTheStreamEnds) {
 TEST_P(Codec, StopsWhereItIsCutOrDamaged) {
     auto bytes = sample();
     const test::MemoryMedium cut({bytes.begin(), bytes.begin() + static_cast<std::ptrdiff_t>(bytes.size() / 2)});
-    Reader of_cut(cut);
+    Budget budget;
+    Reader of_cut(cut, budget);
     EXPECT_FALSE(unpack(of_cut, GetParam().packing, 0, cut.size()).ended());
     bytes[bytes.size() / 2] ^= std::byte{0x55};
     const test::MemoryMedium damaged(std::move(bytes));
-    Reader of_damaged(damaged);
+    Reader of_damaged(damaged, budget);
     EXPECT_FALSE(unpack(of_damaged, GetParam().packing, 0, damaged.size()).ended());
 }
 
 TEST_P(Codec, NeverReadsBeyondWhatItMay) {
     const test::MemoryMedium medium(sample());
-    Reader reader(medium);
+    Budget budget;
+    Reader reader(medium, budget);
     EXPECT_LE(unpack(reader, GetParam().packing, 0, 20).packed, 20U);
     EXPECT_EQ(unpack(reader, GetParam().packing, medium.size() + 10, 20).packed, 0U);
 }
@@ -61,7 +64,8 @@ TEST(Crc32, IsThatOfZipAcrossWindows) {
     std::vector<std::byte> bytes(200'000, std::byte{'a'});
     const std::uint32_t at_once = crc32(bytes);
     const test::MemoryMedium medium(std::move(bytes));
-    Reader reader(medium);
+    Budget budget;
+    Reader reader(medium, budget);
     EXPECT_EQ(crc32_of(reader, 0, 200'000), at_once);
     EXPECT_EQ(crc32(test::bytes_of("123456789")), 0xCBF43926U);
 }

@@ -51,7 +51,8 @@ class Tiff {
         }
         const std::string content = before + whole;
         const MemoryMedium medium(test::bytes_of(content));
-        Reader reader(medium);
+        Budget budget;
+        Reader reader(medium, budget);
         Description said;
         formats::describe_exif(reader, before.size(), said);
         return said;

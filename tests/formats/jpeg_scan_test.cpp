@@ -76,7 +76,8 @@ struct Strip {
         std::vector<std::byte> content;
         for (const std::uint8_t byte : bytes) content.push_back(static_cast<std::byte>(byte));
         const test::MemoryMedium medium(std::move(content));
-        Reader reader(medium);
+        Budget budget;
+        Reader reader(medium, budget);
         return decode_jpeg_scan(reader, 0, scan);
     }
     JpegHuffman dc, ac;

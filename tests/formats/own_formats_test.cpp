@@ -36,8 +36,9 @@ TEST(OwnFormats, EndAtTheirMark) {
     const auto content = test::bytes_of("NESTLOG1 two chicks\r\n.and then something else");
     EXPECT_EQ(bid_of(format, ByteView(content)), 64U);
     const test::MemoryMedium medium(content);
-    Reader reader(medium);
-    const Measured measured = format.measure(reader);
+    Budget budget;
+    Reader reader(medium, budget);
+    const Measured measured = measure(format, reader);
     EXPECT_TRUE(measured.is_whole());
     EXPECT_EQ(measured.length, 22U);
 }
@@ -46,7 +47,8 @@ TEST(OwnFormats, WithoutAMarkTheyEndAtTheirLimit) {
     const auto own = read("[[format]]\nname='trace'\nsignature-hex='54 52 43 01'\nmost-bytes=1000\n");
     ASSERT_TRUE(own);
     const test::MemoryMedium medium(std::vector<std::byte>(5000));
-    Reader reader(medium);
+    Budget budget;
+    Reader reader(medium, budget);
     const Measured measured = own->formats().front().measure(reader);
     EXPECT_EQ(measured.end, Measured::End::open);
     EXPECT_EQ(measured.length, 1000U);

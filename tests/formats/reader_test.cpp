@@ -16,7 +16,8 @@ test::MemoryMedium counting(std::size_t size) {
 
 TEST(Reader, NumbersAcrossWindowsAreThoseOfTheMedium) {
     const auto medium = counting(300'000);
-    Reader reader(medium, 3);
+    Budget budget;
+    Reader reader(medium, budget, 3);
     for (const std::uint64_t at : {0UL, 4090UL, 65530UL, 131069UL, 200'000UL, 299'990UL, 65533UL}) {
         const ByteView view(medium.bytes(at + 3, 4).value());
         const auto bytes = medium.bytes(at + 3, 4).value();
@@ -26,23 +27,91 @@ TEST(Reader, NumbersAcrossWindowsAreThoseOfTheMedium) {
     }
 }
 
-TEST(Reader, BehindTheEndStandZeros) {
+TEST(Reader, QuestionsMayReachBehindTheEnd) {
     const auto medium = counting(100);
-    Reader reader(medium);
-    EXPECT_EQ(reader.u64le(100), 0U);
-    EXPECT_EQ(reader.u16le(99), reader.u8(99));
-    EXPECT_EQ(reader.u8(~std::uint64_t{0}), 0U);
+    Budget budget;
+    Reader reader(medium, budget);
     EXPECT_FALSE(reader.holds(~std::uint64_t{0}, 2));
+    EXPECT_FALSE(reader.has(98, "abc"));
     EXPECT_TRUE(reader.some(100).empty());
     EXPECT_EQ(reader.text(90, 50).size(), 10U);
     EXPECT_FALSE(reader.is_zeros(90, 120));
+    EXPECT_EQ(reader.find("nothing", 0, 200), std::nullopt);
+    EXPECT_TRUE(reader.ok());
+}
+
+TEST(Reader, ANumberBehindTheEndSpoilsIt) {
+    const auto medium = counting(100);
+    for (const std::uint64_t at : {100UL, 99UL, ~std::uint64_t{0}}) {
+        Budget budget;
+        Reader reader(medium, budget);
+        (void)reader.u16le(at);
+        EXPECT_EQ(reader.trouble(), Reader::Trouble::past_end) << at;
+        EXPECT_EQ(reader.trouble_at(), std::max<std::uint64_t>(at, 100));
+        // What is there can be read all the same.
+        EXPECT_EQ(reader.u8(5), std::to_integer<unsigned>(medium.bytes(5, 1).value().front()));
+        EXPECT_FALSE(reader.ok());
+    }
+}
+
+TEST(Reader, WhatCannotBeReadSpoilsItOnlyWhereItIsAskedFor) {
+    auto medium = counting(4096);
+    medium.make_unreadable({1024, 512});
+    Budget budget;
+    Reader reader(medium, budget);
+    (void)reader.u32le(1020);
+    EXPECT_EQ(reader.some(1000).size(), 24U);
+    EXPECT_EQ(reader.some(1536).size(), 4096U - 1536);
+    EXPECT_TRUE(reader.ok());
+    EXPECT_EQ(reader.text(1000, 500).size(), 24U);
+    EXPECT_EQ(reader.trouble(), Reader::Trouble::unreadable);
+    EXPECT_EQ(reader.trouble_at(), 1024U);
+
+    Reader numbers(medium, budget);
+    (void)numbers.u32le(1022);
+    EXPECT_EQ(numbers.trouble(), Reader::Trouble::unreadable);
+}
+
+TEST(Reader, NothingIsReadWhenTheBudgetIsSpent) {
+    const auto medium = counting(300'000);
+    Budget steps({10, 0, 1 << 20, 0});
+    Reader reader(medium, steps);
+    for (unsigned i = 0; i < 10; ++i) (void)reader.u8(i);
+    EXPECT_TRUE(steps.is_spent());
+    EXPECT_EQ(reader.u8(3), 0U);
+    EXPECT_TRUE(reader.some(3).empty());
+    EXPECT_EQ(reader.trouble(), Reader::Trouble::gave_up);
+
+    Budget bytes({1 << 20, 16, 64 << 10, 0});
+    Reader far(medium, bytes);
+    for (const std::uint64_t at : {0UL, 70'000UL, 140'000UL}) (void)far.u8(at);
+    EXPECT_EQ(far.trouble(), Reader::Trouble::gave_up);
+
+    bool stop = false;
+    Budget stoppable([&] { return stop; });
+    Reader patient(medium, stoppable);
+    EXPECT_FALSE(patient.some(0).empty());
+    stop = true;
+    (void)patient.some(100'000);
+    EXPECT_TRUE(stoppable.was_stopped());
+    EXPECT_EQ(patient.trouble(), Reader::Trouble::gave_up);
+}
+
+TEST(Reader, ContentThatExistsCanBeReadManyTimes) {
+    const auto medium = counting(3 << 20);
+    Budget budget;
+    Reader reader(medium, budget);
+    for (unsigned pass = 0; pass < 60; ++pass)
+        for (std::uint64_t at = 0; at < medium.size(); at += 4) (void)reader.u32le(at);
+    EXPECT_TRUE(reader.ok());
 }
 
 TEST(Reader, FindsBytesThatLieAcrossWindows) {
     std::string text(200'000, '.');
     for (const std::size_t at : {65530UL, 131070UL, 199'990UL}) text.replace(at, 8, "ringlogs");
     const test::MemoryMedium medium(test::bytes_of(text));
-    Reader reader(medium);
+    Budget budget;
+    Reader reader(medium, budget);
     EXPECT_EQ(reader.find("ringlogs", 0, 200'000), 65530U);
     EXPECT_EQ(reader.find("ringlogs", 65531, 200'000), 131070U);
     EXPECT_EQ(reader.find("ringlogs", 131071, 199'997), std::nullopt);
@@ -55,7 +124,8 @@ TEST(Reader, TellsSectorsThatNoPackedDataHas) {
     std::vector<std::byte> bytes(4096, std::byte{0x9A});
     std::fill_n(bytes.begin() + 1500, 1100, std::byte{0x20});
     const test::MemoryMedium medium(std::move(bytes));
-    Reader reader(medium);
+    Budget budget;
+    Reader reader(medium, budget);
     EXPECT_EQ(reader.first_plain_sector(0, 4096), 1536U);
     EXPECT_EQ(reader.first_plain_sector(1537, 4096), 2048U);
     EXPECT_EQ(reader.first_plain_sector(2049, 4096), std::nullopt);

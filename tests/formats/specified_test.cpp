@@ -49,7 +49,8 @@ std::uint32_t sum_of(std::string_view bytes) { return crc32(std::as_bytes(std::s
 
 Measured measured(std::string_view format, std::string bytes) {
     const MemoryMedium medium(test::bytes_of(bytes));
-    Reader reader(medium);
+    Budget budget;
+    Reader reader(medium, budget);
     return format_named(format)->measure(reader);
 }
 

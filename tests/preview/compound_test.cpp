@@ -15,7 +15,8 @@ using testing::HasSubstr;
 
 std::string text_of(const std::vector<std::byte>& bytes, std::size_t most = 1000) {
     const test::MemoryMedium medium(bytes);
-    Reader reader(medium);
+    Budget budget;
+    Reader reader(medium, budget);
     return compound_text(reader, most);
 }
 

@@ -48,7 +48,8 @@ TEST(Contains, LooksIntoDocuments) {
     const auto samples = test::samples();
     for (const char* name : {"docx-plain.docx", "odt-plain.odt"}) {
         const MemoryMedium content(samples.at(name));
-        Reader reader(content);
+        Budget budget;
+        Reader reader(content, budget);
         // Some words that stand in the document, but packed.
         const std::string text = office_text(reader);
         const std::size_t from = text.find_first_not_of(" \n\t");

@@ -14,7 +14,8 @@ using testing::Not;
 
 std::string text_of(std::string_view bytes, bool is_markup = false) {
     const MemoryMedium content(test::bytes_of(bytes));
-    Reader reader(content);
+    Budget budget;
+    Reader reader(content, budget);
     return plain_text(reader, is_markup);
 }
 
@@ -50,13 +51,15 @@ TEST(OfficeText, IsThatOfTheDocument) {
     const auto samples = test::samples();
     for (const char* name : {"docx-plain.docx", "odt-plain.odt", "ods-plain.ods", "epub-plain.epub"}) {
         const MemoryMedium content(samples.at(name));
-        Reader reader(content);
+        Budget budget;
+        Reader reader(content, budget);
         const std::string text = office_text(reader);
         EXPECT_GT(text.size(), 3U) << name;
         EXPECT_THAT(text, AllOf(Not(HasSubstr("<")), Not(HasSubstr("xmlns")))) << name;
     }
     const MemoryMedium archive(samples.at("zip-plain.zip"));
-    Reader reader(archive);
+    Budget budget;
+    Reader reader(archive, budget);
     EXPECT_EQ(office_text(reader), "");
 }
 
@@ -66,7 +69,8 @@ TEST(ZipEntries, TellWhichAreIntact) {
         std::vector<ZipEntry> before;
         {
             const MemoryMedium content(bytes);
-            Reader reader(content);
+            Budget budget;
+            Reader reader(content, budget);
             before = zip_entries(reader, 100);
             EXPECT_EQ(zip_entries(reader, 1).size(), 1U) << name;
         }
@@ -77,7 +81,8 @@ TEST(ZipEntries, TellWhichAreIntact) {
         ASSERT_NE(hit, before.end()) << name;
         bytes[hit->data + hit->packed / 2] ^= std::byte{0xFF};
         const MemoryMedium damaged(std::move(bytes));
-        Reader reader(damaged);
+        Budget budget;
+        Reader reader(damaged, budget);
         const auto after = zip_entries(reader, 100);
         const auto same =
             std::find_if(after.begin(), after.end(), [&](const ZipEntry& e) { return e.name == hit->name; });
@@ -85,7 +90,8 @@ TEST(ZipEntries, TellWhichAreIntact) {
         EXPECT_FALSE(same->is_intact) << name;
     }
     const MemoryMedium nothing(std::vector<std::byte>(100));
-    Reader reader(nothing);
+    Budget budget;
+    Reader reader(nothing, budget);
     EXPECT_TRUE(zip_entries(reader, 10).empty());
 }
 
