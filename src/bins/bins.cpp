@@ -54,7 +54,7 @@ void Bins::learn(const Record& record, const MediumPtr& volume) {
         std::vector<Extent> bad;
         if (!content->read(0, bytes, &bad)) continue;
         std::vector<BinEntry> entries = kind->entries_of(record.path(), ByteView(bytes));
-        if (!entries.empty()) index_files_.insert(record.id);
+        if (!entries.empty()) index_files_.insert(record.content_key());
         count_ += entries.size();
         for (BinEntry& entry : entries) {
             entry.live = entry.live && record.state == State::live;
@@ -105,21 +105,21 @@ bool Bins::settle(Record& record) const {
         return true;
     }
     for (const BinKind* kind : kKinds)
-        if (index_files_.contains(record.id) && kind->may_be_index(record.name, record.size))
+        if (index_files_.contains(record.content_key()) && kind->may_be_index(record.name, record.size))
             record.notes.push_back(fmt::format("a file in which the {} noted what was thrown away", kind->name));
     if (record.state == State::trashed)
         record.notes.emplace_back("it lies in a bin that has no notes of it: where it was before is not known");
     return false;
 }
 
-void Bins::note_move(const Record& record) { moved_[folded(record.path())].push_back(record.id); }
+void Bins::note_move(const Record& record) { moved_[folded(record.path())].push_back(record.content_key()); }
 
 bool Bins::is_former_place(const Record& record) const {
     if (record.origin != Origin::remnant) return false;
     const auto moved = moved_.find(folded(record.path()));
     if (moved == moved_.end()) return false;
     return record.layout.empty() ||
-           std::find(moved->second.begin(), moved->second.end(), record.id) != moved->second.end();
+           std::find(moved->second.begin(), moved->second.end(), record.content_key()) != moved->second.end();
 }
 
 }  // namespace dredger

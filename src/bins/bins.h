@@ -62,8 +62,8 @@ class Bins {
 
     std::unordered_map<std::string, std::vector<BinEntry>> entries_;     // by folded item
     std::size_t count_ = 0;                                              // of entries_, all together
-    std::unordered_set<std::uint64_t> index_files_;                      // Record::id of the index files
-    std::unordered_map<std::string, std::vector<std::uint64_t>> moved_;  // Record::id by folded original path
+    std::unordered_set<std::uint64_t> index_files_;                      // content keys of the index files
+    std::unordered_map<std::string, std::vector<std::uint64_t>> moved_;  // content keys by folded original path
 };
 
 }  // namespace dredger

@@ -40,7 +40,7 @@ class Look final : public RecordSink {
 
 }  // namespace
 
-void BinContents::add(const Record& record) {
+void BinContents::add(const FileEntry& record) {
     ++(record.is_folder ? folders : files);
     bytes = checked_add(bytes, record.size).value_or(bytes);
     if (!record.deleted) return;

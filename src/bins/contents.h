@@ -15,7 +15,7 @@ struct BinContents {
     std::optional<FileTime> last;
 
     bool empty() const { return files + folders == 0; }
-    void add(const Record& record);
+    void add(const FileEntry& record);
 };
 
 // What of the live records of a volume lies in bins; reads them all. Nothing where the volume can not be walked.

@@ -289,6 +289,9 @@ Result<void> Carver::sweep(const SweepState& state, FindSink& sink) {
     dropped_ = state.dropped;
     given_up_ = state.given_up;
     stopped_ = false;
+    const auto places = ground_->places_of(0, ground_->size());
+    is_in_order_ = std::is_sorted(places.begin(), places.end(),
+                                  [](const Extent& a, const Extent& b) { return a.offset < b.offset; });
     GroundAhead ground(ground_, state.position);
     Workers workers(*this, ground,
                     options_.workers != 0 ? options_.workers : std::max(1U, std::thread::hardware_concurrency()));
@@ -302,7 +305,9 @@ Result<void> Carver::sweep(const SweepState& state, FindSink& sink) {
         DREDGER_CHECK(settle(ground, *searched, sink));
         ground.let_go_first();
         const std::uint64_t done = at + searched->block.length;
-        if (const auto place = ground_->places_of(done, 1); !place.empty()) taken_.forget_before(place.front().offset);
+        // What lies before the place that comes next is not met again, unless the ground leads back there.
+        if (const auto place = ground_->places_of(done, 1); is_in_order_ && !place.empty() && place.front().is_stored())
+            for (Coverage* coverage : {&taken_, &doubtful_}) coverage->forget_before(place.front().offset);
         DREDGER_TRY(const bool go_on, sink.reached(state_at(done)));
         if (!go_on) return {};
     }

@@ -46,7 +46,7 @@ struct CarveOptions {
     std::uint64_t cluster = 0;             // bytes; 0: not known
     unsigned workers = 0;                  // 0: as many as the machine has processors
     MediumPtr medium = {};                 // that the ground is of, and
-    std::span<const Tracer> tracers = {};  // what file systems left is looked for on its way, with these
+    std::vector<Tracer> tracers = {};      // what file systems left is looked for on its way, with these
 };
 
 class FindSink {
@@ -90,6 +90,7 @@ class Carver {
     Coverage known_;     // by files that are known already
     Coverage taken_;     // by whole files
     Coverage doubtful_;  // by the good parts of broken files
+    bool is_in_order_ = true;  // the ground, on its medium
     std::uint64_t dropped_ = 0;
     std::uint64_t given_up_ = 0;
     mutable std::atomic<bool> stopped_ = false;  // asks the workers to leave what they are at

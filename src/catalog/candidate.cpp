@@ -14,7 +14,7 @@ const ScannedVolume* row_of(const std::vector<ScannedVolume>& list, std::int64_t
     return found == list.end() ? nullptr : &*found;
 }
 
-std::string title_of(const Record& record) {
+std::string title_of(const FileEntry& record) {
     const auto written = record.created ? record.created : record.modified;
     return written ? fmt::format("{} (written {})", record.path(), short_time(*written)) : record.path();
 }

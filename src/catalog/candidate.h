@@ -17,6 +17,7 @@ struct ScannedSource {
     std::int64_t id = 0;
     std::string path;  // absolute, as it was when scanned
     Identity identity;
+    std::string scan = {};  // names this scan of it among those of all catalogs
 };
 
 struct ScannedVolume {
@@ -42,6 +43,7 @@ struct Sweep {
     std::uint64_t position = 0;  // bytes that were searched
     std::uint64_t total = 0;     // bytes to search
     std::string state;           // of the search, for going on with it
+    std::string traces;          // of volumes that it has seen on its way
     bool done = false;
 };
 
@@ -56,15 +58,15 @@ struct Learnt {
     std::optional<std::uint64_t> likeness;  // of a picture; 0: nothing can be seen of it. None: not looked at yet
 };
 
-// A candidate with all that is known of it. `record.layout` counts from the start of the medium, and `record.id` from
-// the start of the volume.
+// A candidate with all that is known of it.
 struct Candidate : Learnt {
     std::int64_t volume = 0;  // ScannedVolume::id
-    Record record;
+    FileEntry record;
+    MediumLayout layout;
     std::int64_t content = 0;  // the first candidate of those with this same content; 0: none is known
 };
 
 // "PATH (written TIME)": how one file is told of to explain another.
-std::string title_of(const Record& record);
+std::string title_of(const FileEntry& record);
 
 }  // namespace dredger

@@ -5,78 +5,33 @@
 #include <fstream>
 #include <sqlite3.h>
 
+#include "base/unique_id.h"
 #include "catalog/rows.h"
+#include "catalog/schema.h"
 
 namespace dredger {
 namespace {
 
 namespace fs = std::filesystem;
 using rows::candidate_at;
-using rows::kColumnCount;
-using rows::kColumns;
-using rows::list_from;
-using rows::list_text;
+using rows::code;
+using rows::json_of;
 using rows::loaded;
 using rows::stored;
+using rows::strings_from;
 using sqlite::Database;
 using sqlite::Statement;
-
-constexpr int kApplicationId = 0x44524447;  // "DRDG": what `file` and SQLite call the kind of database
-
-constexpr const char* kSchema = R"(
-CREATE TABLE sources (
-    id INTEGER PRIMARY KEY, path TEXT NOT NULL, size INTEGER NOT NULL, serial TEXT NOT NULL, samples TEXT NOT NULL,
-    compared INTEGER NOT NULL);
-CREATE TABLE unreadable (
-    source INTEGER NOT NULL REFERENCES sources, offset INTEGER NOT NULL, length INTEGER NOT NULL,
-    PRIMARY KEY (source, offset)) WITHOUT ROWID;
-CREATE TABLE volumes (
-    id INTEGER PRIMARY KEY, source INTEGER NOT NULL REFERENCES sources, number INTEGER NOT NULL, offset INTEGER NOT NULL,
-    length INTEGER NOT NULL, partition_table INTEGER NOT NULL, filesystem TEXT NOT NULL, label TEXT NOT NULL,
-    serial TEXT NOT NULL, cluster_size INTEGER NOT NULL, used INTEGER NOT NULL, warnings TEXT NOT NULL,
-    settings TEXT NOT NULL, done INTEGER NOT NULL, map_is_trusted INTEGER NOT NULL);
-CREATE TABLE sweeps (
-    volume INTEGER PRIMARY KEY REFERENCES volumes, settings TEXT NOT NULL, checked INTEGER NOT NULL,
-    position INTEGER NOT NULL, total INTEGER NOT NULL, state TEXT NOT NULL, done INTEGER NOT NULL);
-CREATE TABLE candidates (
-    id INTEGER PRIMARY KEY, volume INTEGER NOT NULL REFERENCES volumes, record INTEGER NOT NULL, state INTEGER NOT NULL,
-    origin INTEGER NOT NULL, is_folder INTEGER NOT NULL, folder TEXT NOT NULL, name TEXT NOT NULL,
-    name_is_whole INTEGER NOT NULL, size INTEGER NOT NULL, kind INTEGER NOT NULL, format TEXT NOT NULL,
-    created INTEGER, created_ns INTEGER, modified INTEGER, modified_ns INTEGER, accessed INTEGER, accessed_ns INTEGER,
-    changed INTEGER, changed_ns INTEGER, deleted INTEGER, deleted_ns INTEGER, clock INTEGER NOT NULL,
-    attributes TEXT NOT NULL, facts TEXT NOT NULL, trust INTEGER NOT NULL, codec INTEGER NOT NULL, unit INTEGER NOT NULL,
-    within_records INTEGER NOT NULL, prospect INTEGER NOT NULL, band INTEGER NOT NULL, chk INTEGER NOT NULL,
-    reasons TEXT NOT NULL, proof INTEGER NOT NULL, checked INTEGER NOT NULL, likeness INTEGER,
-    content INTEGER NOT NULL);
-CREATE INDEX candidates_by_content ON candidates (content) WHERE content > 0;
-CREATE TABLE extents (
-    candidate INTEGER NOT NULL REFERENCES candidates, position INTEGER NOT NULL, offset INTEGER NOT NULL,
-    length INTEGER NOT NULL, PRIMARY KEY (candidate, position)) WITHOUT ROWID;
-CREATE TABLE packs (
-    candidate INTEGER NOT NULL REFERENCES candidates, position INTEGER NOT NULL, codec INTEGER NOT NULL,
-    content INTEGER NOT NULL, skip INTEGER NOT NULL, unpacked INTEGER NOT NULL, PRIMARY KEY (candidate, position))
-    WITHOUT ROWID;
-CREATE TABLE sums (candidate INTEGER PRIMARY KEY REFERENCES candidates, unit INTEGER NOT NULL, sums BLOB NOT NULL);
-CREATE TABLE summary (
-    folders INTEGER NOT NULL, sound INTEGER NOT NULL, patchy INTEGER NOT NULL, faint INTEGER NOT NULL,
-    gone INTEGER NOT NULL, bytes INTEGER NOT NULL, expected_bytes REAL NOT NULL);
-)";
-
-void text_function(sqlite3_context* context, sqlite3_value* value, std::string (*function)(std::string_view)) {
-    const auto* text = reinterpret_cast<const char*>(sqlite3_value_text(value));
-    if (text == nullptr) return sqlite3_result_null(context);
-    const std::string result = function({text, static_cast<std::size_t>(sqlite3_value_bytes(value))});
-    sqlite3_result_text(context, result.data(), static_cast<int>(result.size()), SQLITE_TRANSIENT);
-}
 
 void add_functions(const Database& database) {
     constexpr int kFlags = SQLITE_UTF8 | SQLITE_DETERMINISTIC;
     sqlite3_create_function(
         database.handle(), "folded", 1, kFlags, nullptr,
-        [](sqlite3_context* c, int, sqlite3_value** v) { text_function(c, v[0], folded); }, nullptr, nullptr);
+        [](sqlite3_context* c, int, sqlite3_value** v) { sqlite::answer(c, folded(sqlite::text_of(v[0]))); }, nullptr,
+        nullptr);
     sqlite3_create_function(
         database.handle(), "extension_of", 1, kFlags, nullptr,
-        [](sqlite3_context* c, int, sqlite3_value** v) { text_function(c, v[0], extension_of); }, nullptr, nullptr);
+        [](sqlite3_context* c, int, sqlite3_value** v) { sqlite::answer(c, extension_of(sqlite::text_of(v[0]))); },
+        nullptr, nullptr);
 }
 
 bool begins_as_database(const fs::path& path) {
@@ -93,35 +48,38 @@ Catalog::Catalog(fs::path path, Database database) : path_(std::move(path)), dat
 Result<Catalog> Catalog::checked(const fs::path& path, Database database) {
     const auto application = database.number("PRAGMA application_id");
     if (!application) return tl::unexpected<Error>(application.error());
-    if (*application != kApplicationId)
+    if (*application != kCatalogApplicationId)
         return fail(ErrorKind::not_understood, "this is not a catalog", path.string(),
                     "dredger scan makes one: -c NAME.dredge");
     DREDGER_TRY(const std::int64_t version, database.number("PRAGMA user_version"));
-    if (version != kVersion)
+    if (version < 1 || version > kVersion)
         return fail(ErrorKind::not_understood,
-                    fmt::format("this catalog has version {}, this program knows version {}", version, kVersion),
-                    path.string(), version > kVersion ? "use a newer dredger" : "scan again into a new catalog");
+                    fmt::format("this catalog has version {}, this program knows versions 1 to {}", version, kVersion),
+                    path.string(), "use a newer dredger");
+    if (version < kVersion && !migrate(database, static_cast<int>(version)))
+        return fail(ErrorKind::output,
+                    fmt::format("this catalog has version {} and can't be brought to version {} here", version, kVersion),
+                    path.string(), "copy it to a folder that can be written, with room for twice its size");
     add_functions(database);
     Catalog catalog(path, std::move(database));
     DREDGER_TRY(catalog.add_candidate_,
-                catalog.database_.prepare(fmt::format("INSERT INTO candidates ({}) VALUES (?{})", kColumns, [] {
-                    std::string marks;
-                    for (int i = 1; i < kColumnCount; ++i) marks += ",?";
-                    return marks;
-                }())));
-    DREDGER_TRY(catalog.add_extent_, catalog.database_.prepare("INSERT INTO extents VALUES (?,?,?,?)"));
+                catalog.database_.prepare(fmt::format("INSERT INTO candidates ({}) VALUES ({})", rows::columns(),
+                                                      rows::parameters())));
+    DREDGER_TRY(catalog.add_extent_,
+                catalog.database_.prepare("INSERT INTO extents (candidate, position, held, offset, length, size_class) "
+                                          "VALUES (?,?,?,?,?,?)"));
     DREDGER_TRY(catalog.find_,
-                catalog.database_.prepare(fmt::format("SELECT {} FROM candidates WHERE id=?", kColumns)));
+                catalog.database_.prepare(fmt::format("SELECT {} FROM candidates WHERE id=?", rows::columns())));
     DREDGER_TRY(catalog.layout_,
-                catalog.database_.prepare("SELECT offset, length FROM extents WHERE candidate=? ORDER BY position"));
+                catalog.database_.prepare("SELECT held, offset, length FROM extents WHERE candidate=? ORDER BY position"));
     DREDGER_TRY(catalog.sums_, catalog.database_.prepare("SELECT unit, sums FROM sums WHERE candidate=?"));
     DREDGER_TRY(catalog.name_, catalog.database_.prepare(
                                    "SELECT folder, name, coalesce(created, modified) FROM candidates WHERE id=?"));
     DREDGER_TRY(catalog.beginning_,
                 catalog.database_.prepare(fmt::format("SELECT {} FROM candidates WHERE id IN (SELECT candidate FROM "
-                                                      "extents WHERE position = 0 AND offset = ?) AND volume=? AND "
-                                                      "state<>0 AND is_folder=0 ORDER BY id",
-                                                      kColumns)));
+                                                      "extents WHERE position = 0 AND held = {} AND offset = ?) AND "
+                                                      "volume=? AND state<>{} AND is_folder=0 ORDER BY id",
+                                                      rows::columns(), code(Held::stored), code(State::live))));
     return catalog;
 }
 
@@ -142,11 +100,7 @@ Result<Catalog> Catalog::open_for_scan(const fs::path& path) {
         return fail(ErrorKind::output, "another scan is writing this catalog", path.string(),
                     "wait until it is done, or give another name after -c");
     DREDGER_TRY(const std::int64_t tables, database.number("SELECT count(*) FROM sqlite_master"));
-    if (tables == 0) {
-        const std::string setup = fmt::format("BEGIN; PRAGMA application_id={}; PRAGMA user_version={}; {} COMMIT;",
-                                              kApplicationId, kVersion, kSchema);
-        DREDGER_CHECK(database.execute(setup.c_str()));
-    }
+    if (tables == 0) DREDGER_CHECK(make_tables(database));
     auto catalog = checked(path, std::move(database));
     if (catalog) catalog->lock_ = std::move(lock);
     return catalog;
@@ -167,13 +121,22 @@ Result<Catalog> Catalog::open(const fs::path& path) {
     return checked(path, std::move(*opened));
 }
 
+Result<std::string> Catalog::uuid() const {
+    DREDGER_TRY(Statement row, database_.prepare("SELECT uuid FROM catalog"));
+    DREDGER_TRY(const bool there, row.step());
+    return there ? row.text(0) : std::string();
+}
+
 Result<std::vector<ScannedSource>> Catalog::sources() const {
-    DREDGER_TRY(Statement rows, database_.prepare("SELECT id, path, size, serial, samples FROM sources ORDER BY id"));
+    DREDGER_TRY(Statement rows, database_.prepare("SELECT id, path, size, serial, samples, scan FROM sources ORDER BY id"));
     std::vector<ScannedSource> list;
     for (;;) {
         DREDGER_TRY(const bool there, rows.step());
         if (!there) return list;
-        list.push_back({rows.number(0), rows.text(1), {loaded(rows.number(2)), rows.text(3), list_from(rows.text(4))}});
+        list.push_back({rows.number(0),
+                        rows.text(1),
+                        {loaded(rows.number(2)), rows.text(3), strings_from(rows.text(4))},
+                        rows.text(5)});
     }
 }
 
@@ -181,7 +144,8 @@ Result<std::vector<ScannedVolume>> Catalog::volumes() const {
     DREDGER_TRY(Statement rows,
                 database_.prepare(
                     "SELECT id, source, number, offset, length, partition_table, filesystem, label, "
-                    "serial, cluster_size, used, warnings, settings, done, map_is_trusted FROM volumes ORDER BY id"));
+                    "serial, cluster_size, used, warnings, settings, done, map_is_trusted, pieces FROM volumes ORDER BY "
+                    "id"));
     std::vector<ScannedVolume> list;
     for (;;) {
         DREDGER_TRY(const bool there, rows.step());
@@ -199,31 +163,35 @@ Result<std::vector<ScannedVolume>> Catalog::volumes() const {
                    loaded(rows.number(9)),
                    v.place.length,
                    loaded(rows.number(10)),
-                   list_from(rows.text(11))};
+                   strings_from(rows.text(11))};
         v.settings = rows.text(12);
         v.done = rows.number(13) != 0;
         v.map_is_trusted = rows.number(14) != 0;
+        v.place.pieces = rows::extents_from(rows.text(15));
         list.push_back(std::move(v));
     }
 }
 
 Result<std::int64_t> Catalog::add_source(const ScannedSource& source) {
-    DREDGER_TRY(Statement insert, database_.prepare("INSERT INTO sources VALUES (NULL,?,?,?,?,0)"));
+    DREDGER_TRY(Statement insert, database_.prepare("INSERT INTO sources (path, size, serial, samples, compared, scan) VALUES (?,?,?,?,0,?)"));
     insert.bind(1, source.path).bind(2, stored(source.identity.size)).bind(3, source.identity.serial);
-    insert.bind(4, list_text(source.identity.samples));
+    insert.bind(4, json_of(source.identity.samples)).bind(5, source.scan.empty() ? unique_id() : source.scan);
     DREDGER_CHECK(insert.run());
     return database_.last_id();
 }
 
 Result<std::int64_t> Catalog::add_volume(const ScannedVolume& v) {
-    DREDGER_TRY(Statement insert, database_.prepare("INSERT INTO volumes VALUES (NULL,?,?,?,?,?,?,?,?,?,?,?,?,0,1)"));
+    DREDGER_TRY(Statement insert,
+                database_.prepare("INSERT INTO volumes (source, number, offset, length, partition_table, filesystem, label, "
+                                  "serial, cluster_size, used, warnings, settings, pieces, done, map_is_trusted) VALUES "
+                                  "(?,?,?,?,?,?,?,?,?,?,?,?,?,0,1)"));
     insert.bind(1, v.source)
         .bind(2, std::int64_t{v.place.number})
         .bind(3, stored(v.place.offset))
         .bind(4, stored(v.place.length));
     insert.bind(5, static_cast<std::int64_t>(v.place.table)).bind(6, v.facts.filesystem).bind(7, v.facts.label);
     insert.bind(8, v.facts.serial).bind(9, stored(v.facts.cluster_size)).bind(10, stored(v.facts.used));
-    insert.bind(11, list_text(v.facts.warnings)).bind(12, v.settings);
+    insert.bind(11, json_of(v.facts.warnings)).bind(12, v.settings).bind(13, json_of(v.place.pieces));
     DREDGER_CHECK(insert.run());
     return database_.last_id();
 }
@@ -235,13 +203,14 @@ Result<void> Catalog::finish_volume(const ScannedVolume& v) {
                           "(is_folder, prospect DESC, folder, name, id) WHERE state > 0;"
                           "CREATE INDEX IF NOT EXISTS finds_by_path ON candidates "
                           "(folder, name, id, is_folder, band, size, prospect, state) WHERE state > 0;"
+                          "CREATE INDEX IF NOT EXISTS extents_by_place ON extents (size_class, offset) WHERE held = 0;"
                           "CREATE INDEX IF NOT EXISTS candidates_figures ON candidates "
                           "(state, is_folder, band, prospect, size, kind, format, volume, origin, chk, modified, "
                           "created, deleted)"));
     DREDGER_TRY(Statement update,
                 database_.prepare("UPDATE volumes SET done=1, warnings=?, map_is_trusted=? WHERE id=?"));
     DREDGER_CHECK(
-        update.bind(1, list_text(v.facts.warnings)).bind(2, std::int64_t{v.map_is_trusted}).bind(3, v.id).run());
+        update.bind(1, json_of(v.facts.warnings)).bind(2, std::int64_t{v.map_is_trusted}).bind(3, v.id).run());
     return summarise();
 }
 
@@ -269,20 +238,24 @@ Result<void> Catalog::save_bad_areas(std::int64_t source, const std::vector<Exte
 
 Result<std::optional<Sweep>> Catalog::sweep_of(std::int64_t volume) const {
     DREDGER_TRY(Statement row,
-                database_.prepare("SELECT settings, checked, position, total, state, done FROM sweeps WHERE volume=?"));
+                database_.prepare("SELECT settings, checked, position, total, state, traces, done FROM sweeps WHERE "
+                                  "volume=?"));
     DREDGER_TRY(const bool there, row.bind(1, volume).step());
     if (!there) return std::nullopt;
-    return Sweep{volume,      row.text(0),       row.number(1), loaded(row.number(2)), loaded(row.number(3)),
-                 row.text(4), row.number(5) != 0};
+    return Sweep{volume,      row.text(0), row.number(1),     loaded(row.number(2)), loaded(row.number(3)),
+                 row.text(4), row.text(5), row.number(6) != 0};
 }
 
 Result<void> Catalog::save_sweep(const Sweep& sweep) {
     // The finds are matched with the records by where they begin.
-    DREDGER_CHECK(
-        database_.execute("CREATE INDEX IF NOT EXISTS extents_by_start ON extents (offset) WHERE position = 0"));
-    DREDGER_TRY(Statement save, database_.prepare("INSERT OR REPLACE INTO sweeps VALUES (?,?,?,?,?,?,?)"));
+    DREDGER_CHECK(database_.execute(
+        "CREATE INDEX IF NOT EXISTS extents_by_start ON extents (offset) WHERE position = 0 AND held = 0"));
+    DREDGER_TRY(Statement save,
+                database_.prepare("INSERT OR REPLACE INTO sweeps (volume, settings, checked, position, total, state, "
+                                  "traces, done) VALUES (?,?,?,?,?,?,?,?)"));
     save.bind(1, sweep.volume).bind(2, sweep.settings).bind(3, sweep.checked).bind(4, stored(sweep.position));
-    DREDGER_CHECK(save.bind(5, stored(sweep.total)).bind(6, sweep.state).bind(7, std::int64_t{sweep.done}).run());
+    save.bind(5, stored(sweep.total)).bind(6, sweep.state).bind(7, sweep.traces).bind(8, std::int64_t{sweep.done});
+    DREDGER_CHECK(save.run());
     return sweep.done ? summarise() : Result<void>();
 }
 
@@ -317,20 +290,17 @@ Result<void> Catalog::add(const Candidate& candidate) {
 }
 
 Result<void> Catalog::add_layout(const Candidate& c) {
-    std::int64_t position = 0;
-    for (const Extent& extent : c.record.layout.extents) {
-        add_extent_.bind(1, c.id).bind(2, position++).bind(3, stored(extent.offset)).bind(4, stored(extent.length));
-        DREDGER_CHECK(add_extent_.run());
-    }
-    const Layout& layout = c.record.layout;
-    if (!layout.packs.empty()) {
+    const MediumLayout& layout = c.layout;
+    for (std::size_t i = 0; i < layout.extents.size(); ++i) {
+        const LayoutExtent& extent = layout.extents[i];
+        add_extent_.bind(1, c.id).bind(2, static_cast<std::int64_t>(i)).bind(3, code(extent.held));
+        add_extent_.bind(4, stored(extent.offset)).bind(5, stored(extent.length));
+        DREDGER_CHECK(add_extent_.bind(6, std::int64_t{rows::size_class_of(extent.length)}).run());
+        if (!extent.pack.is_packed()) continue;
         DREDGER_TRY(Statement add, database_.prepare("INSERT INTO packs VALUES (?,?,?,?,?,?)"));
-        for (std::size_t i = 0; i < layout.packs.size(); ++i) {
-            const Pack& pack = layout.packs[i];
-            add.bind(1, c.id).bind(2, static_cast<std::int64_t>(i)).bind(3, static_cast<std::int64_t>(pack.codec));
-            add.bind(4, stored(pack.content)).bind(5, stored(pack.skip)).bind(6, stored(pack.unpacked));
-            DREDGER_CHECK(add.run());
-        }
+        add.bind(1, c.id).bind(2, static_cast<std::int64_t>(i)).bind(3, code(extent.pack.method));
+        add.bind(4, std::int64_t{extent.pack.content}).bind(5, std::int64_t{extent.pack.skip});
+        DREDGER_CHECK(add.bind(6, std::int64_t{extent.pack.unpacked}).run());
     }
     if (!layout.sums.empty()) {
         DREDGER_TRY(Statement add, database_.prepare("INSERT INTO sums VALUES (?,?,?)"));
@@ -342,24 +312,13 @@ Result<void> Catalog::add_layout(const Candidate& c) {
 
 Result<void> Catalog::update(const Candidate& c) {
     DREDGER_TRY(Statement change,
-                database_.prepare("UPDATE candidates SET size=?, kind=?, format=?, facts=?, trust=?, codec=?, unit=?, "
-                                  "within_records=?, prospect=?, band=?, chk=?, reasons=?, proof=?, checked=?, "
-                                  "likeness=?, content=? WHERE id=?"));
-    const Layout& layout = c.record.layout;
-    change.bind(1, stored(c.record.size)).bind(2, static_cast<std::int64_t>(c.kind)).bind(3, c.format);
-    change.bind(4, rows::facts_text(c.record.facts)).bind(5, static_cast<std::int64_t>(c.record.trust));
-    change.bind(6, static_cast<std::int64_t>(layout.codec)).bind(7, std::int64_t{layout.unit});
-    change.bind(8, std::int64_t{layout.within_records}).bind(9, std::int64_t{c.prospect.value});
-    change.bind(10, static_cast<std::int64_t>(c.prospect.band)).bind(11, static_cast<std::int64_t>(c.prospect.check));
-    change.bind(12, list_text(c.prospect.reasons)).bind(13, static_cast<std::int64_t>(c.proof));
-    change.bind(14, std::int64_t{c.is_checked}).bind(15, rows::likeness_of(c)).bind(16, c.content).bind(17, c.id);
-    DREDGER_CHECK(change.run());
-    for (const char* table : {"packs", "sums"}) {
+                database_.prepare(fmt::format("UPDATE candidates SET {} WHERE id=?", rows::assignments())));
+    const int last = rows::bind_candidate(change, c);
+    DREDGER_CHECK(change.bind(last, c.id).run());
+    for (const char* table : {"packs", "sums", "extents"}) {
         DREDGER_TRY(Statement forget, database_.prepare(fmt::format("DELETE FROM {} WHERE candidate=?", table)));
         DREDGER_CHECK(forget.bind(1, c.id).run());
     }
-    DREDGER_TRY(Statement forget, database_.prepare("DELETE FROM extents WHERE candidate=?"));
-    DREDGER_CHECK(forget.bind(1, c.id).run());
     return add_layout(c);
 }
 
@@ -367,16 +326,11 @@ bool Catalog::keep(const std::vector<Learnt>& learnt) {
     if (learnt.empty()) return true;
     const auto write = [&]() -> Result<void> {
         DREDGER_CHECK(begin());
-        DREDGER_TRY(Statement change,
-                    database_.prepare("UPDATE candidates SET kind=?, format=?, prospect=?, band=?, chk=?, reasons=?, "
-                                      "proof=?, checked=?, likeness=? WHERE id=?"));
+        DREDGER_TRY(Statement change, database_.prepare(fmt::format("UPDATE candidates SET {} WHERE id=?",
+                                                                    rows::learnt_assignments())));
         for (const Learnt& c : learnt) {
-            change.bind(1, static_cast<std::int64_t>(c.kind)).bind(2, c.format);
-            change.bind(3, std::int64_t{c.prospect.value}).bind(4, static_cast<std::int64_t>(c.prospect.band));
-            change.bind(5, static_cast<std::int64_t>(c.prospect.check)).bind(6, list_text(c.prospect.reasons));
-            change.bind(7, static_cast<std::int64_t>(c.proof)).bind(8, std::int64_t{c.is_checked});
-            change.bind(9, rows::likeness_of(c)).bind(10, c.id);
-            DREDGER_CHECK(change.run());
+            const int last = rows::bind_learnt(change, c);
+            DREDGER_CHECK(change.bind(last, c.id).run());
         }
         DREDGER_CHECK(summarise());
         return commit();
@@ -405,15 +359,10 @@ Result<void> Catalog::save_content(std::int64_t candidate, std::int64_t content)
 Result<std::vector<Candidate>> Catalog::beginning_at(std::int64_t volume, std::uint64_t offset) const {
     std::vector<Candidate> list;
     beginning_.bind(1, stored(offset)).bind(2, volume);
-    for (;;) {
-        const auto there = beginning_.step();
-        if (!there || !*there) {
-            beginning_.reset();
-            if (!there) return tl::unexpected<Error>(there.error());
-            break;
-        }
+    DREDGER_CHECK(beginning_.each([&] {
         list.push_back(candidate_at(beginning_));
-    }
+        return true;
+    }));
     for (Candidate& candidate : list) DREDGER_CHECK(load_layout(candidate));
     return list;
 }
@@ -421,9 +370,9 @@ Result<std::vector<Candidate>> Catalog::beginning_at(std::int64_t volume, std::u
 Result<std::vector<Candidate>> Catalog::to_check(std::int64_t volume, std::int64_t after, std::size_t most) const {
     DREDGER_TRY(Statement rows,
                 database_.prepare(
-                    fmt::format("SELECT {} FROM candidates WHERE volume=? AND id>? AND state<>0 AND is_folder=0 AND "
-                                "origin<>2 AND checked=0 ORDER BY id LIMIT ?",
-                                kColumns)));
+                    fmt::format("SELECT {} FROM candidates WHERE volume=? AND id>? AND state<>{} AND is_folder=0 AND "
+                                "origin<>{} AND checked=0 ORDER BY id LIMIT ?",
+                                rows::columns(), code(State::live), code(Origin::signature))));
     rows.bind(1, volume).bind(2, after).bind(3, static_cast<std::int64_t>(most));
     std::vector<Candidate> list;
     for (;;) {
@@ -435,71 +384,66 @@ Result<std::vector<Candidate>> Catalog::to_check(std::int64_t volume, std::int64
 }
 
 Result<void> Catalog::remove_finds(std::int64_t volume) {
-    for (const char* sql :
-         {"DELETE FROM extents WHERE candidate IN (SELECT id FROM candidates WHERE volume=? AND origin=2)",
-          "DELETE FROM candidates WHERE volume=? AND origin=2"}) {
+    for (const char* sql : {"DELETE FROM extents WHERE candidate IN (SELECT id FROM candidates WHERE volume=? AND "
+                            "origin=?)",
+                            "DELETE FROM candidates WHERE volume=? AND origin=?"}) {
         DREDGER_TRY(Statement remove, database_.prepare(sql));
-        DREDGER_CHECK(remove.bind(1, volume).run());
+        DREDGER_CHECK(remove.bind(1, volume).bind(2, code(Origin::signature)).run());
     }
     return {};
 }
 
 Result<void> Catalog::remove_finds(const std::vector<std::int64_t>& candidates) {
-    for (const char* sql :
-         {"DELETE FROM extents WHERE candidate=?", "DELETE FROM candidates WHERE id=? AND origin=2"}) {
-        DREDGER_TRY(Statement remove, database_.prepare(sql));
-        for (const std::int64_t candidate : candidates) DREDGER_CHECK(remove.bind(1, candidate).run());
+    DREDGER_TRY(Statement extents, database_.prepare("DELETE FROM extents WHERE candidate=?"));
+    DREDGER_TRY(Statement rows, database_.prepare("DELETE FROM candidates WHERE id=? AND origin=?"));
+    for (const std::int64_t candidate : candidates) {
+        DREDGER_CHECK(extents.bind(1, candidate).run());
+        DREDGER_CHECK(rows.bind(1, candidate).bind(2, code(Origin::signature)).run());
     }
     return {};
 }
 
 Result<void> Catalog::load_layout(Candidate& candidate) const {
+    MediumLayout& layout = candidate.layout;
     layout_.bind(1, candidate.id);
-    for (;;) {
-        const auto there = layout_.step();
-        if (!there || !*there) {
-            layout_.reset();
-            if (!there) return tl::unexpected<Error>(there.error());
-            break;
-        }
-        candidate.record.layout.extents.push_back({loaded(layout_.number(0)), loaded(layout_.number(1))});
-    }
-    return load_packs(candidate);
-}
-
-// Few candidates are packed or have sums.
-Result<void> Catalog::load_packs(Candidate& candidate) const {
-    Layout& layout = candidate.record.layout;
-    if (layout.codec == Codec::each) {
-        DREDGER_TRY(Statement rows, database_.prepare("SELECT codec, content, skip, unpacked FROM packs WHERE "
-                                                      "candidate=? ORDER BY position"));
-        rows.bind(1, candidate.id);
-        for (;;) {
-            DREDGER_TRY(const bool there, rows.step());
-            if (!there) break;
-            layout.packs.push_back({static_cast<Pack::Codec>(rows.number(0)), loaded(rows.number(1)),
-                                    loaded(rows.number(2)), loaded(rows.number(3))});
-        }
-    }
+    DREDGER_CHECK(layout_.each([&] {
+        layout.extents.emplace_back(
+            Extent{loaded(layout_.number(1)), loaded(layout_.number(2)), static_cast<Held>(layout_.number(0))});
+        return true;
+    }));
+    if (layout.codec == Codec::each) DREDGER_CHECK(load_packs(candidate));
+    // Few candidates have sums.
     sums_.bind(1, candidate.id);
-    const auto there = sums_.step();
-    if (there && *there) {
+    return sums_.each([&] {
         layout.sum_unit = static_cast<std::uint32_t>(sums_.number(0));
         const auto bytes = sums_.blob(1);
         layout.sums.resize(bytes.size() / sizeof(std::uint32_t));
         std::memcpy(layout.sums.data(), bytes.data(), layout.sums.size() * sizeof(std::uint32_t));
-    }
-    sums_.reset();
-    return there ? Result<void>() : tl::unexpected<Error>(there.error());
+        return true;
+    });
+}
+
+Result<void> Catalog::load_packs(Candidate& candidate) const {
+    DREDGER_TRY(Statement rows,
+                database_.prepare("SELECT position, codec, content, skip, unpacked FROM packs WHERE candidate=?"));
+    rows.bind(1, candidate.id);
+    return rows.each([&] {
+        const auto position = static_cast<std::size_t>(rows.number(0));
+        const auto part = [&](int column) { return static_cast<std::uint32_t>(rows.number(column)); };
+        if (position < candidate.layout.extents.size())
+            candidate.layout.extents[position].pack = {static_cast<Pack::Method>(rows.number(1)), part(3), part(4),
+                                                       part(2)};
+        return true;
+    });
 }
 
 Result<std::optional<Candidate>> Catalog::row_of(std::int64_t id) const {
     find_.bind(1, id);
-    const auto there = find_.step();
     std::optional<Candidate> found;
-    if (there && *there) found = candidate_at(find_);
-    find_.reset();
-    if (!there) return tl::unexpected<Error>(there.error());
+    DREDGER_CHECK(find_.each([&] {
+        found = candidate_at(find_);
+        return false;
+    }));
     return found;
 }
 

@@ -12,6 +12,7 @@
 #include "catalog/candidate.h"
 #include "catalog/grouping.h"
 #include "catalog/order.h"
+#include "catalog/schema.h"
 #include "catalog/selection.h"
 #include "catalog/sqlite.h"
 
@@ -19,7 +20,7 @@ namespace dredger {
 
 class Catalog {
   public:
-    static constexpr int kVersion = 7;
+    static constexpr int kVersion = kCatalogVersion;
 
     // For a scan: made where there is none.
     static Result<Catalog> open_for_scan(const std::filesystem::path& path);
@@ -27,6 +28,8 @@ class Catalog {
     static Result<Catalog> open(const std::filesystem::path& path);
 
     const std::filesystem::path& path() const { return path_; }
+    // Names this catalog among all others, wherever it is copied to.
+    Result<std::string> uuid() const;
 
     Result<std::vector<ScannedSource>> sources() const;
     Result<std::vector<ScannedVolume>> volumes() const;
@@ -100,7 +103,8 @@ class Catalog {
     Result<std::string> path_of_holder(std::int64_t source, const Extent& range) const;
 
     Result<std::optional<Candidate>> find(std::int64_t id) const;
-    Result<std::int64_t> count(const Selection& selection) const;
+    // Of those with an id above `after`.
+    Result<std::int64_t> count(const Selection& selection, std::int64_t after = 0) const;
     Result<Totals> totals(const Selection& selection) const;
     // By volume; those of which nothing is selected are not among them.
     Result<std::map<std::int64_t, Totals>> totals_of_volumes(const Selection& selection) const;
@@ -122,7 +126,7 @@ class Catalog {
         bool is_same_file = false;  // or one that the file system lets share its content: it took nothing over
     };
     Result<std::vector<Overlap>> overlapping(const Candidate& candidate) const;
-    // The finds with the same place and name, or streams of that name: earlier versions and what belongs to it. Without
+    // The finds with the same place and name, and streams of such files: earlier versions and what belongs to it. Without
     // the candidate itself and without layouts.
     Result<std::vector<Candidate>> of_same_name(const Candidate& candidate) const;
     // "PATH, written TIME"; empty where there is no such candidate.

@@ -48,23 +48,23 @@ std::optional<std::uint64_t> agreeing_bytes(const MediumPtr& medium, const Layou
 }  // namespace
 
 bool can_be_checked(const Candidate& candidate) {
-    const Record& record = candidate.record;
+    const FileEntry& record = candidate.record;
     return !candidate.is_checked && record.state != State::live && record.origin != Origin::signature &&
-           !record.is_folder && !record.layout.empty() && record.size > 0 && candidate.prospect.band != Band::gone;
+           !record.is_folder && !candidate.layout.empty() && record.size > 0 && candidate.prospect.band != Band::gone;
 }
 
 bool check_content(const MediumPtr& medium, Candidate& candidate, const Budget::Stop& stop) {
     if (!can_be_checked(candidate)) return true;
-    const Record& record = candidate.record;
-    const auto content = open_content(medium, record.layout, record.size);
+    const FileEntry& record = candidate.record;
+    const auto content = open_content(medium, candidate.layout, record.size);
     if (content->size() != record.size) return true;
     std::vector<std::byte> head(static_cast<std::size_t>(std::min(record.size, kHead)));
     std::vector<Extent> bad;
     if (!content->read(0, head, &bad)) return true;
-    if (const auto agreeing = agreeing_bytes(medium, record.layout)) {
+    if (const auto agreeing = agreeing_bytes(medium, candidate.layout)) {
         candidate.is_checked = true;
         std::uint64_t stored = 0;
-        for (const Extent& extent : record.layout.extents) stored += extent.is_stored() ? extent.length : 0;
+        for (const Extent& extent : candidate.layout.extents) stored += extent.is_stored() ? extent.length : 0;
         add_sums(candidate.prospect, *agreeing, stored);
         candidate.proof = *agreeing == stored ? Proof::checksums : Proof::none;
         return true;

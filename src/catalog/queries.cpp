@@ -10,7 +10,8 @@ namespace dredger {
 
 using rows::bind_values;
 using rows::candidate_at;
-using rows::kColumns;
+using rows::code;
+using rows::columns;
 using rows::loaded;
 using rows::stored;
 using sqlite::Statement;
@@ -27,9 +28,10 @@ constexpr int kMostNamesakes = 20;
 
 }  // namespace
 
-Result<std::int64_t> Catalog::count(const Selection& selection) const {
+Result<std::int64_t> Catalog::count(const Selection& selection, std::int64_t after) const {
     const Condition condition = condition_for(selection);
-    DREDGER_TRY(Statement row, database_.prepare("SELECT count(*) FROM candidates WHERE " + condition.sql));
+    DREDGER_TRY(Statement row, database_.prepare(fmt::format("SELECT count(*) FROM candidates WHERE id > {} AND {}",
+                                                             after, condition.sql)));
     bind_values(row, condition);
     DREDGER_TRY(const bool there, row.step());
     return there ? row.number(0) : 0;
@@ -175,7 +177,7 @@ Result<void> Catalog::each(const Selection& selection, const Order& order, bool 
     const bool is_page = page.most || page.skip > 0;
     DREDGER_TRY(Statement rows,
                 database_.prepare(
-                    fmt::format("SELECT {} FROM candidates WHERE {} ORDER BY {}{}", is_page ? "id" : kColumns,
+                    fmt::format("SELECT {} FROM candidates WHERE {} ORDER BY {}{}", is_page ? "id" : columns(),
                                 condition.sql, order_sql(order),
                                 is_page ? fmt::format(" LIMIT {} OFFSET {}",
                                                       page.most ? static_cast<std::int64_t>(*page.most) : -1, page.skip)
@@ -203,34 +205,43 @@ Result<std::vector<Catalog::Overlap>> Catalog::overlapping(const Candidate& cand
         std::size_t index;
     };
     std::vector<Piece> pieces;
-    for (std::size_t i = 0; i < candidate.record.layout.extents.size(); ++i)
-        if (candidate.record.layout.extents[i].is_stored()) pieces.push_back({candidate.record.layout.extents[i], i});
-    if (pieces.empty()) return std::vector<Overlap>();
+    for (std::size_t i = 0; i < candidate.layout.extents.size(); ++i)
+        if (candidate.layout.extents[i].is_stored()) pieces.push_back({candidate.layout.extents[i], i});
+    std::vector<Overlap> list;
+    if (pieces.empty()) return list;
     std::sort(pieces.begin(), pieces.end(),
               [](const Piece& a, const Piece& b) { return a.where.offset < b.where.offset; });
     std::uint64_t end = 0;
     for (const Piece& piece : pieces) end = std::max(end, piece.where.end());
 
-    // One walk over all pieces of the catalog, however many this candidate has.
-    DREDGER_TRY(Statement rows, database_.prepare("SELECT candidate, offset, length FROM extents WHERE offset >= 0 AND "
-                                                  "offset < ? AND offset + length > ? AND candidate <> ?"));
-    rows.bind(1, stored(end)).bind(2, stored(pieces.front().where.offset)).bind(3, candidate.id);
-    std::vector<Overlap> list;
-    while (list.size() < kMost) {
-        DREDGER_TRY(const bool there, rows.step());
-        if (!there) break;
-        const Extent other{loaded(rows.number(1)), loaded(rows.number(2))};
+    // Extents of one size class begin at most so far before a place that they overlap.
+    DREDGER_TRY(Statement rows, database_.prepare(fmt::format(
+                                    "SELECT candidate, offset, length FROM extents WHERE held = {} AND size_class = ? AND "
+                                    "offset > ? AND offset < ? AND candidate <> ?",
+                                    code(Held::stored))));
+    const auto meet = [&](std::int64_t other_id, const Extent& other) {
         for (auto piece = std::partition_point(pieces.begin(), pieces.end(),
                                                [&](const Piece& p) { return p.where.end() <= other.offset; });
              piece != pieces.end() && piece->where.offset < other.end(); ++piece) {
             const std::uint64_t first = std::max(other.offset, piece->where.offset);
-            list.push_back({rows.number(0),
+            list.push_back({other_id,
                             "",
                             State::live,
                             piece->index,
                             {first, std::min(other.end(), piece->where.end()) - first},
                             false});
         }
+    };
+    const std::uint64_t begin = pieces.front().where.offset;
+    constexpr int kClasses = 62;  // a medium has fewer bytes than 2 to the 62
+    for (int size_class = 1; size_class <= kClasses && list.size() < kMost; ++size_class) {
+        const std::uint64_t reach = std::uint64_t{1} << size_class;
+        rows.bind(1, std::int64_t{size_class});
+        rows.bind(2, begin > reach ? stored(begin - reach) : -1).bind(3, stored(end)).bind(4, candidate.id);
+        DREDGER_CHECK(rows.each([&] {
+            meet(rows.number(0), {loaded(rows.number(1)), loaded(rows.number(2))});
+            return list.size() < kMost;
+        }));
     }
     for (Overlap& overlap : list) {
         DREDGER_TRY(const auto row, row_of(overlap.candidate));
@@ -240,7 +251,7 @@ Result<std::vector<Catalog::Overlap>> Catalog::overlapping(const Candidate& cand
         }
         overlap.path = row->record.path();
         overlap.state = row->record.state;
-        overlap.is_same_file = row->record.id == candidate.record.id;
+        overlap.is_same_file = row->record.content_key() == candidate.record.content_key();
     }
     std::erase_if(list, [](const Overlap& o) { return o.shared.length == 0; });
     std::stable_sort(list.begin(), list.end(), [](const Overlap& a, const Overlap& b) {
@@ -251,17 +262,16 @@ Result<std::vector<Catalog::Overlap>> Catalog::overlapping(const Candidate& cand
 }
 
 Result<std::vector<Candidate>> Catalog::of_same_name(const Candidate& candidate) const {
-    const std::string& name = candidate.record.name;
-    const std::string base = name.substr(0, name.find(':'));
-    // A stream's name follows that of its file behind a colon, the character before the semicolon.
+    const std::string file(candidate.record.file_name());
     DREDGER_TRY(
         Statement rows,
         database_.prepare(fmt::format(
-            "SELECT {} FROM candidates WHERE state > 0 AND folder = ? AND (name = ? OR (name > ? AND name < ?)) "
-            "AND id <> ? AND volume = ? AND is_folder = ? ORDER BY name, modified DESC, id LIMIT {}",
-            kColumns, kMostNamesakes)));
-    rows.bind(1, candidate.record.folder).bind(2, base).bind(3, base + ":").bind(4, base + ";").bind(5, candidate.id);
-    rows.bind(6, candidate.volume).bind(7, std::int64_t{candidate.record.is_folder});
+            "SELECT {} FROM candidates WHERE state > {} AND folder = ? AND ((stream = '' AND name = ?) OR (stream <> '' AND "
+            "name = ? || ';' || stream)) AND id <> ? AND volume = ? AND is_folder = ? ORDER BY name, modified DESC, id "
+            "LIMIT {}",
+            columns(), code(State::live), kMostNamesakes)));
+    rows.bind(1, candidate.record.folder).bind(2, file).bind(3, file).bind(4, candidate.id);
+    rows.bind(5, candidate.volume).bind(6, std::int64_t{candidate.record.is_folder});
     std::vector<Candidate> list;
     for (;;) {
         DREDGER_TRY(const bool there, rows.step());
@@ -312,7 +322,7 @@ Result<std::vector<Candidate>> Catalog::of_same_content(const Candidate& candida
         Statement rows,
         database_.prepare(fmt::format(
             "SELECT {} FROM candidates WHERE content = ? AND content > 0 AND id <> ? ORDER BY state, id LIMIT {}",
-            kColumns, kMostNamesakes)));
+            columns(), kMostNamesakes)));
     rows.bind(1, candidate.content).bind(2, candidate.id);
     for (;;) {
         DREDGER_TRY(const bool there, rows.step());
@@ -323,16 +333,15 @@ Result<std::vector<Candidate>> Catalog::of_same_content(const Candidate& candida
 
 std::string Catalog::name_of(std::int64_t id) const {
     name_.bind(1, id);
-    const auto there = name_.step();
     std::string text;
-    if (there && *there) {
-        Record record;
-        record.folder = name_.text(0);
-        record.name = name_.text(1);
-        if (!name_.is_null(2)) record.created = FileTime{name_.number(2), 0, {}};
-        text = title_of(record);
-    }
-    name_.reset();
+    (void)name_.each([&] {
+        FileEntry entry;
+        entry.folder = name_.text(0);
+        entry.name = name_.text(1);
+        if (!name_.is_null(2)) entry.created = FileTime{name_.number(2), 0, {}};
+        text = title_of(entry);
+        return false;
+    });
     return text;
 }
 
@@ -340,15 +349,19 @@ Result<void> Catalog::each_piece(
     std::int64_t volume,
     const std::function<void(std::int64_t candidate, const Extent&, bool is_proven)>& visit) const {
     DREDGER_TRY(Statement rows,
-                database_.prepare(
-                    "SELECT c.id, e.offset, e.length, (c.proof>=2 AND c.chk<=1) OR c.codec=2 FROM candidates c JOIN "
-                    "extents e ON e.candidate = c.id WHERE c.volume=? AND c.state<>0 AND c.origin<>2 AND "
-                    "c.is_folder=0 AND c.codec<>1 ORDER BY c.id, e.position"));
+                database_.prepare(fmt::format(
+                    "SELECT c.id, e.held, e.offset, e.length, (c.proof >= {} AND c.chk <= {}) OR c.codec = {} FROM "
+                    "candidates c JOIN extents e ON e.candidate = c.id WHERE c.volume = ? AND c.state <> {} AND "
+                    "c.origin <> {} AND c.is_folder = 0 AND c.codec <> {} ORDER BY c.id, e.position",
+                    code(Proof::structure), code(Check::plausible), code(Codec::each), code(State::live),
+                    code(Origin::signature), code(Codec::lznt1))));
     rows.bind(1, volume);
     for (;;) {
         DREDGER_TRY(const bool there, rows.step());
         if (!there) return {};
-        visit(rows.number(0), {loaded(rows.number(1)), loaded(rows.number(2))}, rows.number(3) != 0);
+        visit(rows.number(0),
+              {loaded(rows.number(2)), loaded(rows.number(3)), static_cast<Held>(rows.number(1))},
+              rows.number(4) != 0);
     }
 }
 
@@ -356,7 +369,7 @@ Result<void> Catalog::each_stored_extent(
     std::int64_t source, const std::function<void(std::int64_t candidate, const Extent&)>& visit) const {
     DREDGER_TRY(Statement rows,
                 database_.prepare("SELECT e.candidate, e.offset, e.length FROM extents e JOIN candidates c ON c.id = "
-                                  "e.candidate JOIN volumes v ON v.id = c.volume WHERE v.source=? AND e.offset >= 0"));
+                                  "e.candidate JOIN volumes v ON v.id = c.volume WHERE v.source=? AND e.held = 0"));
     rows.bind(1, source);
     for (;;) {
         DREDGER_TRY(const bool there, rows.step());
@@ -368,10 +381,11 @@ Result<void> Catalog::each_stored_extent(
 Result<std::string> Catalog::path_of_holder(std::int64_t source, const Extent& range) const {
     DREDGER_TRY(
         Statement rows,
-        database_.prepare("SELECT c.folder, c.name FROM extents e JOIN candidates c ON c.id = e.candidate JOIN "
-                          "volumes v ON v.id = c.volume WHERE v.source=? AND e.offset >= 0 AND e.offset <= ? AND "
-                          "e.offset + e.length > ? AND c.size >= ? AND c.origin<>2 AND c.is_folder=0 ORDER BY "
-                          "c.id LIMIT 1"));
+        database_.prepare(fmt::format(
+            "SELECT c.folder, c.name FROM extents e JOIN candidates c ON c.id = e.candidate JOIN volumes v ON v.id = "
+            "c.volume WHERE v.source = ? AND e.held = {} AND e.offset <= ? AND e.offset + e.length > ? AND c.size >= ? AND "
+            "c.origin <> {} AND c.is_folder = 0 ORDER BY c.id LIMIT 1",
+            code(Held::stored), code(Origin::signature))));
     rows.bind(1, source).bind(2, stored(range.offset)).bind(3, stored(range.offset)).bind(4, stored(range.length));
     DREDGER_TRY(const bool there, rows.step());
     return there ? joined(rows.text(0), rows.text(1)) : std::string();
@@ -382,7 +396,7 @@ Result<void> Catalog::each_extent(
     DREDGER_TRY(
         Statement rows,
         database_.prepare("SELECT c.volume, c.state, c.band, e.offset, e.length FROM extents e JOIN candidates c "
-                          "ON c.id = e.candidate WHERE e.offset >= 0 AND c.is_folder = 0"));
+                          "ON c.id = e.candidate WHERE e.held = 0 AND c.is_folder = 0"));
     for (;;) {
         DREDGER_TRY(const bool there, rows.step());
         if (!there) return {};

@@ -1,7 +1,7 @@
-// How candidates stand in the tables of a catalog.
+// How candidates stand in the tables of a catalog: columns, bindings and rows all follow from catalog/fields.h.
 #pragma once
 
-#include <optional>
+#include <bit>
 #include <string>
 #include <vector>
 
@@ -11,24 +11,42 @@
 
 namespace dredger::rows {
 
-// Of the table `candidates`, in the order in which candidate_at() expects them and bind_candidate() gives them.
-extern const char* const kColumns;
-inline constexpr int kColumnCount = 37;
+// The columns of the table `candidates`, in the order in which candidate_at() expects and bind_candidate() gives them:
+// by name, as they are declared, as parameters of an INSERT and as assignments of an UPDATE.
+const std::string& columns();
+const std::string& declarations();
+const std::string& parameters();
+const std::string& assignments();
+// What is learnt of a candidate after the scan.
+const std::string& learnt_assignments();
 
-// SQLite holds signed numbers; stretches that no medium holds are negative, everything else is smaller.
+// Each returns the number of the next parameter.
+int bind_candidate(sqlite::Statement& statement, const Candidate& candidate);
+int bind_learnt(sqlite::Statement& statement, const Learnt& learnt);
+// Without its layout's extents and sums.
+Candidate candidate_at(const sqlite::Statement& row);
+
+void bind_values(sqlite::Statement& statement, const Condition& condition);
+
+// SQLite holds signed numbers: what is above their range comes back as it was.
 inline std::int64_t stored(std::uint64_t value) { return static_cast<std::int64_t>(value); }
 inline std::uint64_t loaded(std::int64_t value) { return static_cast<std::uint64_t>(value); }
 
-// Lists of sentences and words are kept a line each, a fact as "NAME: VALUE".
-std::string list_text(const std::vector<std::string>& list);
-std::vector<std::string> list_from(const std::string& text);
-std::string facts_text(const std::vector<Fact>& facts);
-std::optional<std::int64_t> likeness_of(const Learnt& learnt);
+// The number by which a word of an enumeration is kept.
+template <class Enum>
+constexpr std::int64_t code(Enum value) {
+    return static_cast<std::int64_t>(value);
+}
 
-// Without its layout.
-Candidate candidate_at(const sqlite::Statement& row);
-void bind_candidate(sqlite::Statement& statement, const Candidate& candidate);
+// By how many bits an extent's length takes, extents that overlap a place are found without looking at all of them.
+inline int size_class_of(std::uint64_t length) { return static_cast<int>(std::bit_width(length)); }
 
-void bind_values(sqlite::Statement& statement, const Condition& condition);
+// Lists are kept as JSON: ["one", "two"], and facts as [["name", "value"], ...]. Bytes that are no UTF-8 are replaced.
+std::string json_of(const std::vector<std::string>& list);
+std::string json_of(const std::vector<Fact>& facts);
+std::string json_of(const std::vector<Extent>& extents);  // [[offset, length], ...]
+std::vector<std::string> strings_from(const std::string& json);
+std::vector<Fact> facts_from(const std::string& json);
+std::vector<Extent> extents_from(const std::string& json);
 
 }  // namespace dredger::rows

@@ -113,4 +113,14 @@ Result<std::int64_t> Database::number(std::string_view sql) const {
 
 std::int64_t Database::last_id() const { return sqlite3_last_insert_rowid(handle_.get()); }
 
+std::string_view text_of(sqlite3_value* value) {
+    const auto* text = reinterpret_cast<const char*>(sqlite3_value_text(value));
+    return text == nullptr ? std::string_view()
+                           : std::string_view(text, static_cast<std::size_t>(sqlite3_value_bytes(value)));
+}
+
+void answer(sqlite3_context* context, const std::string& text) {
+    sqlite3_result_text(context, text.data(), static_cast<int>(text.size()), SQLITE_TRANSIENT);
+}
+
 }  // namespace dredger::sqlite

@@ -12,7 +12,9 @@
 #include "base/error.h"
 
 struct sqlite3;
+struct sqlite3_context;
 struct sqlite3_stmt;
+struct sqlite3_value;
 
 namespace dredger::sqlite {
 
@@ -41,6 +43,18 @@ class Statement {
     std::vector<std::byte> blob(int column) const;
     bool is_null(int column) const;
 
+    // Runs to the end; `visit` is called at each row, and stops it where it returns false. Ready for the next use then.
+    template <class Visit>
+    Result<void> each(const Visit& visit) {
+        for (;;) {
+            const auto there = step();
+            if (!there || !*there || !visit()) {
+                reset();
+                return there ? Result<void>() : tl::unexpected<Error>(there.error());
+            }
+        }
+    }
+
   private:
     friend class Database;
     struct Finalize {
@@ -66,5 +80,9 @@ class Database {
     };
     std::unique_ptr<sqlite3, Close> handle_;
 };
+
+// For functions that are called from SQL.
+std::string_view text_of(sqlite3_value* value);  // empty for NULL
+void answer(sqlite3_context* context, const std::string& text);
 
 }  // namespace dredger::sqlite

@@ -30,7 +30,7 @@ Look look_of(Part part) {
 
 std::vector<Part> parts_of(const Candidate& candidate, const std::vector<Catalog::Overlap>& overlaps,
                            std::size_t cells) {
-    const auto& extents = candidate.record.layout.extents;
+    const auto& extents = candidate.layout.extents;
     std::uint64_t size = 0;
     for (const Extent& extent : extents) size += extent.length;
     std::vector<Part> parts(cells, Part::free);

@@ -61,8 +61,12 @@ void print_json(const Candidate& c, const std::string& catalog, unsigned volume,
                    {"volume", volume}};
     if (extents) {
         Json list = Json::array();
-        for (const Extent& extent : c.record.layout.extents)
-            list.push_back({extent.is_stored() ? static_cast<std::int64_t>(extent.offset) : -1, extent.length});
+        for (const LayoutExtent& extent : c.layout.extents) {
+            Json one = {extent.is_stored() ? Json(extent.offset) : Json(word_for(extent.held)), extent.length};
+            if (extent.is_stored())
+                if (const std::string_view packing = packing_of(c.layout, extent); !packing.empty()) one.push_back(packing);
+            list.push_back(std::move(one));
+        }
         object["extents"] = std::move(list);
     }
     fmt::print("{}\n", object.dump(-1, ' ', false, Json::error_handler_t::replace));
@@ -130,9 +134,9 @@ Result<Totals> search(Opened& from, const Options& options, const Order& order, 
     DREDGER_CHECK(from.catalog.each(from.selection, order, true, [&](const Candidate& c) {
         line.show({"looking into files", ++looked_at, all.files + all.folders, "files", totals.files, {}});
         const auto medium = from.media.find(c.volume);
-        if (c.record.is_folder || c.record.size == 0 || c.record.layout.empty() || medium == from.media.end())
+        if (c.record.is_folder || c.record.size == 0 || c.layout.empty() || medium == from.media.end())
             return !is_interrupted();
-        const auto content = open_content(medium->second, c.record.layout, c.record.size);
+        const auto content = open_content(medium->second, c.layout, c.record.size);
         if (preview::contains(*content, c, options.contains)) {
             totals.add(Totals::of_one(false, c.prospect.band, c.record.size, c.prospect.value));
             if (totals.files > page.skip && (!page.most || totals.files <= page.skip + *page.most)) visit(c);

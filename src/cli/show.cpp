@@ -60,7 +60,7 @@ void print_hex(ByteView bytes, std::uint64_t first) {
     }
 }
 
-void print_times(const Record& r) {
+void print_times(const FileEntry& r) {
     fact("modified", time_text(r.modified));
     fact("created", time_text(r.created));
     fact("accessed",
@@ -78,13 +78,13 @@ std::string holder_text(const Catalog::Overlap& other) {
 }
 
 Result<void> print_pieces(const Catalog& catalog, const Candidate& c) {
-    const auto& layout = c.record.layout.extents;
+    const auto& layout = c.layout.extents;
     fmt::print("\n{}\n",
                styled(fmt::format("Where it lies ({})", layout.empty() ? "not known" : counted(layout.size(), "piece")),
                       Style::bold));
     if (layout.empty()) return {};
     DREDGER_TRY(const auto overlaps, catalog.overlapping(c));
-    if (!c.record.layout.within_records && c.record.layout.codec == Codec::none)
+    if (!c.layout.within_records && c.layout.codec == Codec::none)
         fmt::print("{}\n", content_bar(parts_of(c, overlaps, std::min<std::size_t>(width_of_stdout() - 4, 72))));
     Table table({{"PIECE", Table::Align::right},
                  {"IN THE FILE", Table::Align::right},
@@ -99,7 +99,7 @@ Result<void> print_pieces(const Catalog& catalog, const Candidate& c) {
             if (other.piece == n && holders.size() < kMostHolders) holders.push_back(holder_text(other));
         if (holders.empty())
             holders.emplace_back(piece.is_zeros()                 ? "zeros that are not stored"
-                                 : c.record.layout.within_records ? "the record itself"
+                                 : c.layout.within_records ? "the record itself"
                                  : c.record.state == State::live || c.record.state == State::trashed ? "itself"
                                                                                                      : "nothing known");
         table.add({std::to_string(n + 1), count_text(at), piece.is_stored() ? count_text(piece.offset) : "hole",
@@ -136,7 +136,7 @@ Result<void> print_relatives(const Catalog& catalog, const Candidate& c) {
 // The bytes that were asked for, or the first ones. The source need not be attached to read what the catalog knows.
 int print_bytes(const ScannedSource& source, const MediumPtr& medium, const Options& options, const Candidate& c) {
     const bool asked = options.hex.has_value();
-    if (c.record.layout.empty() || c.record.size == 0) {
+    if (c.layout.empty() || c.record.size == 0) {
         if (asked) fmt::print("\nIt has no bytes to show.\n");
         return kDone;
     }
@@ -145,7 +145,7 @@ int print_bytes(const ScannedSource& source, const MediumPtr& medium, const Opti
         fmt::print("  The medium is not at {}; tell where it is with --source PATH.\n", source.path);
         return asked ? kSource : kDone;
     }
-    const auto content = open_content(medium, c.record.layout, c.record.size);
+    const auto content = open_content(medium, c.layout, c.record.size);
     const std::uint64_t from = asked ? static_cast<std::uint64_t>(options.hex->from.value_or(0)) : 0;
     if (from >= content->size())
         return report({ErrorKind::usage, fmt::format("--hex: the file has only {} bytes", count_text(content->size())),
@@ -220,7 +220,7 @@ int show(const Options& options) {
         const auto& facts = c.record.facts;
         const bool has_inode = std::any_of(facts.begin(), facts.end(), [](const Fact& f) { return f.name == "inode"; });
         if (c.record.origin != Origin::signature && !has_inode)
-            fact("record", fmt::format("{} (its number, or its place on the volume)", count_text(c.record.id)));
+            fact("record", fmt::format("{} (its number, or its place on the volume)", count_text(c.record.identity.number)));
     }
     if (!c.prospect.reasons.empty()) fmt::print("\n{}\n", styled("Why this prospect", Style::bold));
     for (const std::string& reason : c.prospect.reasons)

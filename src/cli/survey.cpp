@@ -9,6 +9,7 @@
 #include "media/opened.h"
 #include "scanning/volumes_of.h"
 #include "volumes/containers.h"
+#include "volumes/mapping.h"
 
 namespace dredger::cli {
 namespace {

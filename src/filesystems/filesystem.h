@@ -34,12 +34,27 @@ enum class LayoutTrust {
     damaged,  // told by a record that is itself damaged
 };
 
-// Everything a file system wrote down about one file or folder.
-struct Record {
-    // Names the record within its volume: its byte offset there, or its number. Several names of one file share it.
-    std::uint64_t id = 0;
+// Which file of its volume a record is of. Several names of one file share it, and so do its streams.
+struct FileIdentity {
+    std::uint64_t tree = 0;        // of the volume, where it has several that number their files by themselves
+    std::uint64_t number = 0;      // of the file; where files have none, the byte offset of its record on the volume
+    std::uint64_t generation = 0;  // which life of a number that was given to several files; 0: not known
+    bool operator==(const FileIdentity&) const = default;
+};
+
+// What a record says of a file or folder, but for where its content lies.
+struct FileEntry {
+    FileIdentity identity;
+    // What files that share their content have in common, as a file and its state in a snapshot; 0: nobody does.
+    std::uint64_t shares = 0;
+    // The point in time that it is of: the generation of the tree that tells of it. 0: the file system's newest.
+    std::uint64_t version = 0;
     std::string folder;  // UTF-8, parts joined with '/', no slash at either end; empty for the root
-    std::string name;    // UTF-8; never empty
+    std::string name;    // UTF-8; never empty. Of a stream: that of its file, a semicolon, and its own
+    std::string stream;  // the stream's own name; empty: it is the file's content
+    bool is_own = false;               // it is the file system's own, and nobody's loss
+    bool name_is_whole = true;         // false: a part of it was inferred or is lost; `notes` says which
+    bool name_is_placeholder = false;  // nothing is known of its name: a number stands for it
     bool is_folder = false;
     State state = State::live;
     Origin origin = Origin::record;
@@ -51,14 +66,30 @@ struct Record {
     std::optional<FileTime> deleted;
     std::vector<std::string> attributes;  // "read-only", "hidden", kEncrypted ...
     std::vector<Fact> facts;
-    Layout layout;  // of the content, on the volume
-    std::vector<Extent>
-        keeping;  // further parts of the volume that the record holds for its own ends: a folder's index
     LayoutTrust trust = LayoutTrust::exact;
-    bool name_is_whole = true;       // false: a part of it was inferred or is lost; `notes` says which
     std::vector<std::string> notes;  // what the technician should know of this record, a sentence each
 
     std::string path() const { return joined(folder, name); }
+    // The name without the stream's.
+    std::string_view file_name() const {
+        return std::string_view(name).substr(0, name.size() - (stream.empty() ? 0 : stream.size() + 1));
+    }
+    void name_stream(std::string_view own) {
+        stream = own;
+        name.append(";").append(own);
+    }
+    // The same for all records whose content is the same bytes of the volume.
+    std::uint64_t content_key() const {
+        if (shares != 0) return shares;
+        return identity.number ^ (identity.generation << 32 | identity.generation >> 32) ^
+               identity.tree * 0x9E3779B97F4A7C15U;
+    }
+};
+
+// Everything that a file system wrote down about one file or folder.
+struct Record : FileEntry {
+    VolumeLayout layout;          // of the content
+    std::vector<Extent> keeping;  // further parts of the volume that it holds for its own ends: a folder's index
 };
 
 // An attribute: the content is encrypted with a key that is not on the medium.
@@ -76,7 +107,7 @@ class RecordSink {
 };
 
 struct VolumeFacts {
-    std::string filesystem;          // "FAT32"
+    std::string filesystem;          // for people: "FAT32"
     std::string label;               // empty: none
     std::string serial;              // the volume's id as it is usually written; empty: none
     std::uint64_t cluster_size = 0;  // bytes
@@ -109,9 +140,15 @@ struct WalkOptions {
     std::function<bool(const char* doing, std::uint64_t done, std::uint64_t total)> go_on;
 };
 
+struct FileSystemKind;
+
 class FileSystem {
   public:
     virtual ~FileSystem() = default;
+
+    // The line of the registry that it was opened by; null for one that was opened without it.
+    const FileSystemKind* kind() const { return kind_; }
+    void set_kind(const FileSystemKind& kind) { kind_ = &kind; }
 
     virtual const VolumeFacts& facts() const = 0;
 
@@ -122,6 +159,9 @@ class FileSystem {
     // to `warnings`. An error only where nothing can be walked at all.
     virtual Result<void> walk(const WalkOptions& options, RecordSink& sink,
                               std::vector<std::string>& warnings) const = 0;
+
+  private:
+    const FileSystemKind* kind_ = nullptr;
 };
 
 // One line of the registry: a way to recognise a file system on a volume and to open it, and one to recognise it by
@@ -149,6 +189,11 @@ Result<std::unique_ptr<FileSystem>> open_or_infer(const MediumPtr& volume);
 // was live in them is lost; where their content lies counts from the start of the volume.
 std::vector<std::unique_ptr<FileSystem>> former_filesystems(const MediumPtr& volume, const FileSystem& today);
 
-std::span<const Tracer> all_tracers();
+// Every line of the registry, in the order in which they are asked.
+std::span<const FileSystemKind> all_filesystem_kinds();
+// One that is not among the program's own, asked after these. Before anything is opened, and by one thread.
+void add_filesystem_kind(const FileSystemKind& kind);
+
+std::vector<Tracer> all_tracers();
 
 }  // namespace dredger

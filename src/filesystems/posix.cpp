@@ -25,7 +25,7 @@ void tell_inode_facts(Record& record, std::uint64_t number, std::uint16_t mode, 
     if ((mode & kTypeMask) == kSymlinkType) record.attributes.emplace_back("symbolic link");
 }
 
-std::optional<std::uint16_t> permissions_of(const Record& record) {
+std::optional<std::uint16_t> permissions_of(const FileEntry& record) {
     constexpr std::size_t kLetters = 10;
     for (const Fact& fact : record.facts) {
         if (fact.name != "mode" || fact.value.size() != kLetters) continue;

@@ -18,6 +18,6 @@ std::string mode_text(std::uint16_t mode);
 void tell_inode_facts(Record& record, std::uint64_t number, std::uint16_t mode, std::uint32_t uid, std::uint32_t gid);
 
 // The permissions that the fact "mode" tells, without those that would let a program run as another user.
-std::optional<std::uint16_t> permissions_of(const Record& record);
+std::optional<std::uint16_t> permissions_of(const FileEntry& record);
 
 }  // namespace dredger

@@ -26,13 +26,23 @@ constexpr FileSystemKind kKinds[] = {
     {"APFS", nullptr, {32, "NXSB", unread::trace_apfs}},
 };
 
+std::vector<FileSystemKind>& kinds() {
+    static std::vector<FileSystemKind> list(std::begin(kKinds), std::end(kKinds));
+    return list;
+}
+
+std::unique_ptr<FileSystem> of_kind(const FileSystemKind& kind, std::unique_ptr<FileSystem> found) {
+    found->set_kind(kind);
+    return found;
+}
+
 // Whether a file system begins here that can't be read.
 bool is_recognised_elsewhere(const Medium& volume) {
     constexpr std::uint64_t kHead = 68 << 10, kSector = 512;  // bytes
     const auto head = bytes_at(volume, 0, static_cast<std::size_t>(std::min(kHead, volume.size())));
     if (!head) return false;
     for (std::size_t at = 0; at + kSector <= head->size(); at += kSector)
-        for (const FileSystemKind& kind : kKinds)
+        for (const FileSystemKind& kind : all_filesystem_kinds())
             if (kind.open == nullptr && kind.trace.look(volume, at, ByteView(std::span(*head).subspan(at), at)))
                 return true;
     return false;
@@ -40,11 +50,15 @@ bool is_recognised_elsewhere(const Medium& volume) {
 
 }  // namespace
 
+std::span<const FileSystemKind> all_filesystem_kinds() { return kinds(); }
+
+void add_filesystem_kind(const FileSystemKind& kind) { kinds().push_back(kind); }
+
 Result<std::unique_ptr<FileSystem>> open_filesystem(const MediumPtr& volume) {
-    for (const FileSystemKind& kind : kKinds) {
+    for (const FileSystemKind& kind : all_filesystem_kinds()) {
         if (kind.open == nullptr) continue;
         DREDGER_TRY(std::unique_ptr<FileSystem> found, kind.open(volume));
-        if (found) return found;
+        if (found) return of_kind(kind, std::move(found));
     }
     return nullptr;
 }
@@ -52,36 +66,31 @@ Result<std::unique_ptr<FileSystem>> open_filesystem(const MediumPtr& volume) {
 Result<std::unique_ptr<FileSystem>> open_or_infer(const MediumPtr& volume) {
     auto opened = open_filesystem(volume);
     if (!opened || *opened || volume->size() == 0 || is_recognised_elsewhere(*volume)) return opened;
-    for (const FileSystemKind& kind : kKinds) {
+    for (const FileSystemKind& kind : all_filesystem_kinds()) {
         if (kind.infer == nullptr) continue;
         // What is inferred is no claim that something must be there.
         auto found = kind.infer(volume);
-        if (found && *found) return found;
+        if (found && *found) return of_kind(kind, std::move(*found));
     }
     return nullptr;
 }
 
 std::vector<std::unique_ptr<FileSystem>> former_filesystems(const MediumPtr& volume, const FileSystem& today) {
-    const std::string& present = today.facts().filesystem;
     const auto left = std::make_shared<Leftover>(volume, today.space());
     std::vector<std::unique_ptr<FileSystem>> list;
-    for (const FileSystemKind& kind : kKinds) {
-        if (kind.open == nullptr || present.starts_with(kind.name) || kind.name.find(present) != std::string_view::npos)
-            continue;
+    for (const FileSystemKind& kind : all_filesystem_kinds()) {
+        if (kind.open == nullptr || &kind == today.kind()) continue;
         auto found = kind.open(left);
         if ((!found || !*found) && kind.infer != nullptr) found = kind.infer(left);
         if ((!found || !*found) && kind.former != nullptr) found = kind.former(left, today.space());
-        if (found && *found) list.push_back(std::move(*found));
+        if (found && *found) list.push_back(of_kind(kind, std::move(*found)));
     }
     return list;
 }
 
-std::span<const Tracer> all_tracers() {
-    static const std::vector<Tracer> tracers = [] {
-        std::vector<Tracer> list;
-        for (const FileSystemKind& kind : kKinds) list.push_back(kind.trace);
-        return list;
-    }();
+std::vector<Tracer> all_tracers() {
+    std::vector<Tracer> tracers;
+    for (const FileSystemKind& kind : all_filesystem_kinds()) tracers.push_back(kind.trace);
     return tracers;
 }
 

@@ -9,24 +9,29 @@
 namespace dredger {
 
 std::unique_ptr<Medium> open_content(MediumPtr whole, const Layout& layout, std::uint64_t size) {
-    if (layout.codec == Codec::none) return std::make_unique<Content>(std::move(whole), layout.extents);
+    if (layout.codec == Codec::none) return std::make_unique<Content>(std::move(whole), layout);
     if (layout.codec == Codec::each) return std::make_unique<PiecedContent>(std::move(whole), layout, size);
     return std::make_unique<PackedContent>(std::move(whole), layout, size);
 }
 
 Content::Content(MediumPtr whole, const std::vector<Extent>& extents) : whole_(std::move(whole)) {
-    for (const Extent& extent : extents) {
-        const auto end = checked_add(size_, extent.length);
-        if (!end) break;
-        if (extent.is_stored() && !lies_within(extent.offset, extent.length, whole_->size())) {
-            const std::uint64_t there = extent.offset < whole_->size() ? whole_->size() - extent.offset : 0;
-            if (there > 0) pieces_.push_back({size_, {extent.offset, there}});
-            pieces_.push_back({size_ + there, {Extent::kHole, extent.length - there}});
-        } else {
-            pieces_.push_back({size_, extent});
-        }
-        size_ = *end;
+    for (const Extent& extent : extents) add(extent);
+}
+
+Content::Content(MediumPtr whole, const Layout& layout) : whole_(std::move(whole)) {
+    for (const Extent& extent : layout.extents) add(extent);
+}
+
+void Content::add(const Extent& extent) {
+    if (!checked_add(size_, extent.length)) return;
+    if (extent.is_stored() && !lies_within(extent.offset, extent.length, whole_->size())) {
+        const std::uint64_t there = extent.offset < whole_->size() ? whole_->size() - extent.offset : 0;
+        if (there > 0) pieces_.push_back({size_, {extent.offset, there}});
+        pieces_.push_back({size_ + there, Extent::unknown(extent.length - there)});
+    } else {
+        pieces_.push_back({size_, extent});
     }
+    size_ += extent.length;
 }
 
 std::vector<Content::Piece>::const_iterator Content::piece_at(std::uint64_t offset) const {
@@ -54,18 +59,18 @@ std::vector<Extent> Content::places_of(std::uint64_t offset, std::uint64_t lengt
         const std::uint64_t from = std::max(offset, piece->start);
         const std::uint64_t to = std::min(end, piece->start + piece->where.length);
         if (to <= from) continue;
-        const std::uint64_t place =
-            piece->where.is_stored() ? piece->where.offset + (from - piece->start) : piece->where.offset;
-        if (!places.empty() && places.back().is_stored() && places.back().end() == place)
-            places.back().length += to - from;
+        const Extent part = piece->where.part(from - piece->start, to - from);
+        if (!places.empty() && part.is_stored() && places.back().goes_on_with(part))
+            places.back().length += part.length;
         else
-            places.push_back({place, to - from});
+            places.push_back(part);
     }
     return places;
 }
 
 void Content::expect(std::uint64_t offset, std::uint64_t length) const {
-    for (const Extent& place : places_of(offset, length)) whole_->expect(place.offset, place.length);
+    for (const Extent& place : places_of(offset, length))
+        if (place.is_stored()) whole_->expect(place.offset, place.length);
 }
 
 std::uint64_t Content::zeros_from(std::uint64_t offset) const {
@@ -98,7 +103,7 @@ Result<void> Content::read_within(std::uint64_t offset, std::span<std::byte> int
             for (const Extent& l : lost) bad.push_back({l.offset - piece->where.offset + piece->start, l.length});
         } else {
             std::fill(part.begin(), part.end(), std::byte{0});
-            if (piece->where.is_hole()) bad.push_back({offset + done, part.size()});
+            if (piece->where.is_unknown()) bad.push_back({offset + done, part.size()});
         }
         done += part.size();
     }
@@ -106,7 +111,7 @@ Result<void> Content::read_within(std::uint64_t offset, std::span<std::byte> int
 }
 
 PackedContent::PackedContent(MediumPtr whole, const Layout& layout, std::uint64_t size)
-    : stored_(std::move(whole), layout.extents), unit_(layout.unit), size_(std::min(size, stored_.size())) {}
+    : stored_(std::move(whole), layout), unit_(layout.unit), size_(std::min(size, stored_.size())) {}
 
 Result<void> PackedContent::read_within(std::uint64_t offset, std::span<std::byte> into,
                                         std::vector<Extent>& bad) const {

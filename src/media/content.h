@@ -14,6 +14,8 @@ std::unique_ptr<Medium> open_content(MediumPtr whole, const Layout& layout, std:
 class Content final : public Medium {
   public:
     Content(MediumPtr whole, const std::vector<Extent>& extents);
+    // What is packed stays so.
+    Content(MediumPtr whole, const Layout& layout);
 
     std::uint64_t size() const override { return size_; }
     std::uint32_t sector_size() const override { return whole_->sector_size(); }
@@ -36,6 +38,7 @@ class Content final : public Medium {
         std::uint64_t start;  // byte of the content
         Extent where;
     };
+    void add(const Extent& extent);
     std::vector<Piece>::const_iterator piece_at(std::uint64_t offset) const;
 
     MediumPtr whole_;

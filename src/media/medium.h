@@ -6,24 +6,42 @@
 #include <memory>
 #include <span>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "base/error.h"
 
 namespace dredger {
 
-// A run of bytes on a medium, or a stretch of a file's content that no medium holds.
+// What a run of a file's content is.
+enum class Held : std::uint8_t {
+    stored,   // bytes of the medium
+    zeros,    // zeros by definition: sparse, or never written
+    unknown,  // it is not known what stood there
+};
+
+inline constexpr std::string_view kHeldWords[] = {"stored", "zeros", "unknown"};
+inline std::string_view word_for(Held held) { return kHeldWords[static_cast<std::size_t>(held)]; }
+
+// A run of bytes on a medium, or one of a file's content that no medium holds.
 struct Extent {
-    static constexpr std::uint64_t kHole = ~std::uint64_t{0};       // it is not known what stood there
-    static constexpr std::uint64_t kZeros = ~std::uint64_t{0} - 1;  // zeros by definition: sparse, or never written
-
-    std::uint64_t offset = 0;  // bytes from the start of the medium, or kHole or kZeros
+    std::uint64_t offset = 0;  // bytes from the start of the medium; 0 where nothing is stored
     std::uint64_t length = 0;  // bytes
+    Held held = Held::stored;
 
-    bool is_hole() const { return offset == kHole; }
-    bool is_zeros() const { return offset == kZeros; }
-    bool is_stored() const { return offset < kZeros; }
+    static constexpr Extent zeros(std::uint64_t length) { return {0, length, Held::zeros}; }
+    static constexpr Extent unknown(std::uint64_t length) { return {0, length, Held::unknown}; }
+
+    bool is_stored() const { return held == Held::stored; }
+    bool is_zeros() const { return held == Held::zeros; }
+    bool is_unknown() const { return held == Held::unknown; }
     std::uint64_t end() const { return offset + length; }
+    // Whether `next` goes on where this one ends, so that the two are one.
+    bool goes_on_with(const Extent& next) const {
+        return held == next.held && (!is_stored() || end() == next.offset);
+    }
+    // `length` bytes of it, from its byte `skip` on.
+    Extent part(std::uint64_t skip, std::uint64_t bytes) const { return {is_stored() ? offset + skip : 0, bytes, held}; }
     bool operator==(const Extent&) const = default;
 };
 

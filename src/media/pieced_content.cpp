@@ -64,12 +64,12 @@ std::size_t unpack_lzo(std::span<const std::byte> packed, std::span<std::byte> i
 
 }  // namespace
 
-std::size_t unpack_extent(Pack::Codec codec, std::span<const std::byte> packed, std::span<std::byte> into) {
-    switch (codec) {
-        case Pack::Codec::zlib: return unpack_zlib(packed, into);
-        case Pack::Codec::lzo: return unpack_lzo(packed, into);
-        case Pack::Codec::zstd: return unpack_zstd(packed, into);
-        case Pack::Codec::none: break;
+std::size_t unpack_extent(Pack::Method method, std::span<const std::byte> packed, std::span<std::byte> into) {
+    switch (method) {
+        case Pack::Method::zlib: return unpack_zlib(packed, into);
+        case Pack::Method::lzo: return unpack_lzo(packed, into);
+        case Pack::Method::zstd: return unpack_zstd(packed, into);
+        case Pack::Method::none: break;
     }
     const std::size_t length = std::min(packed.size(), into.size());
     std::copy_n(packed.begin(), length, into.begin());
@@ -77,10 +77,10 @@ std::size_t unpack_extent(Pack::Codec codec, std::span<const std::byte> packed, 
 }
 
 PiecedContent::PiecedContent(MediumPtr whole, const Layout& layout, std::uint64_t size) : whole_(std::move(whole)) {
-    for (std::size_t i = 0; i < layout.extents.size() && i < layout.packs.size() && size_ < size; ++i) {
-        const Pack& pack = layout.packs[i];
-        const std::uint64_t length = std::min(pack.content, size - size_);
-        if (length > 0) pieces_.push_back({size_, layout.extents[i], pack});
+    for (const LayoutExtent& extent : layout.extents) {
+        if (size_ >= size) break;
+        const std::uint64_t length = std::min(extent.content(), size - size_);
+        if (length > 0) pieces_.push_back({size_, extent, extent.pack, extent.content()});
         size_ += length;
     }
 }
@@ -91,7 +91,7 @@ Result<void> PiecedContent::read_within(std::uint64_t offset, std::span<std::byt
                                   [](std::uint64_t at, const Piece& p) { return at < p.start; });
     if (piece != pieces_.begin()) --piece;
     for (; !into.empty() && piece != pieces_.end(); ++piece) {
-        const std::uint64_t end = std::min(piece->start + piece->pack.content, size_);
+        const std::uint64_t end = std::min(piece->start + piece->content, size_);
         if (offset >= end) continue;
         const auto part = into.first(static_cast<std::size_t>(std::min<std::uint64_t>(into.size(), end - offset)));
         DREDGER_CHECK(read_piece(*piece, offset - piece->start, part, bad));
@@ -107,10 +107,10 @@ Result<void> PiecedContent::read_piece(const Piece& piece, std::uint64_t from, s
     const std::uint64_t at = piece.start + from;
     std::fill(into.begin(), into.end(), std::byte{0});
     if (!piece.where.is_stored()) {
-        if (piece.where.is_hole()) bad.push_back({at, into.size()});
+        if (piece.where.is_unknown()) bad.push_back({at, into.size()});
         return {};
     }
-    if (piece.pack.codec == Pack::Codec::none) {
+    if (!piece.pack.is_packed()) {
         const std::uint64_t place = piece.where.offset + from;
         const std::uint64_t there =
             place < whole_->size() ? std::min<std::uint64_t>(into.size(), whole_->size() - place) : 0;
@@ -121,7 +121,7 @@ Result<void> PiecedContent::read_piece(const Piece& piece, std::uint64_t from, s
         return {};
     }
     if (loaded_ != piece.where.offset) DREDGER_CHECK(load(piece));
-    const std::uint64_t first = piece.pack.skip + from;
+    const std::uint64_t first = std::uint64_t{piece.pack.skip} + from;
     const std::uint64_t right = first < good_ ? std::min<std::uint64_t>(into.size(), good_ - first) : 0;
     std::copy_n(bytes_.begin() + static_cast<std::ptrdiff_t>(std::min<std::uint64_t>(first, bytes_.size())), right,
                 into.begin());
@@ -130,9 +130,9 @@ Result<void> PiecedContent::read_piece(const Piece& piece, std::uint64_t from, s
 }
 
 Result<void> PiecedContent::load(const Piece& piece) const {
-    loaded_ = Extent::kHole;
+    loaded_ = kNothing;
     good_ = 0;
-    bytes_.assign(static_cast<std::size_t>(std::min(piece.pack.unpacked, kMostUnpacked)), std::byte{0});
+    bytes_.assign(static_cast<std::size_t>(std::min<std::uint64_t>(piece.pack.unpacked, kMostUnpacked)), std::byte{0});
     const Extent& where = piece.where;
     if (where.length <= kMostUnpacked && lies_within(where.offset, where.length, whole_->size())) {
         std::vector<std::byte> packed(static_cast<std::size_t>(where.length));
@@ -141,7 +141,7 @@ Result<void> PiecedContent::load(const Piece& piece) const {
         // What follows a lost byte can't be unpacked.
         std::uint64_t good = packed.size();
         for (const Extent& l : lost) good = std::min(good, l.offset - where.offset);
-        good_ = unpack_extent(piece.pack.codec, std::span(packed).first(static_cast<std::size_t>(good)), bytes_);
+        good_ = unpack_extent(piece.pack.method, std::span(packed).first(static_cast<std::size_t>(good)), bytes_);
     }
     loaded_ = where.offset;
     return {};

@@ -1,4 +1,4 @@
-// Content whose extents are packed each by itself (Layout::packs). What of one can't be unpacked is reported as bad.
+// Content whose extents are packed each by itself (LayoutExtent::pack). What of one can't be unpacked is reported as bad.
 #pragma once
 
 #include "media/layout.h"
@@ -17,10 +17,12 @@ class PiecedContent final : public Medium {
     Result<void> read_within(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>& bad) const override;
 
   private:
+    static constexpr std::uint64_t kNothing = ~std::uint64_t{0};
     struct Piece {
         std::uint64_t start;  // byte of the content
         Extent where;
         Pack pack;
+        std::uint64_t content;  // bytes
     };
     Result<void> read_piece(const Piece& piece, std::uint64_t from, std::span<std::byte> into,
                             std::vector<Extent>& bad) const;
@@ -29,13 +31,13 @@ class PiecedContent final : public Medium {
     MediumPtr whole_;
     std::vector<Piece> pieces_;
     std::uint64_t size_ = 0;
-    mutable std::uint64_t loaded_ = Extent::kHole;  // the place of the packed extent in `bytes_`
+    mutable std::uint64_t loaded_ = kNothing;  // the place of the packed extent in `bytes_`
     mutable std::vector<std::byte> bytes_;          // that came out of it
     mutable std::size_t good_ = 0;                  // of these, as many are right
 };
 
 // Unpacks into `into`, which is as large as what comes out, and tells how many of its bytes are right: fewer than all
 // where `packed` stops making sense or breaks off. Zeros may follow the packed bytes.
-std::size_t unpack_extent(Pack::Codec codec, std::span<const std::byte> packed, std::span<std::byte> into);
+std::size_t unpack_extent(Pack::Method method, std::span<const std::byte> packed, std::span<std::byte> into);
 
 }  // namespace dredger

@@ -64,11 +64,11 @@ Result<PreviewReport> make_previews(Catalog& catalog, const PreviewRequest& requ
         ++done;
         const auto medium = attached.media.find(one.candidate.volume);
         Candidate& candidate = one.candidate;
-        const Record& record = candidate.record;
-        if (medium == attached.media.end() || record.layout.empty() || record.size == 0) continue;
+        const FileEntry& record = candidate.record;
+        if (medium == attached.media.end() || candidate.layout.empty() || record.size == 0) continue;
         const bool was_known = !can_be_checked(candidate) && candidate.likeness.has_value();
         check_content(medium->second, candidate);
-        const auto content = open_content(medium->second, record.layout, record.size);
+        const auto content = open_content(medium->second, candidate.layout, record.size);
         one.tile = preview::make_tile(*content, candidate, folder);
         candidate.likeness = one.tile.likeness;
         if (!was_known) learnt.push_back(candidate);

@@ -61,8 +61,8 @@ class Search {
 
     void look_at(Candidate& c) {
         const auto medium = media_.find(c.volume);
-        if (c.likeness || medium == media_.end() || c.record.layout.empty() || c.record.size == 0) return;
-        c.likeness = preview::likeness_in(*open_content(medium->second, c.record.layout, c.record.size), c);
+        if (c.likeness || medium == media_.end() || c.layout.empty() || c.record.size == 0) return;
+        c.likeness = preview::likeness_in(*open_content(medium->second, c.layout, c.record.size), c);
         learnt_.push_back(c);
     }
 

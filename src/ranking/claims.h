@@ -14,7 +14,7 @@ namespace dredger {
 struct Claim {
     Extent where;                // on the volume
     std::int64_t candidate = 0;  // its id in the catalog; 0: not kept there
-    std::uint64_t record = 0;    // Record::id; several names of one file claim the same bytes
+    std::uint64_t file = 0;      // FileEntry::content_key(); several names of one file claim the same bytes
     bool live = false;
     std::optional<FileTime> last_sign;  // of life of the file: when it was written or changed last, as far as known
     std::uint64_t unwritten = 0;        // bytes at the end of `where` that are taken and lie behind the end of the file

@@ -75,7 +75,7 @@ void gather_claims(const Record& record, std::int64_t candidate, const Claims& c
         std::vector<Extent> claimed;
         std::vector<Extent> own;  // of a live file that has another name
         claims.live_in(extent, [&](const Claim& claim, const Extent& shared) {
-            if (claim.record == record.id) return own.push_back(shared);
+            if (claim.file == record.content_key()) return own.push_back(shared);
             const auto [written, behind] = split(shared, claim);
             if (written.length > 0) live[claim.candidate] += written.length;
             held.push_back(written);
@@ -91,7 +91,7 @@ void gather_claims(const Record& record, std::int64_t candidate, const Claims& c
         claims.others_in(extent, [&](const Claim& claim, const Extent& shared) {
             // Of two that lived at the same time one is wrong about these bytes; who knows which.
             const bool is_newer = claim.last_sign && last_sign && !(*claim.last_sign < *last_sign);
-            if (claim.candidate == candidate || claim.record == record.id || !is_newer) return;
+            if (claim.candidate == candidate || claim.file == record.content_key() || !is_newer) return;
             const Extent written = split(shared, claim).first;
             if (written.length > 0) newer[claim.candidate] += written.length;
             claimed.push_back(written);
@@ -105,7 +105,7 @@ void gather_claims(const Record& record, std::int64_t candidate, const Claims& c
 
 // How many bytes of it can be had: nothing stands behind the end of a volume that was cut short.
 std::uint64_t bytes_there(const Extent& extent, std::uint64_t volume_size) {
-    if (extent.is_hole()) return 0;
+    if (extent.is_unknown()) return 0;
     if (extent.is_zeros()) return extent.length;
     return extent.offset < volume_size ? std::min(extent.length, volume_size - extent.offset) : 0;
 }
@@ -143,7 +143,7 @@ bool has_content_further_on(const Medium& content) {
 
 }  // namespace
 
-std::optional<FileTime> last_sign_of_life(const Record& record) {
+std::optional<FileTime> last_sign_of_life(const FileEntry& record) {
     std::optional<FileTime> last;
     for (const auto& time : {record.created, record.modified, record.changed})
         if (time && (!last || *last < *time)) last = time;
@@ -172,12 +172,11 @@ Evidence gather(const Record& record, std::int64_t candidate, const Claims& clai
         std::find(record.attributes.begin(), record.attributes.end(), kEncrypted) != record.attributes.end();
     std::uint64_t stored = 0;
     const Layout& layout = record.layout;
-    for (std::size_t i = 0; i < layout.extents.size(); ++i) {
-        const std::uint64_t there = bytes_there(layout.extents[i], volume.size());
-        const bool is_packed = layout.codec == Codec::each && i < layout.packs.size();
-        const std::uint64_t content = is_packed && there > 0 ? layout.packs[i].content : there;
+    for (const LayoutExtent& extent : layout.extents) {
+        const std::uint64_t there = bytes_there(extent, volume.size());
+        const std::uint64_t content = extent.pack.is_packed() && there > 0 ? extent.content() : there;
         evidence.laid += std::min(content, record.size - evidence.laid);
-        if (layout.extents[i].is_stored()) stored += there;
+        if (extent.is_stored()) stored += there;
     }
     if (evidence.is_live || record.is_folder || record.layout.empty()) return evidence;
 

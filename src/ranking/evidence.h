@@ -45,7 +45,7 @@ struct Evidence {
 };
 
 // When the file that a record tells of was certainly still alive; nothing where no time is known.
-std::optional<FileTime> last_sign_of_life(const Record& record);
+std::optional<FileTime> last_sign_of_life(const FileEntry& record);
 
 // Whether the system that wrote a volume pads the last sector of a file with zeros, learnt from its live files.
 class PaddingHabit {

@@ -15,22 +15,22 @@ void time_element(std::ofstream& out, const char* name, const std::optional<File
 }
 
 void file_object(std::ofstream& out, const Candidate& c, std::uint64_t volume_offset) {
-    const Record& r = c.record;
+    const FileEntry& r = c.record;
     out << "    <fileobject>\n";
     out << fmt::format("      <filename>{}</filename>\n", escaped(printable(r.path())));
     out << fmt::format("      <id>{}</id>\n", c.id);
     out << fmt::format("      <name_type>{}</name_type>\n", r.is_folder ? "d" : "r");
     out << fmt::format("      <filesize>{}</filesize>\n", r.size);
     out << fmt::format("      <alloc>{}</alloc>\n", r.state == State::live || r.state == State::trashed ? 1 : 0);
-    if (r.origin != Origin::signature) out << fmt::format("      <inode>{}</inode>\n", r.id);
+    if (r.origin != Origin::signature) out << fmt::format("      <inode>{}</inode>\n", r.identity.number);
     time_element(out, "mtime", r.modified);
     time_element(out, "ctime", r.changed);
     time_element(out, "atime", r.accessed);
     time_element(out, "crtime", r.created);
-    if (!r.layout.empty()) {
+    if (!c.layout.empty()) {
         out << "      <byte_runs>\n";
         std::uint64_t at = 0;
-        for (const Extent& extent : r.layout.extents) {
+        for (const Extent& extent : c.layout.extents) {
             if (extent.is_stored())
                 out << fmt::format(
                     "        <byte_run file_offset=\"{}\" img_offset=\"{}\" fs_offset=\"{}\" len=\"{}\"/>\n", at,

@@ -25,7 +25,7 @@ std::shared_ptr<spdlog::logger> open_log(const fs::path& file) {
     }
 }
 
-std::string facts_text(const Record& record) {
+std::string facts_text(const FileEntry& record) {
     std::string text = fmt::format("{}", fmt::join(record.attributes, ", "));
     for (const Fact& fact : record.facts)
         text += fmt::format("{}{} {}", text.empty() ? "" : "; ", fact.name, fact.value);

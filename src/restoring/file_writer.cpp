@@ -50,7 +50,7 @@ timespec time_for(const std::optional<FileTime>& time) {
 constexpr const char* kNtfsMaking = "system.ntfs_crtime_be";
 constexpr const char* kShareMaking = "user.cifs.creationtime";
 
-void set_time_of_making(int descriptor, const Record& record, MakingTime way) {
+void set_time_of_making(int descriptor, const FileEntry& record, MakingTime way) {
     const timespec time = time_for(record.created);
     if (way == MakingTime::none || time.tv_nsec == UTIME_OMIT) return;
     constexpr std::int64_t kFrom1601To1970 = 11'644'473'600;  // seconds
@@ -67,7 +67,7 @@ struct Owner {
     unsigned user = 0, group = 0;
 };
 
-std::optional<Owner> owner_of(const Record& record) {
+std::optional<Owner> owner_of(const FileEntry& record) {
     for (const Fact& fact : record.facts) {
         if (fact.name != "owner") continue;
         Owner owner;
@@ -81,7 +81,7 @@ std::optional<Owner> owner_of(const Record& record) {
 }
 
 // What is so already is not set again: each change is one more for the destination's journal.
-void set_facts(int descriptor, const Record& record, MakingTime way) {
+void set_facts(int descriptor, const FileEntry& record, MakingTime way) {
     struct stat there {};
     if (::fstat(descriptor, &there) != 0) return;
     static const bool is_permitted = ::geteuid() == 0;
@@ -139,7 +139,7 @@ bool StagedFile::finish(std::uint64_t size, std::uint64_t written) const {
     return sized && (written < kSyncAlone || ::fsync(descriptor_) == 0);
 }
 
-Result<void> StagedFile::complete(const Record& record, MakingTime way) {
+Result<void> StagedFile::complete(const FileEntry& record, MakingTime way) {
     set_facts(descriptor_, record, way);
     // Some file systems tell only now that there is no room.
     if (::close(std::exchange(descriptor_, -1)) != 0) return unwritable(path_);
@@ -158,13 +158,14 @@ void StagedFile::discard() {
     path_.clear();
 }
 
-Result<WrittenFile> write_file(const MediumPtr& medium, const Record& record, const fs::path& staged, SumKind sums,
+Result<WrittenFile> write_file(const MediumPtr& medium, const MediumLayout& layout, const FileEntry& record,
+                               const fs::path& staged, SumKind sums,
                                WritingWatch& watch) {
     WrittenFile written;
     DREDGER_TRY(written.file, StagedFile::create(staged));
     StagedFile& file = written.file;
     ContentSum digest(sums);
-    const auto content = open_content(medium, record.layout, record.size);
+    const auto content = open_content(medium, layout, record.size);
     // Of a large file one stretch is hashed while the next one is read and written.
     const bool is_large = record.size >= kLarge;
     std::vector<std::byte> chunks[2];
@@ -233,7 +234,7 @@ std::string read_back(const fs::path& file, SumKind sums) {
     return n < 0 ? std::string() : digest.finish();
 }
 
-void set_folder_facts(const fs::path& folder, const Record& record, MakingTime way) {
+void set_folder_facts(const fs::path& folder, const FileEntry& record, MakingTime way) {
     const int descriptor = ::open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC);
     if (descriptor < 0) return;
     set_facts(descriptor, record, way);

@@ -33,7 +33,7 @@ class StagedFile {
     // Sets the record's owner where that is permitted; its permissions, where it tells of any, but that who restores
     // can always read and write it; and its times, that of its making where the destination keeps one that can be set.
     // Where its clock was local, its digits are taken to be this machine's local time. Then it is closed.
-    Result<void> complete(const Record& record, MakingTime way);
+    Result<void> complete(const FileEntry& record, MakingTime way);
 
     // Gives it its name, in place of what has it.
     Result<void> place(const std::filesystem::path& target);
@@ -59,13 +59,14 @@ struct WritingWatch {
 };
 
 // Stretches that are zeros by definition become holes of the file.
-Result<WrittenFile> write_file(const MediumPtr& medium, const Record& record, const std::filesystem::path& staged,
+Result<WrittenFile> write_file(const MediumPtr& medium, const MediumLayout& layout, const FileEntry& record,
+                               const std::filesystem::path& staged,
                                SumKind sums, WritingWatch& watch);
 
 // The sum of a file, read from its drive and not from memory where that can be asked for; empty: it can't be read.
 std::string read_back(const std::filesystem::path& file, SumKind sums);
 
 // The facts that StagedFile::complete() sets, of a folder.
-void set_folder_facts(const std::filesystem::path& folder, const Record& record, MakingTime way);
+void set_folder_facts(const std::filesystem::path& folder, const FileEntry& record, MakingTime way);
 
 }  // namespace dredger

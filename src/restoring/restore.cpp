@@ -39,18 +39,18 @@ std::string volume_name(const ScannedVolume& volume) {
 Outcome expected(const Candidate& c) { return c.prospect.band == Band::sound ? Outcome::whole : Outcome::doubtful; }
 
 // Bytes of the destination that it will take.
-std::uint64_t stored_bytes(const Record& record) {
-    if (record.layout.codec != Codec::none) return record.size;
+std::uint64_t stored_bytes(const Candidate& candidate) {
+    if (candidate.layout.codec != Codec::none) return candidate.record.size;
     std::uint64_t zeros = 0;
-    for (const Extent& extent : record.layout.extents) zeros += extent.is_zeros() ? extent.length : 0;
-    return record.size - std::min(record.size, zeros);
+    for (const Extent& extent : candidate.layout.extents) zeros += extent.is_zeros() ? extent.length : 0;
+    return candidate.record.size - std::min(candidate.record.size, zeros);
 }
 
 Description described(const MediumPtr& medium, const Candidate& c) {
     const Format* format = format_named(c.format);
     if (format == nullptr) format = format_with_extension(extension_of(c.record.name));
-    if (format == nullptr || !format->describe || c.record.layout.empty()) return {};
-    const auto content = open_content(medium, c.record.layout, c.record.size);
+    if (format == nullptr || !format->describe || c.layout.empty()) return {};
+    const auto content = open_content(medium, c.layout, c.record.size);
     Budget budget;
     Reader reader(*content, budget);
     return format->describe(reader, std::min(content->size(), c.record.size));
@@ -308,7 +308,7 @@ class Restoration {
         };
         const auto medium = job.media.find(c.volume);
         if (medium == job.media.end()) return refuse(Outcome::failed, "its medium is not attached");
-        if (c.record.size > 0 && c.record.layout.empty())
+        if (c.record.size > 0 && c.layout.empty())
             return refuse(Outcome::failed, "nothing tells where its content lies");
         if (request_.partials == Partials::skip && expected(c) != Outcome::whole && !can_be_checked(c))
             return refuse(Outcome::skipped, "it is not believed whole");
@@ -321,7 +321,7 @@ class Restoration {
             return pretend(job, c, wanted(job, c, &said, number));
         }
 
-        const std::uint64_t bytes = stored_bytes(c.record);
+        const std::uint64_t bytes = stored_bytes(c);
         while (crew_->waiting() > 0 && (crew_->waiting() >= kWaiting || in_hand_ + bytes > kWaitingBytes)) {
             DREDGER_CHECK(place_next());
             if (is_over()) return {};
@@ -365,7 +365,7 @@ class Restoration {
             return done;
         }
         if (asks_content()) done.said = described(task.medium, task.candidate);
-        done.written = write_file(task.medium, task.candidate.record, task.staged, request_.sums, watch_);
+        done.written = write_file(task.medium, task.candidate.layout, task.candidate.record, task.staged, request_.sums, watch_);
         if (!done.written || done.written->interrupted) return done;
         if (request_.verify) done.is_misread = read_back(task.staged, request_.sums) != done.written->sum;
         const auto completed = done.written->file.complete(task.candidate.record, making_time_);

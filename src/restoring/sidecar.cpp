@@ -13,7 +13,7 @@ namespace {
 // Which bytes of the file live ones lie on now: offset, length, and whose they are.
 nlohmann::ordered_json overwritten_by_live(const Catalog& catalog, const Candidate& candidate) {
     nlohmann::ordered_json list = nlohmann::ordered_json::array();
-    const Layout& layout = candidate.record.layout;
+    const Layout& layout = candidate.layout;
     const auto overlaps = catalog.overlapping(candidate);
     if (!overlaps || layout.codec != Codec::none) return list;
     std::vector<std::uint64_t> starts;  // of the pieces, in the file

@@ -27,7 +27,7 @@ class ContentComparison {
         std::vector<Candidate> candidates;
         for (const std::int64_t id : ids) {
             DREDGER_TRY(auto candidate, catalog_.find(id));
-            if (!candidate || candidate->record.layout.empty() || candidate->prospect.band == Band::gone) continue;
+            if (!candidate || candidate->layout.empty() || candidate->prospect.band == Band::gone) continue;
             candidates.push_back(std::move(*candidate));
         }
         std::map<std::string, std::vector<Candidate>> by_head;
@@ -82,8 +82,8 @@ class ContentComparison {
 
     // Of the first bytes, none where they can't be read.
     std::optional<std::string> digest_of(const Candidate& candidate, std::uint64_t most) const {
-        const Record& record = candidate.record;
-        const auto content = open_content(medium_, record.layout, record.size);
+        const FileEntry& record = candidate.record;
+        const auto content = open_content(medium_, candidate.layout, record.size);
         if (content->size() != record.size) return std::nullopt;
         Sha256 sum;
         const std::uint64_t end = std::min(most, record.size);

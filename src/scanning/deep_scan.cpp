@@ -27,18 +27,31 @@ std::string settings_of(const ScanRequest& request) {
     return settings.dump();
 }
 
-std::string text_of(const SweepState& state, const std::vector<VolumeTrace>& traces) {
+std::string text_of(const SweepState& state) {
     nlohmann::json text = {
         {"dropped", state.dropped}, {"given_up", state.given_up}, {"taken", nlohmann::json::array()},
         {"doubtful", nlohmann::json::array()}};
     for (const Extent& extent : state.taken) text["taken"].push_back({extent.offset, extent.length});
     for (const Extent& extent : state.doubtful) text["doubtful"].push_back({extent.offset, extent.length});
+    return text.dump();
+}
+
+std::string text_of(const std::vector<VolumeTrace>& traces) {
+    nlohmann::json text = nlohmann::json::array();
     for (const VolumeTrace& t : traces)
-        text["traces"].push_back({t.filesystem, t.label, t.offset, t.length, t.agreeing, t.evidence, t.seen_at});
+        text.push_back({t.filesystem, t.label, t.offset, t.length, t.agreeing, t.evidence, t.seen_at});
     return text.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
 }
 
-SweepState state_from(const Sweep& sweep, std::vector<VolumeTrace>& traces) {
+std::vector<VolumeTrace> traces_from(const Sweep& sweep) {
+    std::vector<VolumeTrace> traces;
+    const auto text = nlohmann::json::parse(sweep.traces, nullptr, false);
+    if (text.is_array())
+        for (const auto& t : text) traces.push_back({t[0], t[1], t[2], t[3], t[4], t[5], t[6]});
+    return traces;
+}
+
+SweepState state_from(const Sweep& sweep) {
     SweepState state;
     state.position = sweep.position;
     const auto text = nlohmann::json::parse(sweep.state, nullptr, false);
@@ -47,8 +60,6 @@ SweepState state_from(const Sweep& sweep, std::vector<VolumeTrace>& traces) {
     state.given_up = text.value("given_up", std::uint64_t{0});
     for (const auto& [name, list] : {std::pair("taken", &state.taken), std::pair("doubtful", &state.doubtful)})
         for (const auto& extent : text.value(name, nlohmann::json::array())) list->push_back({extent[0], extent[1]});
-    for (const auto& t : text.value("traces", nlohmann::json::array()))
-        traces.push_back({t[0], t[1], t[2], t[3], t[4], t[5], t[6]});
     return state;
 }
 
@@ -77,16 +88,17 @@ Result<DeepScan::Outcome> DeepScan::run(const MediumPtr& medium, const ScannedVo
     report_.is_whole = stored_bytes(pieces) >= volume.place.length;
     const std::string settings = settings_of(request_);
     DREDGER_TRY(const auto before, catalog_.sweep_of(volume.id));
-    sweep_ = before.value_or(Sweep{volume.id, settings, 0, 0, 0, {}, false});
+    sweep_ = before.value_or(Sweep{volume.id, settings, 0, 0, 0, {}, {}, false});
     sweep_.total = stored_bytes(pieces);
     DREDGER_CHECK(catalog_.begin());
     if (request_.deep && sweep_.settings != settings) {
         // Other wishes: the search begins anew, what was checked stays checked.
         DREDGER_CHECK(catalog_.remove_finds(volume.id));
-        sweep_ = {volume.id, settings, sweep_.checked, 0, sweep_.total, {}, false};
+        sweep_ = {volume.id, settings, sweep_.checked, 0, sweep_.total, {}, {}, false};
     }
     report_.was_done_before = sweep_.done;
-    const SweepState state = state_from(sweep_, traces_);
+    const SweepState state = state_from(sweep_);
+    traces_ = traces_from(sweep_);
     DREDGER_TRY(next_id_, catalog_.next_id());
     DREDGER_CHECK(catalog_.save_sweep(sweep_));
     saved_ = std::chrono::steady_clock::now();
@@ -176,10 +188,10 @@ Result<bool> DeepScan::merge_with_start(const Find& find) {
     DREDGER_TRY(auto there, catalog_.beginning_at(volume_.id, start));
     const bool is_sound = find.measured.end != Measured::End::broken;
     for (Candidate& candidate : there) {
-        Record& record = candidate.record;
+        FileEntry& record = candidate.record;
         if (record.origin == Origin::signature) continue;
         // Packed bytes may look like a packed file, and are none.
-        if (record.layout.codec == Codec::each) {
+        if (candidate.layout.codec == Codec::each) {
             is_known = true;
             continue;
         }
@@ -195,8 +207,8 @@ Result<bool> DeepScan::merge_with_start(const Find& find) {
             if (record.size == find.size && find.size > 0) {
                 candidate.prospect =
                     judge_content({find.measured, find.size, find.pieces.size(), find.is_padded, find.format->name});
-                record.layout = {};
-                record.layout.extents = find.pieces;
+                candidate.layout = {};
+                candidate.layout.lay(find.pieces);
                 record.trust = LayoutTrust::assumed;
                 candidate.proof = find.measured.proof;
                 candidate.format = find.format->name;
@@ -224,15 +236,15 @@ Result<bool> DeepScan::merge_within(const Find& find) {
     claims_.others_in({start, 1}, [&](const Claim& claim, const Extent&) { around.push_back(claim.candidate); });
     for (const std::int64_t id : around) {
         DREDGER_TRY(auto candidate, catalog_.find(id));
-        if (!candidate || candidate->record.layout.extents.front().offset == start) continue;
-        const bool can_hold_files = candidate->record.layout.codec == Codec::each || candidate->format.empty() ||
+        if (!candidate || candidate->layout.extents.front().offset == start) continue;
+        const bool can_hold_files = candidate->layout.codec == Codec::each || candidate->format.empty() ||
                                     candidate->kind == Kind::archive || candidate->kind == Kind::database;
         if (can_hold_files && candidate->prospect.band == Band::sound) {
             is_known = true;
             continue;
         }
         std::uint64_t from = 0;
-        for (const Extent& piece : candidate->record.layout.extents) {
+        for (const Extent& piece : candidate->layout.extents) {
             if (piece.is_stored() && start >= piece.offset && start < piece.end()) {
                 from += start - piece.offset;
                 break;
@@ -258,8 +270,8 @@ Result<void> DeepScan::add(Find&& find) {
     candidate.is_checked = true;
     candidate.prospect =
         judge_content({find.measured, find.size, find.pieces.size(), find.is_padded, find.format->name});
-    Record& record = candidate.record;
-    record.id = find.pieces.front().offset - std::min(volume_.place.offset, find.pieces.front().offset);
+    FileEntry& record = candidate.record;
+    record.identity.number = find.pieces.front().offset - std::min(volume_.place.offset, find.pieces.front().offset);
     record.state = State::lost;
     record.origin = Origin::signature;
     record.size = find.size;
@@ -268,7 +280,7 @@ Result<void> DeepScan::add(Find&& find) {
     record.facts = std::move(find.said.facts);
     if (!find.said.title.empty()) record.facts.push_back({"title", find.said.title});
     record.trust = find.pieces.size() > 1 ? LayoutTrust::assumed : LayoutTrust::exact;
-    record.layout.extents = std::move(find.pieces);
+    candidate.layout.lay(find.pieces);
     constexpr std::size_t kMostFingerprints = 1 << 20;
     if (find.fingerprint && fingerprints_.size() < kMostFingerprints) fingerprints_[candidate.id] = *find.fingerprint;
     ++report_.finds;
@@ -284,9 +296,10 @@ Result<bool> DeepScan::reached(const SweepState& state) {
     const bool last = state.position >= sweep_.total;
     const bool interrupted = observer_.should_stop();
     if (last || interrupted || std::chrono::steady_clock::now() - saved_ > kSaveEvery) {
-        sweep_.state = text_of(state, traces_);
+        sweep_.state = text_of(state);
+        if (std::exchange(has_new_traces_, false)) sweep_.traces = text_of(traces_);
         DREDGER_CHECK(save());
-        DREDGER_TRY(const bool over, is_over(catalog_, request_));
+        DREDGER_TRY(const bool over, wanted_.is_over(catalog_));
         stopped_ = !last && (interrupted || over);
     }
     return !stopped_;
@@ -297,14 +310,6 @@ Result<void> DeepScan::save() {
     DREDGER_CHECK(catalog_.commit());
     saved_ = std::chrono::steady_clock::now();
     return catalog_.begin();
-}
-
-Result<bool> DeepScan::is_over(const Catalog& catalog, const ScanRequest& request) {
-    if (request.until_name.empty() && request.until_count == 0) return false;
-    Selection wanted;
-    if (!request.until_name.empty()) wanted.names = {request.until_name};
-    DREDGER_TRY(const std::int64_t found, catalog.count(wanted));
-    return static_cast<std::uint64_t>(found) >= std::max<std::uint64_t>(request.until_count, 1);
 }
 
 void DeepScan::report_progress(const char* doing, std::uint64_t done, std::uint64_t total, const char* unit) {

@@ -11,6 +11,7 @@
 #include "ranking/claims.h"
 #include "scanning/comparing.h"
 #include "scanning/scan.h"
+#include "scanning/wanted_finds.h"
 
 namespace dredger {
 
@@ -23,19 +24,19 @@ class DeepScan final : FindSink {
         bool stopped = false;
     };
 
-    DeepScan(Catalog& catalog, const ScanRequest& request, Observer& observer)
-        : catalog_(catalog), request_(request), observer_(observer) {}
+    DeepScan(Catalog& catalog, const ScanRequest& request, WantedFinds& wanted, Observer& observer)
+        : catalog_(catalog), request_(request), wanted_(wanted), observer_(observer) {}
 
     // `pieces`: the ground, on the medium.
     Result<Outcome> run(const MediumPtr& medium, const ScannedVolume& volume, const std::vector<Extent>& pieces);
 
-    // Whether what the request wants to find at least has turned up.
-    static Result<bool> is_over(const Catalog& catalog, const ScanRequest& request);
-
   private:
     Result<void> check_records();
     Result<void> take(Find&& find) override;
-    void take(VolumeTrace&& trace) override { keep_trace(std::move(trace), traces_); }
+    void take(VolumeTrace&& trace) override {
+        keep_trace(std::move(trace), traces_);
+        has_new_traces_ = true;
+    }
     Result<bool> reached(const SweepState& state) override;
     bool should_stop() override { return observer_.should_stop(); }
     Result<void> learn_places();
@@ -48,6 +49,7 @@ class DeepScan final : FindSink {
 
     Catalog& catalog_;
     const ScanRequest& request_;
+    WantedFinds& wanted_;
     Observer& observer_;
     MediumPtr medium_;
     ScannedVolume volume_;
@@ -55,6 +57,7 @@ class DeepScan final : FindSink {
     Coverage taken_;  // by records whose content was found right
     Claims claims_;   // of all records
     std::vector<VolumeTrace> traces_;
+    bool has_new_traces_ = false;
     Fingerprints fingerprints_;
     SurfaceReport report_;
     std::int64_t next_id_ = 0;

@@ -8,6 +8,7 @@
 #include "scanning/told_finds.h"
 #include "scanning/volume_scan.h"
 #include "volumes/containers.h"
+#include "volumes/mapping.h"
 #include "volumes/lost.h"
 
 namespace dredger {
@@ -40,7 +41,8 @@ Result<bool> scan_late_volumes(Catalog& catalog, const ScanRequest& request, Obs
         verify.deep = false;
         DREDGER_TRY(const auto scanned, catalog.volumes());
         const ScannedVolume row = *row_of(scanned, source, place);
-        DREDGER_TRY(const DeepScan::Outcome checked, DeepScan(catalog, verify, observer).run(medium, row, {}));
+        WantedFinds nothing({}, 0);
+        DREDGER_TRY(const DeepScan::Outcome checked, DeepScan(catalog, verify, nothing, observer).run(medium, row, {}));
         if (checked.stopped) return false;
         DREDGER_TRY(const std::uint64_t told, remove_finds_told_by(catalog, row));
         count_as_told(told, place.offset, report);

@@ -14,6 +14,7 @@
 #include "scanning/volume_scan.h"
 #include "scanning/volumes_of.h"
 #include "volumes/containers.h"
+#include "volumes/mapping.h"
 
 namespace dredger {
 namespace {
@@ -101,8 +102,9 @@ Result<void> scan_deep(Catalog& catalog, const ScanRequest& request, Observer& o
                        Fingerprints& seen, ScanReport& report) {
     std::sort(stretches.begin(), stretches.end(),
               [](const Stretch& a, const Stretch& b) { return a.place.offset < b.place.offset; });
+    WantedFinds wanted(request.until_name, request.until_count);
     for (Stretch& stretch : stretches) {
-        DREDGER_TRY(report.is_over, DeepScan::is_over(catalog, request));
+        DREDGER_TRY(report.is_over, wanted.is_over(catalog));
         if (report.is_over) break;
         DREDGER_TRY(const ScannedVolume row, row_for(catalog, source, stretch.place));
         if (request.deep && !row.map_is_trusted && !request.whole_surface) {
@@ -111,7 +113,7 @@ Result<void> scan_deep(Catalog& catalog, const ScanRequest& request, Observer& o
                 stretch.place.number));
             stretch.ground = on_medium(stretch.place, {{0, stretch.place.length}});
         }
-        DREDGER_TRY(DeepScan::Outcome outcome, DeepScan(catalog, request, observer).run(medium, row, stretch.ground));
+        DREDGER_TRY(DeepScan::Outcome outcome, DeepScan(catalog, request, wanted, observer).run(medium, row, stretch.ground));
         report.surfaces.push_back(outcome.report);
         seen.merge(outcome.fingerprints);
         traces.insert(traces.end(), outcome.traces.begin(), outcome.traces.end());

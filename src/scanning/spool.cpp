@@ -8,36 +8,55 @@
 #include <utility>
 
 #include "base/file_io.h"
+#include "catalog/fields.h"
 
 namespace dredger {
 namespace {
 
 constexpr std::size_t kAtOnce = 1 << 20;  // bytes written or read together
 
-// Fields one behind the other; the file lives no longer than the program, so no version and no byte order.
+// Fields one behind the other; the file lives no longer than the program, so no version and no byte order. What there is
+// of them follows from the fields' types.
 class Packer {
   public:
     explicit Packer(std::string& into) : into_(into) {}
     template <class T>
-    void number(T value) {
-        static_assert(std::is_arithmetic_v<T> || std::is_enum_v<T>);
+        requires std::is_arithmetic_v<T> || std::is_enum_v<T>
+    void add(const T& value) {
         into_.append(reinterpret_cast<const char*>(&value), sizeof value);
     }
-    void text(const std::string& text) {
-        number(static_cast<std::uint32_t>(text.size()));
+    void add(const std::string& text) {
+        add(static_cast<std::uint32_t>(text.size()));
         into_ += text;
     }
-    void time(const std::optional<FileTime>& time) {
-        number(time.has_value());
-        if (!time) return;
-        number(time->seconds);
-        number(time->nanoseconds);
-        number(time->clock);
+    void add(const Fact& fact) {
+        add(fact.name);
+        add(fact.value);
     }
-    template <class List, class One>
-    void list(const List& all, const One& one) {
-        number(static_cast<std::uint32_t>(all.size()));
-        for (const auto& item : all) one(item);
+    void add(const FileTime& time) {
+        add(time.seconds);
+        add(time.nanoseconds);
+        add(time.clock);
+    }
+    void add(const Extent& extent) {
+        add(extent.offset);
+        add(extent.length);
+        add(extent.held);
+    }
+    void add(const LayoutExtent& extent) {
+        add(static_cast<const Extent&>(extent));
+        add(extent.pack.method);
+        for (const std::uint32_t n : {extent.pack.skip, extent.pack.unpacked, extent.pack.content}) add(n);
+    }
+    template <class T>
+    void add(const std::optional<T>& value) {
+        add(value.has_value());
+        if (value) add(*value);
+    }
+    template <class T>
+    void add(const std::vector<T>& list) {
+        add(static_cast<std::uint32_t>(list.size()));
+        for (const T& one : list) add(one);
     }
 
   private:
@@ -48,108 +67,77 @@ class Unpacker {
   public:
     explicit Unpacker(std::string_view from) : from_(from) {}
     template <class T>
-    T number() {
-        T value{};
+        requires std::is_arithmetic_v<T> || std::is_enum_v<T>
+    void take(T& value) {
         std::memcpy(&value, from_.data(), sizeof value);
         from_.remove_prefix(sizeof value);
-        return value;
     }
-    std::string text() {
-        const auto length = number<std::uint32_t>();
-        std::string text(from_.substr(0, length));
+    void take(std::string& text) {
+        std::uint32_t length = 0;
+        take(length);
+        text = from_.substr(0, length);
         from_.remove_prefix(length);
-        return text;
     }
-    std::optional<FileTime> time() {
-        if (!number<bool>()) return std::nullopt;
-        FileTime time;
-        time.seconds = number<std::int64_t>();
-        time.nanoseconds = number<std::uint32_t>();
-        time.clock = number<FileTime::Clock>();
-        return time;
+    void take(Fact& fact) {
+        take(fact.name);
+        take(fact.value);
     }
-    template <class One>
-    void list(const One& one) {
-        for (auto count = number<std::uint32_t>(); count > 0; --count) one();
+    void take(FileTime& time) {
+        take(time.seconds);
+        take(time.nanoseconds);
+        take(time.clock);
+    }
+    void take(Extent& extent) {
+        take(extent.offset);
+        take(extent.length);
+        take(extent.held);
+    }
+    void take(LayoutExtent& extent) {
+        take(static_cast<Extent&>(extent));
+        take(extent.pack.method);
+        for (std::uint32_t* n : {&extent.pack.skip, &extent.pack.unpacked, &extent.pack.content}) take(*n);
+    }
+    template <class T>
+    void take(std::optional<T>& value) {
+        bool is_there = false;
+        take(is_there);
+        if (is_there) take(value.emplace());
+    }
+    template <class T>
+    void take(std::vector<T>& list) {
+        std::uint32_t count = 0;
+        take(count);
+        list.resize(count);
+        for (T& one : list) take(one);
     }
 
   private:
     std::string_view from_;
 };
 
-void pack(const Candidate& c, std::string& into) {
-    Packer p(into);
-    p.number(c.id);
-    p.number(c.volume);
-    const Record& r = c.record;
-    p.number(r.id);
-    p.text(r.folder);
-    p.text(r.name);
-    p.number(r.is_folder);
-    p.number(r.state);
-    p.number(r.origin);
-    p.number(r.size);
-    for (const auto* time : {&r.created, &r.modified, &r.accessed, &r.changed, &r.deleted}) p.time(*time);
-    p.list(r.attributes, [&](const std::string& word) { p.text(word); });
-    p.list(r.facts, [&](const Fact& fact) {
-        p.text(fact.name);
-        p.text(fact.value);
-    });
-    p.list(r.layout.extents, [&](const Extent& extent) {
-        p.number(extent.offset);
-        p.number(extent.length);
-    });
-    p.number(r.layout.codec);
-    p.number(r.layout.unit);
-    p.list(r.layout.packs, [&](const Pack& pack) {
-        p.number(pack.codec);
-        for (const std::uint64_t n : {pack.content, pack.skip, pack.unpacked}) p.number(n);
-    });
-    p.list(r.layout.sums, [&](std::uint32_t sum) { p.number(sum); });
-    p.number(r.layout.sum_unit);
-    p.number(r.layout.within_records);
-    p.number(r.trust);
-    p.number(r.name_is_whole);
-    p.list(r.notes, [&](const std::string& note) { p.text(note); });
+// Everything that a record has, in one order for both ways.
+template <class AnyRecord, class Visit>
+void each_part(AnyRecord& record, const Visit& visit) {
+    fields::each_of_entry(record, [&](const char*, auto& value) { visit(value); });
+    fields::each_of_layout(record.layout, [&](const char*, auto& value) { visit(value); });
+    visit(record.notes);
+    visit(record.layout.extents);
+    visit(record.layout.sums);
+    visit(record.layout.sum_unit);
 }
 
-Candidate unpack(std::string_view from) {
-    Unpacker u(from);
-    Candidate c;
-    c.id = u.number<std::int64_t>();
-    c.volume = u.number<std::int64_t>();
-    Record& r = c.record;
-    r.id = u.number<std::uint64_t>();
-    r.folder = u.text();
-    r.name = u.text();
-    r.is_folder = u.number<bool>();
-    r.state = u.number<State>();
-    r.origin = u.number<Origin>();
-    r.size = u.number<std::uint64_t>();
-    for (auto* time : {&r.created, &r.modified, &r.accessed, &r.changed, &r.deleted}) *time = u.time();
-    u.list([&] { r.attributes.push_back(u.text()); });
-    u.list([&] {
-        std::string name = u.text();
-        r.facts.push_back({std::move(name), u.text()});
-    });
-    u.list([&] {
-        const auto offset = u.number<std::uint64_t>();
-        r.layout.extents.push_back({offset, u.number<std::uint64_t>()});
-    });
-    r.layout.codec = u.number<Codec>();
-    r.layout.unit = u.number<std::uint32_t>();
-    u.list([&] {
-        Pack& pack = r.layout.packs.emplace_back();
-        pack.codec = u.number<Pack::Codec>();
-        for (auto* n : {&pack.content, &pack.skip, &pack.unpacked}) *n = u.number<std::uint64_t>();
-    });
-    u.list([&] { r.layout.sums.push_back(u.number<std::uint32_t>()); });
-    r.layout.sum_unit = u.number<std::uint32_t>();
-    r.layout.within_records = u.number<bool>();
-    r.trust = u.number<LayoutTrust>();
-    r.name_is_whole = u.number<bool>();
-    u.list([&] { r.notes.push_back(u.text()); });
-    return c;
+void pack(std::int64_t id, const Record& record, std::string& into) {
+    Packer packer(into);
+    packer.add(id);
+    each_part(record, [&](const auto& value) { packer.add(value); });
+}
+
+WaitingRecord unpack(std::string_view from) {
+    Unpacker unpacker(from);
+    WaitingRecord waiting;
+    unpacker.take(waiting.id);
+    each_part(waiting.record, [&](auto& value) { unpacker.take(value); });
+    return waiting;
 }
 
 }  // namespace
@@ -182,10 +170,10 @@ Spool::~Spool() {
     if (descriptor_ >= 0) ::close(descriptor_);
 }
 
-Result<void> Spool::add(const Candidate& candidate) {
-    ids_.push_back(candidate.id);
+Result<void> Spool::add(std::int64_t id, const Record& record) {
+    ids_.push_back(id);
     offsets_.push_back(written_ + unwritten_.size());
-    pack(candidate, unwritten_);
+    pack(id, record, unwritten_);
     return unwritten_.size() < kAtOnce ? Result<void>() : flush();
 }
 
@@ -219,7 +207,7 @@ std::uint64_t Spool::end_of(std::size_t index) const {
     return index + 1 < offsets_.size() ? offsets_[index + 1] : written_ + unwritten_.size();
 }
 
-Result<Candidate> Spool::read(std::size_t index) {
+Result<WaitingRecord> Spool::read(std::size_t index) {
     DREDGER_CHECK(flush());
     const std::uint64_t at = offsets_.at(index);
     const std::uint64_t length = end_of(index) - at;
@@ -233,7 +221,7 @@ Result<Candidate> Spool::read(std::size_t index) {
 }
 
 // Leaves the window where it is.
-std::optional<Candidate> Spool::find(std::int64_t id) {
+std::optional<WaitingRecord> Spool::find(std::int64_t id) {
     const auto found = std::lower_bound(ids_.begin(), ids_.end(), id);
     if (found == ids_.end() || *found != id || !flush()) return std::nullopt;
     const auto index = static_cast<std::size_t>(found - ids_.begin());

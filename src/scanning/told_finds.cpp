@@ -20,7 +20,7 @@ Result<std::uint64_t> remove_finds_told_by(Catalog& catalog, const ScannedVolume
         if (other.source == volume.source) by_content.volumes.insert(other.id);
     std::vector<std::int64_t> known;
     DREDGER_CHECK(catalog.each(by_content, Order{}, true, [&](const Candidate& find) {
-        const auto& pieces = find.record.layout.extents;
+        const auto& pieces = find.layout.extents;
         if (!pieces.empty() && (starts.contains(pieces.front().offset) || proven.covers(pieces.front().offset)))
             known.push_back(find.id);
         return true;

@@ -6,7 +6,7 @@
 
 #include "base/checked.h"
 #include "catalog/checking.h"
-#include "volumes/containers.h"
+#include "volumes/mapping.h"
 
 namespace dredger {
 namespace {
@@ -127,7 +127,7 @@ bool VolumeScan::take(Record&& record) {
     return !interrupted_;
 }
 
-bool VolumeScan::is_wanted(const Record& record) const {
+bool VolumeScan::is_wanted(const FileEntry& record) const {
     const auto& extensions = request_.extensions;
     if (!request_.kinds.empty() && (record.is_folder || !request_.kinds.contains(kind_of_name(record.name))))
         return false;
@@ -146,11 +146,10 @@ Result<void> VolumeScan::claim_for_today() {
     live.states = {State::live, State::trashed};
     live.volumes = {today_row_.id};
     return catalog_.each(live, Order{}, true, [&](const Candidate& c) {
-        if (!c.record.layout.within_records)
-            for (const Extent& extent : c.record.layout.extents)
-                if (extent.is_stored() && extent.offset >= row_.place.offset)
-                    claims_.add({space_->whole_units({extent.offset - row_.place.offset, extent.length}), c.id, 0, true,
-                                 last_sign_of_life(c.record)});
+        if (c.layout.within_records) return true;
+        for (const Extent& extent : c.layout.extents)
+            for (const Extent& part : on_volume(row_.place, extent))
+                claims_.add({space_->whole_units(part), c.id, 0, true, last_sign_of_life(c.record)});
         return true;
     });
 }
@@ -171,29 +170,16 @@ Result<void> VolumeScan::keep(Record&& record) {
     const std::int64_t id = next_id_++;
     claim(record, id, holds_its_space);
 
-    Candidate candidate;
-    candidate.id = id;
-    candidate.volume = row_.id;
-    candidate.record = std::move(record);
-    if (is_live) {
-        tell_format(candidate);
-        candidate.prospect = judge(gather(candidate.record, id, claims_, *space_, *volume_, habit_), {});
-        if (was_lost(candidate.record)) candidate.record.state = State::lost;
-        return store(std::move(candidate));
-    }
-    return waiting_->add(candidate);
+    if (!is_live) return waiting_->add(id, record);
+    const Prospect prospect = judge(gather(record, id, claims_, *space_, *volume_, habit_), {});
+    if (was_lost(record)) record.state = State::lost;
+    return store(id, std::move(record), prospect);
 }
 
-// With its volume: but the file system's own files are nobody's loss.
-bool VolumeScan::was_lost(const Record& record) const {
-    const std::string path = record.path();
-    const bool is_system =
-        std::find(record.attributes.begin(), record.attributes.end(), "system") != record.attributes.end();
-    // Records that it keeps in reserve have neither name nor content.
-    const bool is_reserve = record.size == 0 && record.name.starts_with("(record ");
-    const bool is_own = path == "." || path == "lost+found" || is_reserve || path.starts_with("$Extend/") ||
-                        (is_system && record.folder.empty() && path.starts_with('$'));
-    return row_.place.table == TableKind::lost && !is_own;
+// With its volume: but the file system's own files are nobody's loss, nor is a record without name and content.
+bool VolumeScan::was_lost(const FileEntry& record) const {
+    const bool is_empty = record.name_is_placeholder && record.size == 0;
+    return row_.place.table == TableKind::lost && !record.is_own && !is_empty;
 }
 
 void VolumeScan::claim(const Record& record, std::int64_t id, bool holds_its_space) {
@@ -202,31 +188,23 @@ void VolumeScan::claim(const Record& record, std::int64_t id, bool holds_its_spa
         for (const Extent& extent : record.layout.extents) {
             // What an earlier file system tells of may lie in clusters of another size.
             const Extent units = record.origin == Origin::remnant ? extent : space_->whole_units(extent);
-            claims_.add({units, id, record.id, holds_its_space, last_sign, unwritten_in(units, extent)});
+            claims_.add({units, id, record.content_key(), holds_its_space, last_sign, unwritten_in(units, extent)});
             if (!holds_its_space || !units.is_stored()) continue;
             live_bytes_ += units.length;
             live_on_free_ += units.length - std::min(units.length, space_->taken_bytes_in(units));
         }
     for (const Extent& extent : record.keeping)
-        claims_.add({space_->whole_units(extent), id, record.id, holds_its_space, last_sign});
+        claims_.add({space_->whole_units(extent), id, record.content_key(), holds_its_space, last_sign});
 }
 
-// In the catalog places count from the start of the medium.
-Result<void> VolumeScan::store(Candidate&& candidate) {
-    Layout& layout = candidate.record.layout;
-    if (row_.place.pieces.empty()) {
-        for (Extent& extent : layout.extents)
-            if (extent.is_stored()) extent.offset += row_.place.offset;
-    } else if (layout.codec == Codec::none) {
-        layout.extents = on_medium(row_.place, layout.extents);
-    } else {
-        // Packed bytes that lie in two places are lost: nothing packs across them.
-        for (Extent& extent : layout.extents)
-            if (const auto places = on_medium(row_.place, {extent}); places.size() == 1)
-                extent = places.front();
-            else
-                extent.offset = Extent::kHole;
-    }
+Result<void> VolumeScan::store(std::int64_t id, Record&& record, const Prospect& prospect) {
+    Candidate candidate;
+    candidate.id = id;
+    candidate.volume = row_.id;
+    candidate.layout = on_medium(row_.place, std::move(record.layout));
+    candidate.record = std::move(static_cast<FileEntry&>(record));
+    candidate.prospect = prospect;
+    tell_format(candidate);
     DREDGER_CHECK(catalog_.add(candidate));
     return save_now_and_then();
 }
@@ -235,28 +213,27 @@ Result<void> VolumeScan::store(Candidate&& candidate) {
 Result<void> VolumeScan::judge_all() {
     claims_.seal();
     for (std::size_t n = 0; n < waiting_->size() && !bins_.empty(); ++n) {
-        DREDGER_TRY(Candidate candidate, waiting_->read(n));
-        if (bins_.settle(candidate.record)) bins_.note_move(candidate.record);
+        DREDGER_TRY(WaitingRecord waiting, waiting_->read(n));
+        if (bins_.settle(waiting.record)) bins_.note_move(waiting.record);
     }
     for (std::size_t n = 0; n < waiting_->size() && !interrupted_; ++n) {
         if (n % kGlance == 0) report_progress("judging finds", n, waiting_->size());
-        DREDGER_TRY(Candidate candidate, waiting_->read(n));
-        DREDGER_CHECK(judge_waiting(candidate));
+        DREDGER_TRY(WaitingRecord waiting, waiting_->read(n));
+        DREDGER_CHECK(judge_waiting(std::move(waiting)));
         interrupted_ = observer_.should_stop();
     }
     return {};
 }
 
-Result<void> VolumeScan::judge_waiting(Candidate& candidate) {
-    if (!bins_.settle(candidate.record) && bins_.is_former_place(candidate.record)) {
+Result<void> VolumeScan::judge_waiting(WaitingRecord&& waiting) {
+    if (!bins_.settle(waiting.record) && bins_.is_former_place(waiting.record)) {
         --report_.deleted;
         return {};
     }
-    if (!is_wanted(candidate.record)) return {};
-    tell_format(candidate);
-    candidate.prospect = judged(candidate.record, candidate.id);
-    if (candidate.record.state == State::trashed) report_.bins.add(candidate.record);
-    return store(std::move(candidate));
+    if (!is_wanted(waiting.record)) return {};
+    const Prospect prospect = judged(waiting.record, waiting.id);
+    if (waiting.record.state == State::trashed) report_.bins.add(waiting.record);
+    return store(waiting.id, std::move(waiting.record), prospect);
 }
 
 Prospect VolumeScan::judged(const Record& record, std::int64_t id) {

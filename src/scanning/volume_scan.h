@@ -37,14 +37,14 @@ class VolumeScan final : RecordSink {
     bool take(Record&& record) override;
     Result<void> keep(Record&& record);
     Result<void> claim_for_today();
-    bool was_lost(const Record& record) const;
+    bool was_lost(const FileEntry& record) const;
     void claim(const Record& record, std::int64_t id, bool holds_its_space);
-    bool is_wanted(const Record& record) const;
+    bool is_wanted(const FileEntry& record) const;
     Result<void> judge_all();
-    Result<void> judge_waiting(Candidate& candidate);
+    Result<void> judge_waiting(WaitingRecord&& waiting);
     Prospect judged(const Record& record, std::int64_t id);
     std::string name_of(std::int64_t id);
-    Result<void> store(Candidate&& candidate);
+    Result<void> store(std::int64_t id, Record&& record, const Prospect& prospect);
     Result<void> save_now_and_then();
     void report_progress(const char* doing, std::uint64_t done, std::uint64_t total);
 

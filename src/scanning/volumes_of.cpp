@@ -2,6 +2,7 @@
 
 #include "filesystems/filesystem.h"
 #include "volumes/containers.h"
+#include "volumes/mapping.h"
 
 namespace dredger {
 

@@ -2,10 +2,9 @@
 
 #include <fmt/format.h>
 
-#include "media/content.h"
-#include "media/window.h"
 #include "volumes/luks.h"
 #include "volumes/lvm.h"
+#include "volumes/mapping.h"
 #include "volumes/md.h"
 
 namespace dredger {
@@ -50,34 +49,6 @@ void add_contained_volumes(const MediumPtr& medium, PartitionMap& map) {
             map.volumes[i].has_volumes = true;
         }
     }
-}
-
-MediumPtr open_volume(const MediumPtr& medium, const Volume& volume) {
-    if (volume.pieces.empty()) return std::make_shared<Window>(medium, volume.offset, volume.length);
-    return std::make_shared<Content>(medium, volume.pieces);
-}
-
-std::vector<Extent> on_medium(const Volume& volume, const std::vector<Extent>& runs) {
-    const std::vector<Extent> pieces =
-        volume.pieces.empty() ? std::vector<Extent>{{volume.offset, volume.length}} : volume.pieces;
-    std::vector<Extent> places;
-    for (const Extent& run : runs) {
-        if (!run.is_stored()) {
-            places.push_back(run);
-            continue;
-        }
-        std::uint64_t start = 0, left = run.length;  // of a piece, on the volume
-        for (const Extent& piece : pieces) {
-            const std::uint64_t from = std::max(run.offset, start), to = std::min(run.end(), start + piece.length);
-            if (from < to) {
-                places.push_back({piece.offset + (from - start), to - from});
-                left -= to - from;
-            }
-            start += piece.length;
-        }
-        if (left > 0) places.push_back({Extent::kHole, left});
-    }
-    return places;
 }
 
 }  // namespace dredger

@@ -20,9 +20,4 @@ std::optional<Container> look_into_container(const Medium& volume);
 // Adds the volumes in those of `map` that are containers, numbered behind all others, and marks these.
 void add_contained_volumes(const MediumPtr& medium, PartitionMap& map);
 
-// The volume as a medium of its own.
-MediumPtr open_volume(const MediumPtr& medium, const Volume& volume);
-// Where runs of the volume lie on the medium; what lies behind its end becomes holes.
-std::vector<Extent> on_medium(const Volume& volume, const std::vector<Extent>& runs);
-
 }  // namespace dredger

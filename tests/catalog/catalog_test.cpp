@@ -6,6 +6,7 @@
 #include <sqlite3.h>
 
 #include "support/support.h"
+#include "support/walked.h"
 
 namespace dredger {
 namespace {
@@ -18,7 +19,7 @@ using testing::IsEmpty;
 Candidate candidate(const std::string& folder, const std::string& name, int prospect, State state = State::deleted) {
     Candidate c;
     c.volume = 1;
-    c.record.id = 4096;
+    c.record.identity.number = 4096;
     c.record.folder = folder;
     c.record.name = name;
     c.record.state = state;
@@ -27,10 +28,10 @@ Candidate candidate(const std::string& folder, const std::string& name, int pros
     c.record.attributes = {"read-only"};
     c.record.changed = FileTime{parse_time("2026-05-04")->first, 100, FileTime::Clock::local};
     c.record.facts = {{"account", "S-1-5-21-7"}, {"original place", "E:\\Logs: old\\terns.csv"}};
-    c.record.layout.extents = {{8192, 600}, {Extent::kHole, 100}, {Extent::kZeros, 50}, {16384, 250}};
-    c.record.layout.codec = Codec::lznt1;
-    c.record.layout.unit = 65'536;
-    c.record.layout.within_records = true;
+    c.layout.extents = {{8192, 600}, Extent::unknown(100), Extent::zeros(50), {16384, 250}};
+    c.layout.codec = Codec::lznt1;
+    c.layout.unit = 65'536;
+    c.layout.within_records = true;
     c.kind = kind_of_name(name);
     if (const Format* format = format_with_extension(extension_of(name))) c.format = format->name;
     c.prospect = {prospect, prospect > 80 ? Band::sound : Band::patchy, Check::plausible, {"because \"so\""}};
@@ -77,7 +78,7 @@ TEST_F(CatalogTest, GivesBackWhatItWasGiven) {
     EXPECT_EQ(found->record.modified, given.record.modified);
     EXPECT_EQ(found->record.modified->clock, FileTime::Clock::local);
     EXPECT_FALSE(found->record.created);
-    EXPECT_EQ(found->record.layout, given.record.layout);
+    EXPECT_EQ(found->layout, given.layout);
     EXPECT_EQ(found->record.attributes, given.record.attributes);
     EXPECT_EQ(found->record.facts, given.record.facts);
     EXPECT_EQ(found->record.changed, given.record.changed);
@@ -143,11 +144,11 @@ TEST_F(CatalogTest, SelectsByTheWholeGrammar) {
 
 TEST_F(CatalogTest, TellsWhoSharesBytes) {
     Candidate other = candidate("b", "newer.jpg", 100, State::live);
-    other.record.layout.extents = {{8500, 1000}};
+    other.layout.extents = {{8500, 1000}};
     Candidate third = candidate("c", "across.jpg", 10);
-    third.record.layout.extents = {{16000, 500}};
+    third.layout.extents = {{16000, 500}};
     Candidate apart = candidate("d", "apart.jpg", 10);
-    apart.record.layout.extents = {{9500, 100}, {Extent::kHole, 100}};
+    apart.layout.extents = {{9500, 100}, Extent::unknown(100)};
     Candidate elsewhere = other;
     elsewhere.volume = 2;
     const auto older = add(candidate("a", "older.jpg", 10));
@@ -167,7 +168,9 @@ TEST_F(CatalogTest, TellsWhoSharesBytes) {
 TEST_F(CatalogTest, TellsWhatHasTheSameName) {
     const auto log = add(candidate("Logs", "terns.csv", 90));
     const auto earlier = add(candidate("Logs", "terns.csv", 10));
-    const auto stream = add(candidate("Logs", "terns.csv:note", 90));
+    Candidate of_file = candidate("Logs", "terns.csv", 90);
+    of_file.record.name_stream("note");
+    const auto stream = add(of_file);
     for (const char* name : {"terns.csv2", "Terns.csv", "terns.cs"}) ASSERT_GT(add(candidate("Logs", name, 90)), 0);
     ASSERT_GT(add(candidate("Calls", "terns.csv", 90)), 0);
     ASSERT_GT(add(candidate("Logs", "terns.csv", 100, State::live)), 0);
@@ -260,13 +263,14 @@ TEST(SelectionWords, AreReadOrExplained) {
 TEST_F(CatalogTest, KeepsHowFarADeepScanIs) {
     ASSERT_TRUE(catalog_->sweep_of(1));
     EXPECT_FALSE(*catalog_->sweep_of(1));
-    ASSERT_TRUE(catalog_->save_sweep({1, "{}", 12, 4 << 20, 9 << 20, "state", false}));
-    ASSERT_TRUE(catalog_->save_sweep({1, "{}", 40, 8 << 20, 9 << 20, "later", true}));
+    ASSERT_TRUE(catalog_->save_sweep({1, "{}", 12, 4 << 20, 9 << 20, "state", "[]", false}));
+    ASSERT_TRUE(catalog_->save_sweep({1, "{}", 40, 8 << 20, 9 << 20, "later", "[1]", true}));
     const Sweep sweep = catalog_->sweep_of(1)->value();
     EXPECT_EQ(sweep.checked, 40);
     EXPECT_EQ(sweep.position, 8U << 20);
     EXPECT_EQ(sweep.total, 9U << 20);
     EXPECT_EQ(sweep.state, "later");
+    EXPECT_EQ(sweep.traces, "[1]");
     EXPECT_TRUE(sweep.done);
     ASSERT_TRUE(catalog_->remove_volume(1));
     EXPECT_FALSE(*catalog_->sweep_of(1));
@@ -277,20 +281,20 @@ TEST_F(CatalogTest, FindsCandidatesByWhereTheyBegin) {
     Candidate live = candidate("", "live.jpg", 90, State::live);
     add(live);
     Candidate other = candidate("", "other.jpg", 90);
-    other.record.layout.extents = {{16384, 250}, {8192, 600}};
+    other.layout.extents = {{16384, 250}, {8192, 600}};
     add(other);
     const auto there = catalog_->beginning_at(1, 8192);
     ASSERT_TRUE(there);
     ASSERT_EQ(there->size(), 1U) << "neither live ones nor later pieces";
     EXPECT_EQ(there->front().id, first);
-    EXPECT_EQ(there->front().record.layout.extents.size(), 4U);
+    EXPECT_EQ(there->front().layout.extents.size(), 4U);
     EXPECT_TRUE(catalog_->beginning_at(2, 8192)->empty()) << "another volume";
 }
 
 TEST_F(CatalogTest, TellsWhichFileHoldsAPlace) {
     Candidate image = candidate("Backups", "card.img", 99);
-    image.record.layout = {};
-    image.record.layout.extents = {{1 << 20, 4 << 20}};
+    image.layout = {};
+    image.layout.extents = {{1 << 20, 4 << 20}};
     image.record.size = 4 << 20;
     add(image);
     EXPECT_EQ(catalog_->path_of_holder(1, {2 << 20, 1 << 20}).value(), "Backups/card.img");
@@ -310,33 +314,32 @@ TEST_F(CatalogTest, TakesBackSingleFindsByContentOnly) {
 
 TEST_F(CatalogTest, KeepsHowExtentsArePackedAndTheirSums) {
     Candidate packed = candidate("Logs", "tide.txt", 40);
-    packed.record.layout.extents = {{4096, 500}, {Extent::kZeros, 100}};
-    packed.record.layout.codec = Codec::each;
-    packed.record.layout.packs = {{Pack::Codec::lzo, 4096, 512, 8192}, {Pack::Codec::none, 100, 0, 0}};
-    packed.record.layout.sums = {7, 0xFFFFFFFF};
-    packed.record.layout.sum_unit = 4096;
+    packed.layout.extents = {{4096, 500}, Extent::zeros(100)};
+    packed.layout.codec = Codec::each;
+    packed.layout.extents.front().pack = {Pack::Method::lzo, 512, 8192, 4096};
+    packed.layout.sums = {7, 0xFFFFFFFF};
+    packed.layout.sum_unit = 4096;
     packed.id = add(packed);
-    EXPECT_EQ(catalog_->find(packed.id)->value().record.layout, packed.record.layout);
+    EXPECT_EQ(catalog_->find(packed.id)->value().layout, packed.layout);
     // Replaced as a whole.
-    packed.record.layout.packs.pop_back();
-    packed.record.layout.extents.pop_back();
-    packed.record.layout.sums = {8};
+    packed.layout.extents.pop_back();
+    packed.layout.sums = {8};
     ASSERT_TRUE(catalog_->update(packed));
-    EXPECT_EQ(catalog_->find(packed.id)->value().record.layout, packed.record.layout);
+    EXPECT_EQ(catalog_->find(packed.id)->value().layout, packed.layout);
 }
 
 TEST_F(CatalogTest, WhatIsKnownBetterReplacesWhatWas) {
     Candidate known = candidate("DCIM", "NEST0001.JPG", 40);
     known.id = add(known);
     known.record.size = 5000;
-    known.record.layout = {};
-    known.record.layout.extents = {{32768, 5000}};
+    known.layout = {};
+    known.layout.extents = {{32768, 5000}};
     known.prospect = {99, Band::sound, Check::verified, {"all of its content was checked and agrees"}};
     known.proof = Proof::checksums;
     ASSERT_TRUE(catalog_->update(known));
     const Candidate read = catalog_->find(known.id)->value();
     EXPECT_EQ(read.record.size, 5000U);
-    EXPECT_EQ(read.record.layout, known.record.layout);
+    EXPECT_EQ(read.layout, known.layout);
     EXPECT_EQ(read.prospect.value, 99);
     EXPECT_EQ(read.proof, Proof::checksums);
     EXPECT_EQ(read.record.name, "NEST0001.JPG");
@@ -375,7 +378,7 @@ TEST_F(CatalogTest, HandsOverAPage) {
         std::vector<std::string> names;
         EXPECT_TRUE(catalog_->each({}, Order{Order::By::path}, true,
                                    [&](const Candidate& c) {
-                                       EXPECT_EQ(c.record.layout.extents.size(), 4U) << "rows of a page are whole";
+                                       EXPECT_EQ(c.layout.extents.size(), 4U) << "rows of a page are whole";
                                        names.push_back(c.record.name);
                                        return true;
                                    },
@@ -445,7 +448,7 @@ TEST_F(CatalogTest, ItsSummaryFollowsWhatChanges) {
     ASSERT_GT(add(candidate("", "b.csv", 90)), 0);
     ASSERT_TRUE(catalog_->commit());
     EXPECT_EQ(files(), 2U);
-    ASSERT_TRUE(catalog_->save_sweep({1, "", 0, 10, 10, "", true}));
+    ASSERT_TRUE(catalog_->save_sweep({1, "", 0, 10, 10, "", "", true}));
     EXPECT_EQ(files(), 2U);
     ASSERT_TRUE(catalog_->remove_volume(1));
     EXPECT_EQ(files(), 0U);
@@ -503,7 +506,7 @@ TEST(Totals, AGroupIsSoundOnlyWhereAllOfItIs) {
 TEST_F(CatalogTest, TellsWhatIsToBeCheckedAndWhatIsProven) {
     add(candidate("", "live.jpg", 90, State::live));
     Candidate plain = candidate("", "plain.jpg", 90);
-    plain.record.layout.codec = Codec::none;
+    plain.layout.codec = Codec::none;
     const auto first = add(plain);
     plain.proof = Proof::structure;
     const auto second = add(plain);
@@ -584,8 +587,117 @@ TEST_F(CatalogTest, KeepsWhatIsLearntLater) {
     EXPECT_TRUE(kept.is_checked);
     EXPECT_EQ(kept.likeness, 0xF000'0000'0000'0001U);
     EXPECT_EQ(kept.prospect.band, Band::sound);
-    EXPECT_EQ(kept.record.layout.extents, c.record.layout.extents);
+    EXPECT_EQ(kept.layout.extents, c.layout.extents);
     EXPECT_EQ(catalog_->totals({})->bands[0], 1U) << "what is counted beforehand is counted again";
+}
+
+TEST_F(CatalogTest, EachTimeKeepsItsOwnClock) {
+    Candidate c = candidate("", "terns.csv", 60);
+    c.record.created = FileTime{1'770'000'000, 5, FileTime::Clock::local};
+    c.record.modified = FileTime{1'770'000'100, 0, FileTime::Clock::utc};
+    c.record.deleted = FileTime{1'770'000'200, 0, FileTime::Clock::utc};
+    const FileEntry kept = catalog_->find(add(c))->value().record;
+    EXPECT_EQ(iso8601(*kept.created), iso8601(*c.record.created));
+    EXPECT_EQ(iso8601(*kept.modified), iso8601(*c.record.modified));
+    EXPECT_EQ(iso8601(*kept.deleted), iso8601(*c.record.deleted));
+    EXPECT_EQ(kept.created->clock, FileTime::Clock::local);
+    EXPECT_EQ(kept.modified->clock, FileTime::Clock::utc);
+}
+
+// A name with a line feed in it writes no reasons and facts of its own.
+TEST_F(CatalogTest, ListsKeepTheirEntriesApart) {
+    Candidate c = candidate("", "terns.csv", 60);
+    c.record.facts = {{"also linked as", "a\nsound: all of it\n"}, {"with: colon", "\"quoted\""}, {"", ""}};
+    c.record.attributes = {"hidden\nlive", ""};
+    c.prospect.reasons = {"one\ntwo", "three"};
+    const Candidate kept = catalog_->find(add(c))->value();
+    EXPECT_EQ(kept.record.facts, c.record.facts);
+    EXPECT_EQ(kept.record.attributes, c.record.attributes);
+    EXPECT_EQ(kept.prospect.reasons, c.prospect.reasons);
+}
+
+TEST_F(CatalogTest, KeepsWhichFileARecordIsOf) {
+    Candidate c = candidate("", "terns.csv", 60);
+    c.record.identity = {257, 0xFFFF'FFFF'FFFF'FFFF, 3};
+    c.record.shares = 77;
+    c.record.version = 12;
+    c.record.is_own = true;
+    c.record.name_is_placeholder = true;
+    c.record.name_stream("Zone.Identifier");
+    const FileEntry kept = catalog_->find(add(c))->value().record;
+    EXPECT_EQ(kept.identity, c.record.identity);
+    EXPECT_EQ(kept.content_key(), 77U);
+    EXPECT_EQ(kept.version, 12U);
+    EXPECT_TRUE(kept.is_own && kept.name_is_placeholder);
+    EXPECT_EQ(kept.name, "terns.csv;Zone.Identifier");
+    EXPECT_EQ(kept.file_name(), "terns.csv");
+    EXPECT_EQ(kept.stream, "Zone.Identifier");
+}
+
+// As the reader of NTFS names them.
+TEST_F(CatalogTest, StreamsBelongToTheirFile) {
+    const test::Walked office("ntfs-office");
+    const Record* stream = nullptr;
+    for (const Record& record : office.found.records)
+        if (!record.stream.empty() && record.state != State::live) stream = &record;
+    ASSERT_NE(stream, nullptr);
+    Candidate of_stream;
+    of_stream.volume = 1;
+    of_stream.record = *stream;
+    const auto stream_id = add(of_stream);
+    Candidate of_file = of_stream;
+    of_file.record.name = stream->file_name();
+    of_file.record.stream.clear();
+    const auto file_id = add(of_file);
+    Candidate alike = of_file;
+    alike.record.name += ";nobody's";
+    add(alike);
+    const auto of = [&](std::int64_t id) {
+        std::vector<std::int64_t> ids;
+        const auto same = catalog_->of_same_name(*catalog_->find(id).value());
+        for (const Candidate& other : *same) ids.push_back(other.id);
+        return ids;
+    };
+    EXPECT_THAT(of(file_id), ElementsAre(stream_id));
+    EXPECT_THAT(of(stream_id), ElementsAre(file_id));
+}
+
+TEST_F(CatalogTest, HasANameOfItsOwn) {
+    const std::string uuid = catalog_->uuid().value();
+    EXPECT_THAT(uuid, testing::MatchesRegex("[0-9a-f-]{36}"));
+    EXPECT_EQ(Catalog::open(folder_ / "card.dredge")->uuid().value(), uuid);
+    const auto other = Catalog::open_for_scan(folder_ / "other.dredge");
+    EXPECT_NE(other->uuid().value(), uuid);
+    EXPECT_THAT(catalog_->sources()->front().scan, testing::MatchesRegex("[0-9a-f-]{36}"));
+}
+
+TEST_F(CatalogTest, VolumesKeepTheirPieces) {
+    ScannedVolume volume;
+    volume.source = 1;
+    volume.place.offset = 4096;
+    volume.place.pieces = {{4096, 100}, {90'000, 50}};
+    ASSERT_TRUE(catalog_->add_volume(volume));
+    EXPECT_EQ(catalog_->volumes()->back().place.pieces, volume.place.pieces);
+}
+
+TEST_F(CatalogTest, OverlapsAreFoundWhateverTheSizeOfTheOther) {
+    const auto at = [&](std::uint64_t offset, std::uint64_t length) {
+        Candidate c = candidate("", "n", 60);
+        c.record.identity.number = offset + 1;
+        c.layout = {};
+        c.layout.extents = {{offset, length}};
+        c.id = add(c);
+        return c;
+    };
+    const Candidate wanted = at(1 << 20, 4096);
+    const auto around = at(0, 1 << 30).id, before = at((1 << 20) - 100, 101).id, within = at((1 << 20) + 5, 1).id,
+               behind = at((1 << 20) + 4095, 7).id;
+    at((1 << 20) - 100, 100);
+    at((1 << 20) + 4096, 100);
+    std::set<std::int64_t> met;
+    const auto overlaps = catalog_->overlapping(wanted);
+    for (const auto& overlap : *overlaps) met.insert(overlap.candidate);
+    EXPECT_THAT(met, testing::UnorderedElementsAre(around, before, within, behind));
 }
 
 }  // namespace

@@ -22,7 +22,7 @@ TEST(SpaceMap, GivesWholeClusters) {
     EXPECT_EQ(map.whole_units({1150, 10}), (Extent{1100, 100}));
     EXPECT_EQ(map.whole_units({1100, 101}), (Extent{1100, 200}));
     EXPECT_EQ(map.whole_units({1990, 50}), (Extent{1990, 50})) << "beyond the clusters";
-    EXPECT_TRUE(map.whole_units({Extent::kHole, 50}).is_hole());
+    EXPECT_TRUE(map.whole_units(Extent::unknown(50)).is_unknown());
 }
 
 TEST(SpaceMap, FreeRunsAreWhatNobodyHolds) {
@@ -42,8 +42,7 @@ TEST(SpaceMap, WhatLiesAroundTheClustersIsTaken) {
 
 TEST(SpaceMap, WhatIsNotStoredHasNoUnits) {
     const SpaceMap map(0, 4096, 16);
-    for (const std::uint64_t offset : {Extent::kHole, Extent::kZeros}) {
-        const Extent extent{offset, 5000};
+    for (const Extent& extent : {Extent::unknown(5000), Extent::zeros(5000)}) {
         EXPECT_EQ(map.whole_units(extent), extent);
     }
 }

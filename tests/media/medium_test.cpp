@@ -75,7 +75,7 @@ TEST(Cached, GivesTheSameBytesAsTheMedium) {
 
 TEST(Content, ReadsItsPiecesInOrderAndTellsItsHoles) {
     const auto whole = std::make_shared<MemoryMedium>(bytes_of("0123456789"));
-    const Content content(whole, {{7, 2}, {Extent::kHole, 3}, {0, 4}});
+    const Content content(whole, {{7, 2}, Extent::unknown(3), {0, 4}});
     EXPECT_EQ(content.size(), 9U);
     std::vector<std::byte> bytes(9);
     std::vector<Extent> bad;
@@ -89,10 +89,10 @@ TEST(Content, ReadsItsPiecesInOrderAndTellsItsHoles) {
 
 TEST(Content, TellsWhereItsBytesLie) {
     const auto medium = std::make_shared<test::MemoryMedium>(std::vector<std::byte>(1000));
-    const Content content(medium, {{100, 50}, {150, 50}, {400, 100}, {Extent::kHole, 10}});
+    const Content content(medium, {{100, 50}, {150, 50}, {400, 100}, Extent::unknown(10)});
     EXPECT_THAT(content.places_of(20, 60), ElementsAre(Extent{120, 60})) << "neighbours are one place";
     EXPECT_THAT(content.places_of(90, 30), ElementsAre(Extent{190, 10}, Extent{400, 20}));
-    EXPECT_THAT(content.places_of(195, 100), ElementsAre(Extent{495, 5}, Extent{Extent::kHole, 10}));
+    EXPECT_THAT(content.places_of(195, 100), ElementsAre(Extent{495, 5}, Extent::unknown(10)));
     EXPECT_TRUE(content.places_of(500, 1).empty());
 }
 

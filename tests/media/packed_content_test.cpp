@@ -88,7 +88,7 @@ class PackedContentTest : public testing::Test {
         medium_ = std::make_shared<test::MemoryMedium>(stored);
         layout_.codec = Codec::lznt1;
         layout_.unit = kUnit;
-        layout_.extents = {{0, 4096}, {Extent::kZeros, 4096}, {Extent::kZeros, 8192}, {4096, 8192}};
+        layout_.extents = {{0, 4096}, Extent::zeros(4096), Extent::zeros(8192), {4096, 8192}};
         return open_content(medium_, layout_, size);
     }
     std::shared_ptr<test::MemoryMedium> medium_;
@@ -138,7 +138,7 @@ TEST_F(PackedContentTest, UnreadablePartsCostLittleWhereNothingIsPacked) {
 
 TEST(Content, ZerosByDefinitionAreGoodAndHolesAreNot) {
     const auto medium = std::make_shared<test::MemoryMedium>(std::vector<std::byte>(100, std::byte{'x'}));
-    const Content content(medium, {{0, 10}, {Extent::kZeros, 10}, {Extent::kHole, 10}, {50, 10}});
+    const Content content(medium, {{0, 10}, Extent::zeros(10), Extent::unknown(10), {50, 10}});
     std::vector<std::byte> out(40);
     std::vector<Extent> bad;
     ASSERT_TRUE(content.read(0, out, &bad));

@@ -64,12 +64,15 @@ std::string read(const Medium& content, std::uint64_t from, std::size_t length, 
     return {reinterpret_cast<const char*>(bytes.data()), bytes.size()};
 }
 
-class Pieced : public testing::TestWithParam<Pack::Codec> {
+class Pieced : public testing::TestWithParam<Pack::Method> {
   protected:
     static std::string packed(const std::string& text) {
-        return GetParam() == Pack::Codec::zlib   ? packed_zlib(text)
-               : GetParam() == Pack::Codec::zstd ? packed_zstd(text)
+        return GetParam() == Pack::Method::zlib   ? packed_zlib(text)
+               : GetParam() == Pack::Method::zstd ? packed_zstd(text)
                                                  : packed_lzo(text);
+    }
+    static Pack pack(std::uint32_t skip, std::size_t unpacked, std::size_t content) {
+        return {GetParam(), skip, static_cast<std::uint32_t>(unpacked), static_cast<std::uint32_t>(content)};
     }
 };
 
@@ -82,11 +85,9 @@ TEST_P(Pieced, ReadsAcrossPackedAndPlainExtents) {
     medium += second;
     Layout layout;
     layout.codec = Codec::each;
-    layout.extents = {{0, room}, {Extent::kZeros, 5}, {room, second.size()}};
+    layout.extents = {{0, room}, Extent::zeros(5), {room, second.size()}};
     // A part of what comes out belongs to the file.
-    layout.packs = {{GetParam(), 90'000, 1'000, first.size()},
-                    {Pack::Codec::none, 5, 0, 0},
-                    {Pack::Codec::none, second.size(), 0, 0}};
+    layout.extents.front().pack = pack(1'000, first.size(), 90'000);
     const auto content =
         open_content(std::make_shared<test::MemoryMedium>(test::bytes_of(medium)), layout, 90'000 + 5 + second.size());
     ASSERT_EQ(content->size(), 90'005 + second.size());
@@ -106,7 +107,7 @@ TEST_P(Pieced, WhatIsDamagedIsReportedFromThereOn) {
     Layout layout;
     layout.codec = Codec::each;
     layout.extents = {{0, stored.size()}};
-    layout.packs = {{GetParam(), first.size(), 0, first.size()}};
+    layout.extents.front().pack = pack(0, first.size(), first.size());
     const auto content =
         open_content(std::make_shared<test::MemoryMedium>(test::bytes_of(stored)), layout, first.size());
     std::vector<Extent> bad;
@@ -119,8 +120,9 @@ TEST_P(Pieced, WhatIsDamagedIsReportedFromThereOn) {
 TEST_P(Pieced, NothingIsUnpackedFromBehindTheMedium) {
     Layout layout;
     layout.codec = Codec::each;
-    layout.extents = {{4096, 8192}, {Extent::kHole, 4096}};
-    layout.packs = {{GetParam(), 4096, 0, 4096}, {GetParam(), 4096, 0, ~std::uint64_t{0}}};
+    layout.extents = {{4096, 8192}, Extent::unknown(4096)};
+    layout.extents.front().pack = pack(0, 4096, 4096);
+    layout.extents.back().pack = pack(0, ~std::uint32_t{0}, 4096);
     const auto content = open_content(std::make_shared<test::MemoryMedium>(std::vector<std::byte>(8192)), layout, 8192);
     std::vector<Extent> bad;
     read(*content, 0, 8192, &bad);
@@ -129,7 +131,7 @@ TEST_P(Pieced, NothingIsUnpackedFromBehindTheMedium) {
     EXPECT_EQ(lost, 8192U);
 }
 
-INSTANTIATE_TEST_SUITE_P(Codecs, Pieced, testing::Values(Pack::Codec::zlib, Pack::Codec::lzo, Pack::Codec::zstd));
+INSTANTIATE_TEST_SUITE_P(Codecs, Pieced, testing::Values(Pack::Method::zlib, Pack::Method::lzo, Pack::Method::zstd));
 
 }  // namespace
 }  // namespace dredger

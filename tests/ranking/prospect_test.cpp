@@ -140,7 +140,7 @@ TEST(Claims, FindEveryOverlap) {
     claims.add({{0, 1000}, 1, 1, false, {}});
     claims.add({{100, 50}, 2, 2, false, {}});
     claims.add({{900, 200}, 3, 3, false, {}});
-    claims.add({{Extent::kHole, 5000}, 4, 4, false, {}});
+    claims.add({Extent::unknown(5000), 4, 4, false, {}});
     claims.add({{100, 10}, 5, 5, true, {}});
     claims.seal();
     std::map<std::int64_t, std::uint64_t> shared;
@@ -242,7 +242,7 @@ TEST(Evidence, CountsLiveHoldersAndOnlyNewerClaims) {
 
 TEST(Evidence, NamesOfTheSameFileDoNotCompete) {
     Sectors s;
-    s.record.id = 50;
+    s.record.identity.number = 50;
     Claims claims;
     claims.add({{0, 700}, 2, 50, true, FileTime{2000, 0, {}}});
     claims.add({{0, 700}, 3, 50, false, FileTime{3000, 0, {}}});
@@ -258,7 +258,7 @@ TEST(Evidence, NamesOfTheSameFileDoNotCompete) {
 
 TEST(Evidence, TheLastSignOfLifeDecidesWhoCameLater) {
     Sectors s;
-    s.record.id = 50;
+    s.record.identity.number = 50;
     s.record.created = FileTime{500, 0, {}};
     s.record.changed = FileTime{4000, 0, {}};
     Claims claims;
@@ -272,7 +272,7 @@ TEST(Evidence, TheLastSignOfLifeDecidesWhoCameLater) {
 
 TEST(Evidence, BehindTheEndOfAnotherFileBytesMayStillStand) {
     Sectors s;
-    s.record.id = 50;
+    s.record.identity.number = 50;
     s.record.size = 4096;
     s.record.layout.extents = {{0, 4096}};
     Claims claims;
@@ -289,9 +289,9 @@ TEST(Evidence, BehindTheEndOfAnotherFileBytesMayStillStand) {
 
 TEST(Evidence, PackedBytesCountForWhatTheyStandFor) {
     Sectors s;
-    s.record.id = 50;
+    s.record.identity.number = 50;
     s.record.size = 8192;
-    s.record.layout.extents = {{0, 1024}, {Extent::kZeros, 7168}};
+    s.record.layout.extents = {{0, 1024}, Extent::zeros(7168)};
     s.record.layout.codec = Codec::lznt1;
     s.record.layout.unit = 8192;
     Claims claims;
@@ -326,7 +326,7 @@ TEST(Evidence, WhatLiesBehindTheEndIsNotLaidThoughItIsInTheBin) {
 
 TEST(Evidence, AHoleIsNotLaid) {
     Sectors s;
-    s.record.layout.extents = {{0, 300}, {Extent::kHole, 100}, {Extent::kZeros, 300}};
+    s.record.layout.extents = {{0, 300}, Extent::unknown(100), Extent::zeros(300)};
     Claims none;
     none.seal();
     EXPECT_EQ(s.gathered(none, {}).laid, 600U);

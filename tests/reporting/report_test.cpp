@@ -90,8 +90,8 @@ TEST_F(ReportTest, TheXmlHasEveryFindWithItsRuns) {
         return found;
     };
     const Candidate wav = find("storm petrel burrow 7.wav");
-    ASSERT_FALSE(wav.record.layout.extents.empty());
-    EXPECT_THAT(xml, HasSubstr(fmt::format("img_offset=\"{}\"", wav.record.layout.extents.front().offset)));
+    ASSERT_FALSE(wav.layout.extents.empty());
+    EXPECT_THAT(xml, HasSubstr(fmt::format("img_offset=\"{}\"", wav.layout.extents.front().offset)));
     EXPECT_THAT(xml, HasSubstr(fmt::format("<filesize>{}</filesize>", wav.record.size)));
     request_.selection.kinds = {Kind::audio};
     page();

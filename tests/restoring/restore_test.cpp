@@ -337,12 +337,13 @@ TEST(ContentSum, IsThatOfTheUsualPrograms) {
 TEST(FileWriter, HolesStayHoles) {
     const TempFolder folder;
     const auto medium = std::make_shared<test::MemoryMedium>(std::vector<std::byte>(1 << 20, std::byte{'p'}));
-    Record record;
+    FileEntry record;
     record.name = "log";
-    record.layout.extents = {{Extent::kZeros, 8 << 20}, {4096, 8192}, {Extent::kZeros, 4 << 20}};
+    MediumLayout layout;
+    layout.extents = {Extent::zeros(8 << 20), {4096, 8192}, Extent::zeros(4 << 20)};
     record.size = (12 << 20) + 8192;
     WritingWatch watch;
-    auto written = write_file(medium, record, folder / "staged", SumKind::sha256, watch);
+    auto written = write_file(medium, layout, record, folder / "staged", SumKind::sha256, watch);
     ASSERT_TRUE(written);
     EXPECT_EQ(written->missing, 0U);
     ASSERT_TRUE(written->file.place(folder / "log"));
@@ -362,15 +363,16 @@ TEST(FileWriter, FilesThatWaitForTheirPlaceHoldNothingOpen) {
     const auto open_files = [] {
         return std::distance(fs::directory_iterator("/proc/self/fd"), fs::directory_iterator());
     };
-    Record record;
+    FileEntry record;
     record.name = "log";
-    record.layout.extents = {{0, 700}};
+    MediumLayout layout;
+    layout.extents = {{0, 700}};
     record.size = 700;
     WritingWatch watch;
     const auto before = open_files();
     std::vector<StagedFile> waiting;
     for (int n = 0; n < 50; ++n) {
-        auto written = write_file(medium, record, folder / std::to_string(n), SumKind::sha256, watch);
+        auto written = write_file(medium, layout, record, folder / std::to_string(n), SumKind::sha256, watch);
         ASSERT_TRUE(written);
         ASSERT_TRUE(written->file.complete(record, MakingTime::none));
         waiting.push_back(std::move(written->file));

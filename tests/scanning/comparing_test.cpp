@@ -28,7 +28,7 @@ class ComparingTest : public testing::Test {
         c.record.name = std::to_string(c.id);
         c.record.state = state;
         c.record.size = size;
-        c.record.layout.extents = std::move(extents);
+        c.layout.lay(extents);
         c.prospect.band = Band::sound;
         ASSERT_TRUE(catalog_->add(c));
     }
@@ -77,7 +77,7 @@ TEST_F(ComparingTest, LiveFilesCountWhereADeletedOneIsLikeThem) {
 TEST_F(ComparingTest, WhatCanNotBeReadIsLikeNothing) {
     add({{0, kSize}});
     add({{63 << 10, kSize}});
-    add({{Extent::kHole, kSize}});
+    add({Extent::unknown(kSize)});
     ASSERT_TRUE(compare_contents(*catalog_, 1, medium(), {}, listener_).value());
     EXPECT_THAT(contents(), ElementsAre(0, 0, 0));
 }

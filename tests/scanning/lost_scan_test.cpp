@@ -26,7 +26,7 @@ class LostScanTest : public test::ScanFixture {
         return finds;
     }
     static std::string sha256_of(const MediumPtr& medium, const Candidate& c) {
-        const auto content = open_content(medium, c.record.layout, c.record.size);
+        const auto content = open_content(medium, c.layout, c.record.size);
         std::vector<std::byte> bytes(static_cast<std::size_t>(content->size()));
         std::vector<Extent> bad;
         EXPECT_TRUE(content->read(0, bytes, &bad));
@@ -127,7 +127,7 @@ TEST_F(LostScanTest, AnExtThatWasFormattedAgainGivesBackItsFormerInodes) {
     const MediumPtr medium = FileMedium::open(file).value();
     std::set<std::string> sums;
     for (const auto& [path, c] : finds())
-        if (c.record.state == State::lost && !c.record.layout.empty()) sums.insert(sha256_of(medium, c));
+        if (c.record.state == State::lost && !c.layout.empty()) sums.insert(sha256_of(medium, c));
     unsigned exact = 0;
     const auto truth = test::truth_of("ext4-formatted");
     for (const auto& told : truth["files"])
@@ -157,7 +157,7 @@ TEST_P(WithoutBootSector, EverythingIsFoundAsBefore) {
     for (const auto& [path, c] : before) {
         const auto same = after.find(path);
         ASSERT_NE(same, after.end()) << path;
-        EXPECT_EQ(same->second.record.layout.extents, c.record.layout.extents) << path;
+        EXPECT_EQ(same->second.layout.extents, c.layout.extents) << path;
     }
 }
 
@@ -280,14 +280,14 @@ TEST_F(LostScanTest, AVolumeAnywhereIsMetByTheDeepScan) {
         const auto find = found.find(told["path"]);
         if (find == found.end()) continue;
         EXPECT_EQ(sha256_of(medium, find->second), told["sha256"]) << told["path"];
-        const auto& extents = find->second.record.layout.extents;
+        const auto& extents = find->second.layout.extents;
         if (!extents.empty()) starts.insert(extents.front().offset);
         ++whole;
     }
     EXPECT_GT(whole, 20U);
     for (const auto& [path, c] : found)
         if (c.record.origin == Origin::signature) {
-            EXPECT_FALSE(starts.contains(c.record.layout.extents.front().offset)) << path << " is listed twice";
+            EXPECT_FALSE(starts.contains(c.layout.extents.front().offset)) << path << " is listed twice";
         }
     // Again, it is all there already.
     const auto again = run(request);

@@ -26,7 +26,7 @@ class ScanTest : public test::ScanFixture {
         EXPECT_TRUE(opened->each(all, Order{Order::By::path}, true, [&](const Candidate& c) {
             text += c.record.path() + " " + std::to_string(c.record.size) + " " + std::to_string(c.prospect.value);
             for (const std::string& reason : c.prospect.reasons) text += "; " + reason;
-            for (const Extent& e : c.record.layout.extents)
+            for (const Extent& e : c.layout.extents)
                 text += " " + std::to_string(e.offset) + "+" + std::to_string(e.length);
             text += "\n";
             return true;
@@ -75,7 +75,7 @@ TEST_F(ScanTest, ExtentsAreOnTheMedium) {
         if (file["path"] != "DCIM/100NESTS/NEST0005.JPG") continue;
         ASSERT_TRUE(catalog.each({}, Order{Order::By::path}, true, [&](const Candidate& c) {
             if (c.record.name == "NEST0005.JPG") {
-                EXPECT_EQ(c.record.layout.extents.at(0).offset, file["extents"][0][0].get<std::uint64_t>());
+                EXPECT_EQ(c.layout.extents.at(0).offset, file["extents"][0][0].get<std::uint64_t>());
             }
             return true;
         }));

@@ -1,5 +1,6 @@
 // Volumes within LVM2, software RAID and LUKS.
 #include "volumes/containers.h"
+#include "volumes/mapping.h"
 
 #include <cstring>
 #include <gmock/gmock.h>
@@ -40,9 +41,9 @@ TEST(Containers, ALogicalVolumeInTwoPlacesIsOneVolume) {
     EXPECT_EQ((*opened)->facts().label, "HOME");
     // Across the place where the pieces meet.
     const std::uint64_t first = home.pieces[0].length;
-    EXPECT_THAT(on_medium(home, {{first - 512, 1024}, {Extent::kZeros, 5}, {home.length - 1, 10}}),
+    EXPECT_THAT(on_medium(home, {{first - 512, 1024}, Extent::zeros(5), {home.length - 1, 10}}),
                 ElementsAre(Extent{home.pieces[0].end() - 512, 512}, Extent{home.pieces[1].offset, 512},
-                            Extent{Extent::kZeros, 5}, Extent{home.pieces[1].end() - 1, 1}, Extent{Extent::kHole, 9}));
+                            Extent::zeros(5), Extent{home.pieces[1].end() - 1, 1}, Extent::unknown(9)));
 }
 
 TEST(Containers, DamagedMetadataMakesNoVolumes) {

@@ -57,12 +57,12 @@ std::optional<FileExtent> parse_file_extent(const Key& key, ByteView data) {
     extent.generation = item->generation;
     extent.unpacked = item->ram_bytes;
     extent.is_known = item->compression <= 3 && item->encryption == 0 && item->other_encoding == 0;
-    extent.codec = static_cast<Pack::Codec>(extent.is_known ? item->compression : 0);
+    extent.codec = static_cast<Pack::Method>(extent.is_known ? item->compression : 0);
     if (item->type == kInline) {
         const std::uint64_t stored = data.size() - sizeof(FileExtentItem);
         extent.inline_place = Extent{data.origin() + sizeof(FileExtentItem), stored};
         extent.stored = stored;
-        extent.length = extent.codec == Pack::Codec::none ? stored : extent.unpacked;
+        extent.length = extent.codec == Pack::Method::none ? stored : extent.unpacked;
     } else {
         const auto place = data.as<FileExtentPlace>(sizeof(FileExtentItem));
         if (!place) return std::nullopt;
@@ -140,71 +140,70 @@ std::vector<std::uint64_t> FileExtents::lay(const ChunkMap& chunks, Record& reco
     const auto version = told > expected ? version_of(expected) : std::nullopt;
     const ByStart& extents = version ? *version : extents_;
     const bool some_are_lost = told < expected;
-    Layout& layout = record.layout;
-    std::vector<Pack> packs;
+    VolumeLayout& layout = record.layout;
     std::vector<std::uint64_t> logicals;
     bool is_packed = false, all_inline = !extents.empty(), whole = true;
     std::uint64_t reached = 0;  // bytes of the file
-    const std::uint64_t untold = some_are_lost ? Extent::kHole : Extent::kZeros;
-    const auto add = [&](const Extent& place, Pack pack, std::uint64_t logical) {
-        Extent* last = layout.extents.empty() ? nullptr : &layout.extents.back();
-        const bool continues = last != nullptr && pack.codec == Pack::Codec::none &&
-                               packs.back().codec == Pack::Codec::none &&
-                               (place.is_stored() ? last->is_stored() && last->end() == place.offset && logical != 0 &&
-                                                        logicals.back() + last->length == logical
-                                                  : last->offset == place.offset);
+    const auto add = [&](const LayoutExtent& extent, std::uint64_t logical) {
+        LayoutExtent* last = layout.extents.empty() ? nullptr : &layout.extents.back();
+        const bool continues =
+            last != nullptr && !extent.pack.is_packed() && !last->pack.is_packed() && last->goes_on_with(extent) &&
+            (!extent.is_stored() || (logical != 0 && logicals.back() + last->length == logical));
         if (continues) {
-            last->length += place.length;
-            packs.back().content += pack.content;
+            last->length += extent.length;
         } else {
-            layout.extents.push_back(place);
-            packs.push_back(pack);
+            layout.extents.push_back(extent);
             logicals.push_back(logical);
         }
     };
-    const auto fill = [&](std::uint64_t offset, std::uint64_t length) {
-        if (length > 0) add({offset, length}, {Pack::Codec::none, length, 0, 0}, 0);
-        reached += length;
+    const auto fill = [&](const Extent& extent) {
+        if (extent.length > 0) add(extent, 0);
+        reached += extent.length;
+    };
+    const auto fill_untold = [&](std::uint64_t length) {
+        fill(some_are_lost ? Extent::unknown(length) : Extent::zeros(length));
     };
     for (const auto& [start, entry] : extents) {
         const FileExtent& extent = entry.second;
         // What an older leaf tells of a place that a newer one covers is of an earlier version of the file.
         const std::uint64_t end = std::min(start + extent.length, record.size);
         if (start >= record.size || end <= reached) continue;
-        if (start > reached) fill(untold, start - reached);
+        if (start > reached) fill_untold(start - reached);
         const std::uint64_t cut = reached - start, length = end - reached;
         all_inline = all_inline && extent.inline_place;
         if (extent.is_hole) {
-            fill(Extent::kZeros, length);
+            fill(Extent::zeros(length));
         } else if (!extent.is_known) {
             whole = false;
-            fill(Extent::kHole, length);
-        } else if (extent.codec != Pack::Codec::none) {
+            fill(Extent::unknown(length));
+        } else if (extent.codec != Pack::Method::none) {
             is_packed = true;
             const auto places = extent.inline_place ? std::vector{*extent.inline_place}
                                                     : chunks.places_of(extent.logical, extent.stored);
             // Packed bytes never cross a chunk.
-            const Extent place = places.size() == 1 ? places.front() : Extent{Extent::kHole, extent.stored};
-            add(place, {extent.codec, length, extent.skip + cut, extent.unpacked}, extent.logical);
+            const Extent place = places.size() == 1 ? places.front() : Extent::unknown(extent.stored);
+            const auto small = [](std::uint64_t bytes) {
+                return static_cast<std::uint32_t>(std::min<std::uint64_t>(bytes, UINT32_MAX));
+            };
+            // What is larger than any that a driver writes is nonsense, and can't be unpacked.
+            add({place, {extent.codec, small(extent.skip + cut), small(extent.unpacked), small(length)}},
+                extent.logical);
             reached += length;
         } else if (extent.inline_place) {
-            add({extent.inline_place->offset + cut, length}, {Pack::Codec::none, length, 0, 0}, 0);
+            add({extent.inline_place->offset + cut, length}, 0);
             reached += length;
         } else {
             std::uint64_t logical = extent.logical + extent.skip + cut;
             for (const Extent& place : chunks.places_of(logical, length)) {
-                add(place, {Pack::Codec::none, place.length, 0, 0}, logical);
+                add(place, logical);
                 logical += place.length;
                 whole = whole && place.is_stored();
             }
             reached += length;
         }
     }
-    if (reached < record.size) fill(untold, record.size - reached);
-    if (is_packed) {
-        layout.codec = Codec::each;
-        layout.packs = std::move(packs);
-    }
+    if (reached < record.size) fill_untold(record.size - reached);
+    if (is_packed) layout.codec = Codec::each;
     layout.within_records = all_inline && record.size > 0;
     if (some_are_lost) {
         record.trust = LayoutTrust::damaged;

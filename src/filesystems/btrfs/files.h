@@ -33,7 +33,7 @@ struct FileExtent {
     std::uint64_t start = 0;       // byte of the file
     std::uint64_t length = 0;      // bytes of it
     std::uint64_t generation = 0;  // of the transaction that wrote it
-    Pack::Codec codec = Pack::Codec::none;
+    Pack::Method codec = Pack::Method::none;
     bool is_known = true;        // false: it is packed in a way that is not known, or encrypted
     bool is_hole = false;        // zeros by definition
     std::uint64_t logical = 0;   // of the stored bytes, unless inline

@@ -99,7 +99,7 @@ std::vector<Extent> ChunkMap::places_of(std::uint64_t logical, std::uint64_t len
     while (length > 0) {
         const ChunkPlace* chunk = chunk_of(logical);
         if (chunk == nullptr) {
-            places.push_back({Extent::kHole, length});
+            places.push_back(Extent::unknown(length));
             break;
         }
         const std::uint64_t within = logical - chunk->logical;

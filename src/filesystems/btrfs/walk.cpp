@@ -182,17 +182,18 @@ void Walk::emit_file(std::uint64_t id, std::uint64_t number, const Inode& inode,
     if (!stores_content(inode)) return;
     Record record;
     tell_inode(record, number, inode);
-    record.id = id_of(number, inode);
+    record.identity = {id, number, inode.generation};
+    record.shares = id_of(number, inode);
     if (!record.is_folder) extents.lay(nodes_.chunks(), record, inode.stored);
     for (const Name& name : names) {
         Record named = record;
         named.folder = place_of(id, name.parent, 0).path;
         named.name = name.name;
-        if (wanted_ids_.contains(record.id)) twins_.try_emplace(record.id, named.path());
+        if (wanted_ids_.contains(record.shares)) twins_.try_emplace(record.shares, named.path());
         extents.each([&](const FileExtent& e) {
             const auto wanted = wanted_extents_.find(e.logical);
             if (wanted != wanted_extents_.end() && wanted->second == e.generation)
-                holders_.try_emplace(e.logical, e.generation, Twin{record.id, named.path()});
+                holders_.try_emplace(e.logical, e.generation, Twin{record.shares, named.path()});
         });
         emit(std::move(named));
     }
@@ -222,7 +223,7 @@ void Walk::find_twin(Record& record, std::uint64_t number, const FormerFile& fil
             twin = &holder->second.second;
     });
     if (!all || twin == nullptr) return;
-    record.id = twin->id;
+    record.shares = twin->id;
     record.notes.push_back(fmt::format("its content is shared with a file that is there: {}", twin->path));
 }
 
@@ -235,11 +236,12 @@ void Walk::emit_former(std::uint64_t root, std::uint64_t number, const FormerFil
     if (file.inode) {
         if (!stores_content(*file.inode)) return;
         tell_inode(record, number, *file.inode);
-        record.id = id_of(number, *file.inode);
+        record.identity = {root, number, file.inode->generation};
+        record.shares = id_of(number, *file.inode);
     } else {
         // Without its inode, the extents tell whole sectors, and a name alone nothing of what bore it.
         if (name == nullptr && file.extents.empty()) return;
-        record.id = number ^ root << 40U;
+        record.identity = {root, number, 0};
     }
     record.deleted = file.deleted;
     if (name != nullptr) {
@@ -252,6 +254,7 @@ void Walk::emit_former(std::uint64_t root, std::uint64_t number, const FormerFil
         record.folder = root_place(root, 0).path;
         record.name = fmt::format("(inode {})", number);
         record.name_is_whole = false;
+        record.name_is_placeholder = true;
         record.notes.emplace_back("its name is not known any more; the number of its inode stands for it");
     }
     if (record.is_folder) return emit(std::move(record));

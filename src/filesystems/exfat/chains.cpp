@@ -48,7 +48,7 @@ std::vector<Extent> Chains::extents(const std::vector<Run>& runs, std::uint64_t 
             if (!extents.empty() && extents.back().is_zeros())
                 extents.back().length += bytes - stored;
             else
-                extents.push_back({Extent::kZeros, bytes - stored});
+                extents.push_back(Extent::zeros(bytes - stored));
         }
         at += bytes;
     }

@@ -107,7 +107,7 @@ void Walk::take_live(std::size_t folder, const EntrySet& set) {
         record.keeping = chains_.extents(runs, set.length, set.length);
         folders_.push_back({record.path(), std::move(runs)});
     } else {
-        record.layout.extents = chains_.extents(runs, set.length, set.valid_length);
+        record.layout.lay(chains_.extents(runs, set.length, set.valid_length));
     }
     emit(std::move(record));
 }
@@ -225,7 +225,7 @@ std::vector<std::uint32_t> Walk::find_lost_folders() const {
 
 Record Walk::record_of(const EntrySet& set, const Folder& folder) const {
     Record record;
-    record.id = set.offset;
+    record.identity.number = set.offset;
     record.folder = folder.path;
     record.name = utf16_to_utf8(set.name);
     record.name_is_whole = set.name_is_whole;
@@ -266,7 +266,7 @@ void Walk::emit_deleted() {
         if (record.is_folder)
             record.keeping = chains_.extents(file.runs, file.set.length, file.set.length);
         else
-            record.layout.extents = chains_.extents(file.runs, file.set.length, file.set.valid_length);
+            record.layout.lay(chains_.extents(file.runs, file.set.length, file.set.valid_length));
         record.trust = file.trust;
         record.notes = std::move(file.notes);
         emit(std::move(record));

@@ -62,7 +62,7 @@ class Mapper {
             mapping_.extents.push_back({inode_.inline_rest.offset, rest});
         } else if (rest > 0) {
             mapping_.whole = false;
-            mapping_.extents.push_back({Extent::kHole, rest});
+            mapping_.extents.push_back(Extent::unknown(rest));
         }
     }
 
@@ -182,7 +182,7 @@ class Mapper {
             return;
         }
         fill_to(begin);
-        add(is_unwritten ? Extent{Extent::kZeros, 0} : Extent{start * geometry_.block_size, 0},
+        add(is_unwritten ? Extent::zeros(0) : Extent{start * geometry_.block_size, 0},
             count * geometry_.block_size);
     }
 
@@ -191,12 +191,12 @@ class Mapper {
         const std::uint64_t begin = at * geometry_.block_size;
         if (begin < reached_) return;
         fill_to(begin);
-        add({Extent::kHole, 0}, count * geometry_.block_size);
+        add(Extent::unknown(0), count * geometry_.block_size);
     }
 
     // What no piece tells of is sparse, unless a part of the map is lost.
     void fill_to(std::uint64_t begin) {
-        if (begin > reached_) add({mapping_.whole ? Extent::kZeros : Extent::kHole, 0}, begin - reached_);
+        if (begin > reached_) add(mapping_.whole ? Extent::zeros(0) : Extent::unknown(0), begin - reached_);
     }
 
     void add(Extent piece, std::uint64_t length) {
@@ -206,10 +206,7 @@ class Mapper {
         if (from >= inode_.size) return;
         piece.length = std::min(length, inode_.size - from);
         auto& extents = mapping_.extents;
-        const bool goes_on =
-            !extents.empty() && extents.back().is_stored() == piece.is_stored() &&
-            (piece.is_stored() ? extents.back().end() == piece.offset : extents.back().offset == piece.offset);
-        if (goes_on)
+        if (!extents.empty() && extents.back().goes_on_with(piece))
             extents.back().length += piece.length;
         else
             extents.push_back(piece);

@@ -127,6 +127,7 @@ void Walk::read_entries(std::size_t folder, const DirectoryBlock& block, State s
         Record record = record_of(*inode);
         record.folder = path;
         record.name = entry.name;
+        record.is_own = path.empty() && entry.name == "lost+found";
         record.state = state;
         add_content(record, *inode, table_.map(*inode));
         if (!table_.checks_out(entry.inode)) record.trust = LayoutTrust::damaged;
@@ -140,7 +141,7 @@ void Walk::read_entries(std::size_t folder, const DirectoryBlock& block, State s
 
 Record Walk::record_of(const Inode& inode) const {
     Record record;
-    record.id = std::uint64_t{inode.generation} << 32U | inode.number;
+    record.identity = {0, inode.number, inode.generation};
     record.is_folder = inode.is_folder();
     record.created = inode.created;
     record.modified = inode.modified;
@@ -157,7 +158,7 @@ void Walk::add_content(Record& record, const Inode& inode, Mapping&& mapping) {
         return;
     }
     record.size = inode.size;
-    record.layout.extents = std::move(mapping.extents);
+    record.layout.lay(mapping.extents);
     record.layout.within_records = mapping.within_inode;
     record.keeping = std::move(mapping.mappers);
     if (!mapping.whole) {
@@ -199,6 +200,7 @@ void Walk::walk_unreached(const std::vector<std::uint32_t>& inodes) {
             Record record = record_of(*inode);
             record.name = fmt::format("({} {})", folders ? "folder" : "inode", number);
             record.name_is_whole = false;
+            record.name_is_placeholder = true;
             record.state = State::lost;
             record.notes.emplace_back("no folder lists it any more; the number of its inode stands for its name");
             add_content(record, *inode, table_.map(*inode));
@@ -349,6 +351,7 @@ void Walk::emit_life(const Lives& lives, std::size_t index, const std::vector<co
     if (!names.empty()) return;
     record.name = fmt::format("(inode {})", life.inode);
     record.name_is_whole = false;
+    record.name_is_placeholder = true;
     record.notes.emplace_back("its name is not known any more; the number of its inode stands for it");
     emit(std::move(record));
 }
@@ -364,7 +367,7 @@ void Walk::emit_names_alone(const Lives& lives) {
             continue;
         if (!kStoresContent[static_cast<std::size_t>(sighting.type)]) continue;
         Record record;
-        record.id = sighting.inode;
+        record.identity.number = sighting.inode;
         record.is_folder = sighting.type == FileType::folder;
         const Place place = place_of(lives, sighting.folder, sighting.sequence, 0);
         record.folder = place.path;

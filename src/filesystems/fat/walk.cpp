@@ -69,7 +69,7 @@ void Walk::emit(Record&& record) {
 
 Record Walk::record_of(const DirectoryItem& item, std::size_t folder, std::string name) const {
     Record record;
-    record.id = item.offset;
+    record.identity.number = item.offset;
     record.folder = folders_[folder].path;
     record.name = std::move(name);
     record.is_folder = item.entry.is_folder();
@@ -141,7 +141,7 @@ void Walk::take_live(std::size_t folder, const DirectoryItem& item) {
         const auto chain = chains_.follow(first, clusters_for(record.size));
         live_heads_.add(first, item.entry.DIR_FileSize, write_stamp(item.entry));
         layouts_.add_live(chain.runs, written(item.entry));
-        record.layout.extents = chains_.extents(chain.runs, record.size);
+        record.layout.lay(chains_.extents(chain.runs, record.size));
         if (!chain.whole) {
             ++broken_chains_;
             record.notes.emplace_back("its cluster chain is damaged");
@@ -175,7 +175,7 @@ void Walk::emit_deleted() {
         if (lost)
             file.notes.emplace_back(
                 "the name of a folder above it is overwritten; the number of a cluster stands for it");
-        record.layout.extents = chains_.extents(file.runs, record.size);
+        record.layout.lay(chains_.extents(file.runs, record.size));
         record.trust = file.trust;
         record.name_is_whole = file.name_is_whole;
         record.notes = std::move(file.notes);

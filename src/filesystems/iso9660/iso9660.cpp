@@ -116,7 +116,7 @@ void tell_facts(const Entry& entry, Record& record) {
 
 Record record_for(const std::string& folder, const Entry& entry) {
     Record record;
-    record.id = entry.place;
+    record.identity.number = entry.place;
     record.folder = folder;
     record.name = entry.name;
     record.is_folder = entry.is_folder;
@@ -128,7 +128,7 @@ Record record_for(const std::string& folder, const Entry& entry) {
         record.keeping = entry.extents;
     } else {
         record.size = entry.size;
-        record.layout.extents = entry.extents;
+        record.layout.lay(entry.extents);
     }
     tell_facts(entry, record);
     return record;

@@ -221,7 +221,7 @@ void FileReader::take_data(const Piece& first, Runlist&& runs, File& file) const
     stream.name = first.name;
     stream.encrypted = (first.flags & ATTRIBUTE_FLAG_ENCRYPTED) != 0;
     stream.size = first.size;
-    stream.layout.extents = first.inside;
+    stream.layout.lay(first.inside);
     stream.layout.within_records = true;
     file.streams.push_back(std::move(stream));
 }
@@ -238,7 +238,7 @@ Stream nonresident_stream(const std::string& name, std::uint16_t flags, const No
     const bool compressed = (flags & ATTRIBUTE_FLAG_COMPRESSION_MASK) == kLznt1 && form.CompressionUnit > 0;
     const std::uint64_t valid = tells_sizes ? std::min(form.ValidDataLength.value(), stream.size) : stream.size;
     if (!compressed) {
-        stream.layout.extents = extents_of(runs, stream.size, valid, geometry);
+        stream.layout.lay(extents_of(runs, stream.size, valid, geometry));
         return stream;
     }
     const auto unit =
@@ -250,7 +250,7 @@ Stream nonresident_stream(const std::string& name, std::uint16_t flags, const No
     const auto units = checked_mul(divide_up(stream.size, *unit), *unit);
     stream.layout.codec = Codec::lznt1;
     stream.layout.unit = static_cast<std::uint32_t>(*unit);
-    if (units) stream.layout.extents = extents_of(runs, *units, *units, geometry);
+    if (units) stream.layout.lay(extents_of(runs, *units, *units, geometry));
     return stream;
 }
 

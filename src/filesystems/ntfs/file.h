@@ -28,7 +28,7 @@ struct Stream {
     std::uint64_t size = 0;
     bool encrypted = false;
     bool whole = true;  // false: records that tell a part of it are missing or damaged
-    Layout layout;
+    VolumeLayout layout;
 };
 
 // Content in clusters: what an attribute, or the first of its pieces, tells of it.

@@ -123,7 +123,7 @@ class Search {
         const std::uint64_t size = geometry_.record_size;
         std::uint64_t reached = 0;  // record
         for (const auto& [number, offset] : offsets) {
-            if (number > reached) table.extents.push_back({Extent::kHole, (number - reached) * size});
+            if (number > reached) table.extents.push_back(Extent::unknown((number - reached) * size));
             if (!table.extents.empty() && table.extents.back().is_stored() && table.extents.back().end() == offset)
                 table.extents.back().length += size;
             else

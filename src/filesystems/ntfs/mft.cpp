@@ -184,7 +184,7 @@ std::vector<Extent> Mft::locate(const RawRecord& record, std::size_t offset, std
             const Extent& where = extents_[extent - 1];
             const std::uint64_t skip = at - starts_[extent - 1];
             const std::uint64_t part = std::min(left, where.length - std::min(skip, where.length));
-            places.push_back(where.is_stored() ? Extent{where.offset + skip, part} : Extent{Extent::kHole, part});
+            places.push_back(where.is_stored() ? Extent{where.offset + skip, part} : Extent::unknown(part));
             at += part;
             left -= part;
         }

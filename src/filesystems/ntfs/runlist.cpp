@@ -81,11 +81,11 @@ std::vector<Extent> extents_of(const Runlist& list, std::uint64_t size, std::uin
     for (const Run& run : list.runs) {
         const std::uint64_t from = run.vcn * geometry.cluster_size;
         if (from >= size) break;
-        if (from > at) add(extents, {Extent::kHole, from - at});
+        if (from > at) add(extents, Extent::unknown(from - at));
         const std::uint64_t to = std::min(size, run.end() * geometry.cluster_size);
         const std::uint64_t stored = run.is_sparse() || valid <= from ? from : std::min(valid, to);
         add(extents, {run.lcn * geometry.cluster_size, stored - from});
-        add(extents, {Extent::kZeros, to - stored});
+        add(extents, Extent::zeros(to - stored));
         at = to;
     }
     return extents;

@@ -243,11 +243,14 @@ void Walk::emit_file(const File& file) {
 
 Record Walk::record_of(const File& file, Reference parent, const std::string& name) {
     Record record;
-    record.id = file.number;
+    record.identity = {0, file.number, file.in_use ? file.sequence : sequence_before_freeing(file.sequence)};
     const bool is_nowhere = file.names.empty() && parent.number == file.number;
     record.folder = is_nowhere ? std::string() : folders_.path_of(parent);
     record.name = name;
     record.name_is_whole = !is_nowhere;
+    record.name_is_placeholder = is_nowhere;
+    record.is_own =
+        file.number < FIRST_USER_FILE_NUMBER || record.folder == "$Extend" || record.folder.starts_with("$Extend/");
     record.is_folder = file.is_folder;
     record.state = file.in_use ? State::live : State::deleted;
     record.created = file.created;
@@ -281,14 +284,12 @@ void Walk::emit_name(const File& file, Reference parent, const std::string& name
         record.facts.push_back(is_shown(file, other) ? Fact{"also linked as", other.text}
                                                      : Fact{"short name", other.text});
     }
-    const bool is_own =
-        file.number < FIRST_USER_FILE_NUMBER || record.folder == "$Extend" || record.folder.starts_with("$Extend/");
     const char* elsewhere = kept_elsewhere(file);
     const bool has_main = !file.streams.empty() && file.streams.front().name.empty() && !file.is_folder;
     std::vector<const Stream*> others;
     for (const Stream& stream : file.streams) {
         const bool is_main = has_main && &stream == &file.streams.front();
-        if (is_own && !is_main)
+        if (record.is_own && !is_main)
             record.keeping.insert(record.keeping.end(), stream.layout.extents.begin(), stream.layout.extents.end());
         else if (!is_main)
             others.push_back(&stream);
@@ -304,7 +305,7 @@ void Walk::emit_name(const File& file, Reference parent, const std::string& name
         one.keeping.clear();
         one.is_folder = false;
         one.notes.push_back(fmt::format("an alternate stream of {}", name));
-        one.name += ";" + stream->name;
+        one.name_stream(stream->name);
         add_content(one, *stream);
     }
     if (elsewhere != nullptr) record.notes.emplace_back(elsewhere);
@@ -336,7 +337,7 @@ void Walk::emit_remaining_names() {
         const bool is_listed = former_.find(reference.number, reference.sequence, true) != nullptr;
         if (is_life_of(reference) || is_listed) continue;
         Record record;
-        record.id = reference.number;
+        record.identity = {0, reference.number, reference.sequence};
         record.folder = folders_.path_of(deletion.parent);
         record.name = deletion.name;
         record.is_folder = deletion.is_folder;
@@ -353,7 +354,10 @@ void Walk::emit_remaining_names() {
 // `record_now`: the one that another file has now, where it is at hand.
 void Walk::emit_former(const FormerName& former, const RawRecord* record_now) {
     Record record;
-    record.id = former.has_file ? former.file.number : former.offset;
+    if (former.has_file)
+        record.identity = {0, former.file.number, former.file.sequence};
+    else
+        record.identity.number = former.offset;
     record.folder = folders_.path_of(reference_of(former.name.parent));
     record.name = former.name.text;
     record.is_folder = (former.name.attributes & kDupFileNameIndexPresent) != 0;

@@ -160,7 +160,7 @@ bool Disc::read_partition_maps(ByteView maps, std::uint32_t count,
                 if (!file) file = node(icb);
             }
             if (!file) return false;
-            partitions_.back().metadata = file->layout.extents;
+            partitions_.back().metadata.assign(file->layout.extents.begin(), file->layout.extents.end());
         } else if (!map->has(5, "*UDF Sparable Partition")) {
             warnings.emplace_back("a part of the disc is laid out in a way that is not known");
         }
@@ -305,9 +305,9 @@ void Disc::add_extents(ByteView ads, unsigned type, std::uint16_t partition, std
             continue;
         }
         if (kind == kHole || kind == kAllocated)
-            node.layout.extents.push_back({Extent::kZeros, bytes});
+            node.layout.extents.emplace_back(Extent::zeros(bytes));
         else
-            node.layout.extents.push_back({place.value_or(Extent::kHole), bytes});
+            node.layout.extents.push_back(place ? Extent{*place, bytes} : Extent::unknown(bytes));
         left -= bytes;
     }
 }

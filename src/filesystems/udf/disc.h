@@ -15,7 +15,7 @@ struct Node {
     std::uint8_t type = 0;    // FileTypes
     std::uint64_t place = 0;  // byte of the volume at which its entry stands
     std::uint64_t size = 0;   // bytes
-    Layout layout;            // bytes on the volume
+    VolumeLayout layout;
     std::optional<FileTime> created, modified, accessed, changed;
     std::uint32_t uid = 0, gid = 0;
     std::uint32_t permissions = 0;

@@ -27,7 +27,7 @@ std::uint16_t mode_of(const Node& node) {
 
 Record record_for(const std::string& folder, std::string name, const Node& node) {
     Record record;
-    record.id = node.place;
+    record.identity.number = node.place;
     record.folder = folder;
     record.name = std::move(name);
     record.is_folder = node.type == kDirectoryType;
@@ -72,13 +72,14 @@ Udf::Udf(Disc disc, std::vector<std::string> warnings) : disc_(std::move(disc)) 
     walk_tree(
         true,
         [&](Record&&, const Node& node) {
-            for (const auto* extents : {&node.own, &node.layout.extents})
-                for (const Extent& extent : *extents)
-                    if (extent.is_stored() && extent.offset / disc_.block() < units)
-                        space_.take_run(
-                            extent.offset / disc_.block(),
-                            std::min(units - extent.offset / disc_.block(),
-                                     divide_up(extent.offset % disc_.block() + extent.length, disc_.block())));
+            const auto take = [&](const Extent& extent) {
+                if (extent.is_stored() && extent.offset / disc_.block() < units)
+                    space_.take_run(extent.offset / disc_.block(),
+                                    std::min(units - extent.offset / disc_.block(),
+                                             divide_up(extent.offset % disc_.block() + extent.length, disc_.block())));
+            };
+            std::for_each(node.own.begin(), node.own.end(), take);
+            std::for_each(node.layout.extents.begin(), node.layout.extents.end(), take);
             return true;
         },
         facts_.warnings);

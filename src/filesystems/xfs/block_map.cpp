@@ -117,28 +117,26 @@ ExtentList extents_of(const Inode& inode, const Geometry& geometry, const Medium
 std::vector<Extent> layout_of(const std::vector<FileExtent>& extents, std::uint64_t size, const Geometry& geometry) {
     std::vector<Extent> layout;
     std::uint64_t reached = 0;  // bytes
-    const auto add = [&](std::uint64_t offset, std::uint64_t length) {
-        length = std::min(length, size - std::min(reached, size));
-        if (length == 0) return;
-        Extent* last = layout.empty() ? nullptr : &layout.back();
-        if (last != nullptr && (last->is_stored() ? last->end() == offset : last->offset == offset))
-            last->length += length;
+    const auto add = [&](Extent extent) {
+        extent.length = std::min(extent.length, size - std::min(reached, size));
+        if (extent.length == 0) return;
+        if (!layout.empty() && layout.back().goes_on_with(extent))
+            layout.back().length += extent.length;
         else
-            layout.push_back({offset, length});
-        reached += length;
+            layout.push_back(extent);
+        reached += extent.length;
     };
     for (const FileExtent& extent : extents) {
         const auto start = checked_mul(extent.start, geometry.block_size);
         if (!start || *start >= size) break;
         if (*start < reached) continue;
-        if (*start > reached) add(Extent::kZeros, *start - reached);
+        if (*start > reached) add(Extent::zeros(*start - reached));
         const std::uint64_t length = checked_mul(extent.count, geometry.block_size).value_or(UINT64_MAX);
-        add(extent.lost        ? Extent::kHole
-            : extent.unwritten ? Extent::kZeros
-                               : *geometry.offset_of(extent.block),
-            length);
+        add(extent.lost        ? Extent::unknown(length)
+            : extent.unwritten ? Extent::zeros(length)
+                               : Extent{*geometry.offset_of(extent.block), length});
     }
-    if (reached < size) add(Extent::kZeros, size - reached);
+    if (reached < size) add(Extent::zeros(size - reached));
     return layout;
 }
 

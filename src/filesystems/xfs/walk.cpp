@@ -137,7 +137,7 @@ void Walk::take_entry(std::uint64_t folder, const std::string& path, const Direc
             record.layout.extents = {{inode->fork_at, std::min<std::uint64_t>(inode->size, inode->fork.size())}};
             record.layout.within_records = true;
         } else {
-            record.layout.extents = layout_of(extents.extents, inode->size, geometry_);
+            record.layout.lay(layout_of(extents.extents, inode->size, geometry_));
         }
         if (!extents.whole) {
             record.trust = LayoutTrust::damaged;
@@ -149,7 +149,7 @@ void Walk::take_entry(std::uint64_t folder, const std::string& path, const Direc
 
 Record Walk::record_of(const Inode& inode) const {
     Record record;
-    record.id = inode.number ^ std::uint64_t{inode.generation} << 32U;
+    record.identity = {0, inode.number, inode.generation};
     record.is_folder = inode.is_folder();
     record.created = inode.created;
     record.modified = inode.modified;
@@ -327,7 +327,7 @@ void Walk::tell_content(Record& record, const Lives& lives, const Life& life) {
         record.notes.emplace_back("nothing is left of the list of its extents");
         return;
     }
-    record.layout.extents = layout_of(extents.extents, record.size, geometry_);
+    record.layout.lay(layout_of(extents.extents, record.size, geometry_));
     if (!extents.whole) {
         record.trust = LayoutTrust::damaged;
         record.notes.emplace_back("a part of the list of its extents is lost");
@@ -336,10 +336,10 @@ void Walk::tell_content(Record& record, const Lives& lives, const Life& life) {
     }
     if (life.size_is_known) return;
     // Its last block is filled up with zeros.
-    const Content content(volume_, record.layout.extents);
+    const Content content(volume_, record.layout);
     const auto end = options_.content_end ? options_.content_end(record.name, content) : std::nullopt;
     record.size = end.value_or(record.size);
-    record.layout.extents = layout_of(extents.extents, record.size, geometry_);
+    record.layout.lay(layout_of(extents.extents, record.size, geometry_));
     record.notes.emplace_back(end ? "its size was cleared; its content tells where it ends"
                                   : "its size was cleared: what is listed is whole blocks");
     if (!end) record.trust = LayoutTrust::assumed;
@@ -355,7 +355,7 @@ void Walk::emit_life(const Lives& lives, const Life& life, const Sighting* name)
     if (life.core_is_known) {
         record = record_of(inode);
     } else {
-        record.id = inode.number ^ std::uint64_t{inode.generation} << 32U;
+        record.identity = {0, inode.number, inode.generation};
         record.is_folder = is_folder;
         record.created = inode.created;
     }
@@ -369,6 +369,7 @@ void Walk::emit_life(const Lives& lives, const Life& life, const Sighting* name)
     } else {
         record.name = fmt::format("(inode {})", inode.number);
         record.name_is_whole = false;
+        record.name_is_placeholder = true;
         record.notes.emplace_back("its name is not known any more; the number of its inode stands for it");
     }
     record.state = State::deleted;

@@ -43,7 +43,7 @@ TEST(BtrfsChunks, LeadFromLogicalAddressesToPlaces) {
     EXPECT_THAT(map.places_of(1500, 10, 1), ElementsAre(Extent{20'000, 10}));
     EXPECT_EQ(map.copies_of(1600), 2U);
     EXPECT_EQ(map.copies_of(2000), 0U);
-    EXPECT_THAT(map.places_of(1900, 200), ElementsAre(Extent{10'400, 100}, Extent{Extent::kHole, 100}));
+    EXPECT_THAT(map.places_of(1900, 200), ElementsAre(Extent{10'400, 100}, Extent::unknown(100)));
     EXPECT_TRUE(map.all()[1].holds_nodes());
 }
 
@@ -104,8 +104,8 @@ TEST(BtrfsExtents, AreLaidOneBehindTheOtherWithHolesBetween) {
     Record record;
     record.size = 14'000;
     const auto logicals = extents.lay(map, record, std::nullopt);
-    EXPECT_THAT(record.layout.extents, ElementsAre(Extent{(4 << 20) + 4096, 4096}, Extent{Extent::kZeros, 4096},
-                                                   Extent{(4 << 20) + 65'536, 4096}, Extent{Extent::kZeros, 1712}));
+    EXPECT_THAT(record.layout.extents, ElementsAre(Extent{(4 << 20) + 4096, 4096}, Extent::zeros(4096),
+                                                   Extent{(4 << 20) + 65'536, 4096}, Extent::zeros(1712)));
     EXPECT_THAT(logicals, ElementsAre((1U << 20) + 4096, 0U, (1U << 20) + 65'536, 0U));
     EXPECT_EQ(record.layout.codec, Codec::none);
     // What is preallocated is counted as stored.
@@ -118,8 +118,8 @@ TEST(BtrfsExtents, AreLaidOneBehindTheOtherWithHolesBetween) {
     Record lost = record;
     lost.layout = {};
     extents.lay(map, lost, 4 * 4096);
-    EXPECT_THAT(lost.layout.extents, ElementsAre(Extent{(4 << 20) + 4096, 4096}, Extent{Extent::kHole, 4096},
-                                                 Extent{(4 << 20) + 65'536, 4096}, Extent{Extent::kZeros, 1712}));
+    EXPECT_THAT(lost.layout.extents, ElementsAre(Extent{(4 << 20) + 4096, 4096}, Extent::unknown(4096),
+                                                 Extent{(4 << 20) + 65'536, 4096}, Extent::zeros(1712)));
     EXPECT_EQ(lost.trust, LayoutTrust::damaged);
 }
 
@@ -184,7 +184,7 @@ TEST(BtrfsExtents, TheInodesCountTellsWhichAreOfItsVersion) {
         extents.lay(map, record, stored);
         std::string drawn;
         for (const Extent& piece : record.layout.extents)
-            drawn += piece.is_stored() ? 'x' : piece.offset == Extent::kHole ? '?' : '.';
+            drawn += piece.is_stored() ? 'x' : piece.is_unknown() ? '?' : '.';
         return drawn + (record.trust == LayoutTrust::exact ? "" : " damaged");
     };
     EXPECT_EQ(kinds(3 * 4096), "xxx");
@@ -206,7 +206,7 @@ TEST(BtrfsExtents, NoLengthIsBelieved) {
     Record record;
     record.size = 4096;
     extents.lay(ChunkMap(), record, std::nullopt);
-    EXPECT_THAT(record.layout.extents, ElementsAre(Extent{Extent::kHole, 4096}));
+    EXPECT_THAT(record.layout.extents, ElementsAre(Extent::unknown(4096)));
     EXPECT_EQ(record.trust, LayoutTrust::damaged);
 }
 

@@ -79,13 +79,13 @@ TEST(ExfatWalk, WhatWasNeverWrittenIsZeros) {
     ASSERT_NE(photo, nullptr);
     // ValidDataLength, bytes 8 to 15 of the second entry: 5000.
     const Walked walked("exfat-card", [&](MemoryMedium& medium, std::uint64_t volume) {
-        patch_set(medium, volume, whole, photo->id, {{40, 0x88}, {41, 0x13}, {42, 0}});
+        patch_set(medium, volume, whole, photo->identity.number, {{40, 0x88}, {41, 0x13}, {42, 0}});
     });
     const Record* cut = walked.found.find("DCIM/100NESTS/NEST0003.JPG");
     ASSERT_NE(cut, nullptr);
     EXPECT_EQ(cut->size, photo->size);
     EXPECT_THAT(cut->layout.extents,
-                ElementsAre(Extent{photo->layout.extents[0].offset, 5000}, Extent{Extent::kZeros, photo->size - 5000}));
+                ElementsAre(Extent{photo->layout.extents[0].offset, 5000}, Extent::zeros(photo->size - 5000)));
 }
 
 TEST(ExfatWalk, ZonesAreTakenIntoAccount) {
@@ -94,11 +94,11 @@ TEST(ExfatWalk, ZonesAreTakenIntoAccount) {
     ASSERT_NE(photo, nullptr);
     // LastModifiedUtcOffset: two hours east; then a zone that is not told.
     const Walked east("exfat-card", [&](MemoryMedium& medium, std::uint64_t volume) {
-        patch_set(medium, volume, whole, photo->id, {{23, 0x88}});
+        patch_set(medium, volume, whole, photo->identity.number, {{23, 0x88}});
     });
     EXPECT_EQ(east.found.find("DCIM/100NESTS/NEST0003.JPG")->modified->seconds, photo->modified->seconds - 7200);
     const Walked untold("exfat-card", [&](MemoryMedium& medium, std::uint64_t volume) {
-        patch_set(medium, volume, whole, photo->id, {{23, 0}});
+        patch_set(medium, volume, whole, photo->identity.number, {{23, 0}});
     });
     EXPECT_EQ(untold.found.find("DCIM/100NESTS/NEST0003.JPG")->modified->clock, FileTime::Clock::local);
 }
@@ -108,7 +108,7 @@ TEST(ExfatWalk, ASetWithoutItsFirstEntryIsProvenByItsNamesHash) {
     const Record* photo = whole.found.find("DCIM/100NESTS/NEST0011.JPG");
     ASSERT_NE(photo, nullptr);
     const Walked walked("exfat-card",
-                        [&](MemoryMedium& medium, std::uint64_t volume) { medium.patch(volume + photo->id, 0x41); });
+                        [&](MemoryMedium& medium, std::uint64_t volume) { medium.patch(volume + photo->identity.number, 0x41); });
     const Record* still = walked.found.find("DCIM/100NESTS/NEST0011.JPG");
     ASSERT_NE(still, nullptr);
     EXPECT_EQ(walked.sum_of(*still), whole.sum_of(*photo));
@@ -121,7 +121,7 @@ TEST(ExfatWalk, ACutNameIsSaidToBeCut) {
     const Record* panorama = whole.found.find("Colony panorama.jpg");
     ASSERT_NE(panorama, nullptr);
     const Walked walked("exfat-card", [&](MemoryMedium& medium, std::uint64_t volume) {
-        medium.patch(volume + panorama->id + 3 * 32, 0x85);
+        medium.patch(volume + panorama->identity.number + 3 * 32, 0x85);
     });
     const Record* cut = walked.found.find("Colony panoram");
     ASSERT_EQ(cut, nullptr) << "a piece has fifteen letters";

@@ -109,7 +109,7 @@ TEST(FatWalk, UnreadableFoldersAreSaid) {
     const Walked plain("fat16-card");
     const Record* folder = plain.found.find("DCIM", State::live);
     ASSERT_NE(folder, nullptr);
-    const std::uint64_t entries_of_nests = plain.found.find("DCIM/100NESTS/NEST0001.JPG", State::live)->id / 512 * 512;
+    const std::uint64_t entries_of_nests = plain.found.find("DCIM/100NESTS/NEST0001.JPG", State::live)->identity.number / 512 * 512;
     const Walked walked("fat16-card", [&](MemoryMedium& m, std::uint64_t volume) {
         m.make_unreadable({volume + entries_of_nests, 512});
     });

@@ -24,13 +24,13 @@ class FormerDataTest : public testing::Test {
         const auto boot = walked_.volume->bytes(0, 512).value();
         geometry_ = parse_boot_sector(ByteView(boot)).value();
         photo_ = walked_.found.find("Nest photos/Nest 03.jpg");
-        bytes_ = walked_.volume->bytes(geometry_.mft_cluster * geometry_.cluster_size + photo_->id * kRecord, kRecord)
+        bytes_ = walked_.volume->bytes(geometry_.mft_cluster * geometry_.cluster_size + photo_->identity.number * kRecord, kRecord)
                      .value();
         EXPECT_EQ(apply_fixups(bytes_), kRecord);
     }
     RawRecord record() const {
         RawRecord record;
-        record.number = photo_->id;
+        record.number = photo_->identity.number;
         record.bytes = ByteView(bytes_);
         record.header = record.bytes.as<FileRecordSegmentHeader>(0).value();
         return record;
@@ -102,28 +102,28 @@ TEST_F(FormerDataTest, TheLogKeepsCopiesOfRecords) {
     LogCopies copies;
     copies.read(test::MemoryMedium(log_of(content)), geometry_);
     const std::uint16_t sequence = record().header.SequenceNumber;
-    const Stream* stream = copies.find({photo_->id, sequence});
+    const Stream* stream = copies.find({photo_->identity.number, sequence});
     ASSERT_NE(stream, nullptr);
     EXPECT_EQ(stream->layout, photo_->layout);
-    EXPECT_NE(copies.find({photo_->id, 0x55}), nullptr);
-    EXPECT_EQ(copies.find({photo_->id, static_cast<std::uint16_t>(sequence + 1)}), nullptr);
+    EXPECT_NE(copies.find({photo_->identity.number, 0x55}), nullptr);
+    EXPECT_EQ(copies.find({photo_->identity.number, static_cast<std::uint16_t>(sequence + 1)}), nullptr);
 }
 
 TEST_F(FormerDataTest, ALogThatWasNeverWrittenTellsNothing) {
     LogCopies copies;
     copies.read(test::MemoryMedium(std::vector<std::byte>(64 * 4096, std::byte{0xFF})), geometry_);
-    EXPECT_EQ(copies.find({photo_->id, record().header.SequenceNumber}), nullptr);
+    EXPECT_EQ(copies.find({photo_->identity.number, record().header.SequenceNumber}), nullptr);
 }
 
 TEST(FormerData, ANameFindsItsContentAgain) {
     const Walked worn("ntfs-worn");
     const Record* lost = nullptr;
     for (const Record& record : worn.found.records)
-        if (record.origin == Origin::remnant && record.size > 4096 && record.id < 1000) lost = &record;
+        if (record.origin == Origin::remnant && record.size > 4096 && record.identity.number < 1000) lost = &record;
     ASSERT_NE(lost, nullptr);
     const auto boot = worn.volume->bytes(0, 512).value();
     const Geometry geometry = parse_boot_sector(ByteView(boot)).value();
-    const std::uint64_t place = geometry.mft_cluster * geometry.cluster_size + lost->id * kRecord;
+    const std::uint64_t place = geometry.mft_cluster * geometry.cluster_size + lost->identity.number * kRecord;
     const std::uint64_t clusters = divide_up(lost->size, geometry.cluster_size);
     // The attribute that the file had, left standing behind the end of the record: clusters from 700 on.
     constexpr std::size_t kAt = 640;

@@ -91,8 +91,8 @@ TEST(NtfsRunlist, GoesForwardsAndBackwardsAndOverHoles) {
     EXPECT_EQ(list.runs[2].lcn, 0x230U);
     EXPECT_EQ(list.end(), 0x18U + 4 + 2);
     const auto extents = extents_of(list, 0x1D * 4096 + 100, 0x1C * 4096 + 50, geometry());
-    EXPECT_THAT(extents, ElementsAre(Extent{0x234 * 4096, 0x18 * 4096}, Extent{Extent::kZeros, 4 * 4096},
-                                     Extent{0x230 * 4096, 50}, Extent{Extent::kZeros, 4096 + 50}));
+    EXPECT_THAT(extents, ElementsAre(Extent{0x234 * 4096, 0x18 * 4096}, Extent::zeros(4 * 4096),
+                                     Extent{0x230 * 4096, 50}, Extent::zeros(4096 + 50)));
 }
 
 TEST(NtfsRunlist, WhatCanNotBeIsLeftOutAndSaid) {
@@ -110,7 +110,7 @@ TEST(NtfsRunlist, WhatCanNotBeIsLeftOutAndSaid) {
         << "more bytes than can be counted";
     // A run that is left out leaves a hole.
     const auto holed = list_of({0x11, 0x02, 0x80, 0x11, 0x01, 0x7F, 0x11, 0x01, 0x05, 0x00});
-    EXPECT_TRUE(extents_of(holed, 4 * 4096, 4 * 4096, g).front().is_hole());
+    EXPECT_TRUE(extents_of(holed, 4 * 4096, 4 * 4096, g).front().is_unknown());
 }
 
 TEST(NtfsRunlist, PiecesMustFollowEachOther) {

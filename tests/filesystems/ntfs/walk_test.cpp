@@ -120,7 +120,7 @@ TEST(NtfsWalk, StreamsAreFilesBesideTheirFile) {
     EXPECT_THAT(fact(*permit, "alternate stream").value_or(""),
                 HasSubstr("9000 bytes, listed as Landing permit 2026.pdf;preview.jpg"));
     EXPECT_FALSE(fact(*preview, "alternate stream"));
-    EXPECT_EQ(preview->id, permit->id);
+    EXPECT_EQ(preview->identity.number, permit->identity.number);
 }
 
 TEST(NtfsWalk, TheJournalTellsWhenSomethingWasDeleted) {
@@ -190,7 +190,7 @@ TEST(NtfsWalk, ATornRecordIsKeptAndDoubted) {
     const Walked whole("ntfs-office");
     const Record* photo = whole.found.find("Nest photos/Nest 03.jpg");
     ASSERT_NE(photo, nullptr);
-    const std::uint64_t record = offset_of_record(whole, photo->id, 1024);
+    const std::uint64_t record = offset_of_record(whole, photo->identity.number, 1024);
     const Walked torn("ntfs-office", [&](MemoryMedium& medium, std::uint64_t) { medium.patch(record + 1022, 0xEE); });
     const Record* still = torn.found.find("Nest photos/Nest 03.jpg");
     ASSERT_NE(still, nullptr);
@@ -209,7 +209,7 @@ std::uint64_t offset_of_attribute(const Walked& walked, std::uint64_t record, st
 
 TEST(NtfsWalk, EncryptedContentIsNamedAsSuch) {
     const Walked whole("ntfs-office");
-    const std::uint64_t record = offset_of_record(whole, whole.found.find("Nest photos/Nest 03.jpg")->id, 1024);
+    const std::uint64_t record = offset_of_record(whole, whole.found.find("Nest photos/Nest 03.jpg")->identity.number, 1024);
     const std::uint64_t data = offset_of_attribute(whole, record, 0x80);
     const Walked walked("ntfs-office", [&](MemoryMedium& medium, std::uint64_t) { medium.patch(data + 13, 0x40); });
     const Record* photo = walked.found.find("Nest photos/Nest 03.jpg");
@@ -219,7 +219,7 @@ TEST(NtfsWalk, EncryptedContentIsNamedAsSuch) {
 
 TEST(NtfsWalk, ContentThatWindowsKeepsElsewhereIsNotTakenForZeros) {
     const Walked whole("ntfs-office");
-    const std::uint64_t record = offset_of_record(whole, whole.found.find("Nest photos/Nest 03.jpg")->id, 1024);
+    const std::uint64_t record = offset_of_record(whole, whole.found.find("Nest photos/Nest 03.jpg")->identity.number, 1024);
     // Its security descriptor becomes a reparse point with the tag of Windows' own packing.
     const std::uint64_t descriptor = offset_of_attribute(whole, record, 0x50);
     const Walked walked("ntfs-office", [&](MemoryMedium& medium, std::uint64_t) {
@@ -244,7 +244,7 @@ TEST(NtfsWalk, AListThatNamesItsOwnRecordOverAndOverEnds) {
             medium.patch32(list + entry * 32, 0x80);
             medium.patch(list + entry * 32 + 4, 32);
             medium.patch(list + entry * 32 + 5, 0);
-            medium.patch32(list + entry * 32 + 16, static_cast<std::uint32_t>(many->id));
+            medium.patch32(list + entry * 32 + 16, static_cast<std::uint32_t>(many->identity.number));
         }
     });
     EXPECT_NE(walked.found.find("Many pieces.bin"), nullptr);
@@ -272,7 +272,7 @@ TEST(NtfsWalk, AFileTableThatLiesWithinItselfIsReadOnce) {
 
 TEST(NtfsWalk, ADestroyedRecordIsCountedAndCostsOnlyItself) {
     const Walked whole("ntfs-office");
-    const std::uint64_t record = offset_of_record(whole, whole.found.find("Nest photos/Nest 03.jpg")->id, 1024);
+    const std::uint64_t record = offset_of_record(whole, whole.found.find("Nest photos/Nest 03.jpg")->identity.number, 1024);
     const Walked walked("ntfs-office",
                         [&](MemoryMedium& medium, std::uint64_t) { medium.patch32(record, 0xDEADBEEF); });
     expect_truth(walked, "ntfs-office", {kNoTrace[0], "Notes/Fulmar notes.txt", "Nest photos/Nest 03.jpg"});
@@ -281,7 +281,7 @@ TEST(NtfsWalk, ADestroyedRecordIsCountedAndCostsOnlyItself) {
 
 TEST(NtfsWalk, AFolderWhoseRecordIsGoneIsNamedByItsNumber) {
     const Walked whole("ntfs-office");
-    const std::uint64_t number = whole.found.find("Gannet survey/Counts")->id;
+    const std::uint64_t number = whole.found.find("Gannet survey/Counts")->identity.number;
     const Walked walked("ntfs-office", [&](MemoryMedium& medium, std::uint64_t) {
         medium.patch32(offset_of_record(whole, number, 1024), 0);
     });
@@ -296,7 +296,7 @@ TEST(NtfsWalk, AFolderWhoseRecordIsGoneIsNamedByItsNumber) {
 
 TEST(NtfsWalk, AParentThatWasUsedAgainIsNotTheParent) {
     const Walked whole("ntfs-office");
-    const std::uint64_t counts = offset_of_record(whole, whole.found.find("Gannet survey/Counts")->id, 1024);
+    const std::uint64_t counts = offset_of_record(whole, whole.found.find("Gannet survey/Counts")->identity.number, 1024);
     const Walked walked("ntfs-office", [&](MemoryMedium& medium, std::uint64_t) { medium.patch(counts + 16, 0x77); });
     EXPECT_EQ(walked.found.find("Gannet survey/Counts/Plot A.csv"), nullptr);
 }

@@ -58,7 +58,7 @@ TEST(XfsWalk, WhatALostLeafOfTheTreeToldOfIsNotTakenForZeros) {
     const auto image = test::unpacked("xfs-pieces");
     const ByteView view(image);
     for (std::size_t at = 0; at + 4096 <= image.size(); at += 4096)
-        if (view.has(at, "BMA3") && *view.as<boost::endian::big_uint64_t>(at + 56) == (before->id & 0xFFFF'FFFFU))
+        if (view.has(at, "BMA3") && *view.as<boost::endian::big_uint64_t>(at + 56) == (before->identity.number & 0xFFFF'FFFFU))
             leaves.push_back(at);
     ASSERT_GE(leaves.size(), 2U);
     for (const std::uint64_t leaf : leaves) {
@@ -69,7 +69,7 @@ TEST(XfsWalk, WhatALostLeafOfTheTreeToldOfIsNotTakenForZeros) {
         std::uint64_t unknown = 0, all = 0;
         bool agrees = true;
         for (const Extent& piece : record->layout.extents) {
-            if (piece.offset == Extent::kHole) unknown += piece.length;
+            if (piece.is_unknown()) unknown += piece.length;
             agrees =
                 agrees && (!piece.is_stored() || std::find(before->layout.extents.begin(), before->layout.extents.end(),
                                                            piece) != before->layout.extents.end());
