@@ -1,9 +1,12 @@
 // The commands. Each adds itself to the program, with its options and examples, and sets the exit code when it ran.
 #pragma once
 
-#include <CLI/CLI.hpp>
+#include <string>
+#include <vector>
 
-#include "cli/terminal.h"
+namespace CLI {
+class App;
+}
 
 namespace dredger::cli {
 

@@ -1,3 +1,4 @@
+#include <CLI/CLI.hpp>
 #include <fcntl.h>
 #include <filesystem>
 #include <fmt/format.h>
@@ -6,6 +7,7 @@
 #include <zstd.h>
 
 #include "cli/commands.h"
+#include "cli/terminal.h"
 
 namespace dredger::cli {
 namespace {

@@ -1,8 +1,10 @@
+#include <CLI/CLI.hpp>
 #include <fmt/format.h>
 
 #include "cli/commands.h"
 #include "cli/selection_options.h"
 #include "cli/table.h"
+#include "cli/terminal.h"
 #include "cli/words.h"
 #include "imaging/copy.h"
 #include "imaging/image_file.h"

@@ -1,3 +1,4 @@
+#include <CLI/CLI.hpp>
 #include <fmt/format.h>
 #include <limits>
 #include <nlohmann/json.hpp>
@@ -8,6 +9,7 @@
 #include "cli/commands.h"
 #include "cli/selection_options.h"
 #include "cli/table.h"
+#include "cli/terminal.h"
 #include "cli/words.h"
 #include "media/content.h"
 #include "preview/searching.h"
@@ -64,7 +66,8 @@ void print_json(const Candidate& c, const std::string& catalog, unsigned volume,
         for (const LayoutExtent& extent : c.layout.extents) {
             Json one = {extent.is_stored() ? Json(extent.offset) : Json(word_for(extent.held)), extent.length};
             if (extent.is_stored())
-                if (const std::string_view packing = packing_of(c.layout, extent); !packing.empty()) one.push_back(packing);
+                if (const std::string_view packing = packing_of(c.layout, extent); !packing.empty())
+                    one.push_back(packing);
             list.push_back(std::move(one));
         }
         object["extents"] = std::move(list);

@@ -1,7 +1,9 @@
+#include <CLI/CLI.hpp>
 #include <clocale>
 #include <exception>
 
 #include "cli/commands.h"
+#include "cli/terminal.h"
 
 namespace dredger::cli {
 

@@ -1,11 +1,13 @@
 // The pick lists: chosen finds, kept over several sessions and media.
 #include "catalog/picks.h"
 
+#include <CLI/CLI.hpp>
 #include <fmt/format.h>
 
 #include "cli/commands.h"
 #include "cli/selection_options.h"
 #include "cli/table.h"
+#include "cli/terminal.h"
 #include "cli/words.h"
 #include "media/opened.h"
 

@@ -1,9 +1,11 @@
 #include "preview/preview.h"
 
+#include <CLI/CLI.hpp>
 #include <fmt/format.h>
 
 #include "cli/commands.h"
 #include "cli/selection_options.h"
+#include "cli/terminal.h"
 #include "cli/words.h"
 
 namespace dredger::cli {

@@ -1,11 +1,13 @@
 #include "reporting/report.h"
 
+#include <CLI/CLI.hpp>
 #include <chrono>
 #include <fmt/chrono.h>
 #include <fmt/format.h>
 
 #include "cli/commands.h"
 #include "cli/selection_options.h"
+#include "cli/terminal.h"
 #include "media/drives.h"
 
 namespace dredger::cli {

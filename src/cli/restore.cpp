@@ -1,5 +1,6 @@
 #include "restoring/restore.h"
 
+#include <CLI/CLI.hpp>
 #include <fmt/format.h>
 #include <iostream>
 #include <unistd.h>
@@ -7,6 +8,7 @@
 #include "catalog/picks.h"
 #include "cli/commands.h"
 #include "cli/selection_options.h"
+#include "cli/terminal.h"
 #include "cli/words.h"
 
 namespace dredger::cli {

@@ -1,9 +1,11 @@
 #include "scanning/scan.h"
 
+#include <CLI/CLI.hpp>
 #include <filesystem>
 #include <fmt/format.h>
 
 #include "cli/commands.h"
+#include "cli/terminal.h"
 #include "cli/words.h"
 #include "formats/own_formats.h"
 #include "media/drives.h"

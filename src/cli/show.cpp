@@ -1,3 +1,4 @@
+#include <CLI/CLI.hpp>
 #include <algorithm>
 #include <fmt/format.h>
 
@@ -7,6 +8,7 @@
 #include "cli/content_bar.h"
 #include "cli/selection_options.h"
 #include "cli/table.h"
+#include "cli/terminal.h"
 #include "cli/words.h"
 #include "media/content.h"
 
@@ -98,7 +100,7 @@ Result<void> print_pieces(const Catalog& catalog, const Candidate& c) {
         for (const auto& other : overlaps)
             if (other.piece == n && holders.size() < kMostHolders) holders.push_back(holder_text(other));
         if (holders.empty())
-            holders.emplace_back(piece.is_zeros()                 ? "zeros that are not stored"
+            holders.emplace_back(piece.is_zeros()          ? "zeros that are not stored"
                                  : c.layout.within_records ? "the record itself"
                                  : c.record.state == State::live || c.record.state == State::trashed ? "itself"
                                                                                                      : "nothing known");
@@ -220,7 +222,8 @@ int show(const Options& options) {
         const auto& facts = c.record.facts;
         const bool has_inode = std::any_of(facts.begin(), facts.end(), [](const Fact& f) { return f.name == "inode"; });
         if (c.record.origin != Origin::signature && !has_inode)
-            fact("record", fmt::format("{} (its number, or its place on the volume)", count_text(c.record.identity.number)));
+            fact("record",
+                 fmt::format("{} (its number, or its place on the volume)", count_text(c.record.identity.number)));
     }
     if (!c.prospect.reasons.empty()) fmt::print("\n{}\n", styled("Why this prospect", Style::bold));
     for (const std::string& reason : c.prospect.reasons)

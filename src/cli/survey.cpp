@@ -1,8 +1,10 @@
+#include <CLI/CLI.hpp>
 #include <fmt/format.h>
 
 #include "bins/contents.h"
 #include "cli/commands.h"
 #include "cli/table.h"
+#include "cli/terminal.h"
 #include "cli/words.h"
 #include "filesystems/filesystem.h"
 #include "media/drives.h"

@@ -4,8 +4,8 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
-#include "formats/codecs.h"
 #include "formats/families.h"
+#include "formats/unpacking.h"
 
 namespace dredger::formats {
 namespace {

@@ -5,8 +5,8 @@
 
 #include "base/digest.h"
 #include "base/text.h"
-#include "formats/codecs.h"
 #include "formats/families.h"
+#include "formats/unpacking.h"
 
 namespace dredger::formats {
 namespace {

@@ -10,6 +10,12 @@ namespace dredger::formats {
 
 using namespace std::string_view_literals;
 
+// Measures by the walk that tells the parts, without telling them to anybody.
+template <Measured (*TakeApart)(Reader&, const PartSink&)>
+Measured measure_by(Reader& content) {
+    return TakeApart(content, {});
+}
+
 const std::vector<Format>& jpeg();
 const std::vector<Format>& png();
 const std::vector<Format>& gif();

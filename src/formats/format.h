@@ -13,6 +13,7 @@
 #include "base/bytes.h"
 #include "base/fact.h"
 #include "base/times.h"
+#include "formats/part.h"
 #include "formats/reader.h"
 
 namespace dredger {
@@ -97,6 +98,9 @@ struct Format {
 
     // Walks the content's own structure from its start; called through measure(). Null: where it ends can't be told.
     std::function<Measured(Reader& content)> measure = nullptr;
+    // The same walk, which tells of the parts that it passes, damaged ones too, and goes on behind these where it can.
+    // Null: it has none that are told.
+    std::function<Measured(Reader& content, const PartSink& parts)> take_apart = nullptr;
     // How many foreign bytes could lie within content that is broken as `found` says, where its own tables tell. May be
     // null, and may find none.
     std::function<std::vector<std::uint64_t>(Reader& content, const Measured& found)> gaps = nullptr;
@@ -111,8 +115,8 @@ struct Format {
     std::string_view checked = {};
 };
 
-// Measures content as `format`, which has a measurer. What the measurer concluded from bytes that are not there, or can't
-// be read, is not believed: what it calls whole is broken then. Gives up when the reader's budget is spent.
+// Measures content as `format`, which has a measurer. What the measurer concluded from bytes that are not there, or
+// can't be read, is not believed: what it calls whole is broken then. Gives up when the reader's budget is spent.
 Measured measure(const Format& format, Reader& content);
 
 // How the first bytes of a file's content go with its name.
@@ -141,6 +145,8 @@ Kind kind_of_name(std::string_view name);
 // themselves are told apart when another one of it is.
 std::span<const Format* const> all_formats();
 std::span<const std::vector<Format>* const> all_families();
+// A family that is not among the program's own; it must outlive the program. Before any other call to the registry.
+void add_format_family(const std::vector<Format>& family);
 // Formats that are measured together: the finer one shows in the content.
 bool are_kin(std::string_view a, std::string_view b);
 

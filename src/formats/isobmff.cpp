@@ -183,7 +183,7 @@ class Samples {
 
 class Walk {
   public:
-    explicit Walk(Reader& content) : content_(content) {}
+    Walk(Reader& content, const PartSink& parts) : content_(content), parts_(parts) {}
 
     Measured run() {
         std::uint64_t at = 0;
@@ -195,6 +195,14 @@ class Walk {
                 break;
             const bool fits = box->end <= content_.size();
             note(*box, fits);
+            const std::uint64_t there = std::min(box->end, content_.size());
+            if (parts_.is_wanted())
+                parts_.tell({"box",
+                             content_.text(at + 4, 4),
+                             {{box->start, there - std::min(box->start, there)}},
+                             Packing::none,
+                             box->end - box->start,
+                             fits ? Part::Check::none : Part::Check::wrong});
             if (box->to_the_end && has_data_) return finish(at, *box);
             if (!fits) {
                 trouble = "its end is missing";
@@ -321,9 +329,19 @@ class Walk {
                     worse(std::min(at, content_.size()), content_.size());
                     return false;
                 }
-                if (!samples.can_be_checked()) return true;
+                if (!samples.can_be_checked()) {
+                    if (parts_.is_wanted()) parts_.tell({"sample", "", {{at, size}}, Packing::none, size});
+                    return true;
+                }
                 ++checked_;
                 const std::uint64_t good = samples.good_part(at, size);
+                if (parts_.is_wanted())
+                    parts_.tell({"sample",
+                                 "",
+                                 {{at, size}},
+                                 Packing::none,
+                                 size,
+                                 good == at + size ? Part::Check::right : Part::Check::wrong});
                 if (good != at + size) worse(at, good + 1);
                 return good == at + size;
             });
@@ -350,13 +368,14 @@ class Walk {
     }
 
     Reader& content_;
+    PartTeller parts_;
     std::optional<Box> movie_, meta_;
     bool has_data_ = false, fragments_ = false, picture_ = false;
     std::uint64_t data_at_ = 0, end_ = 0, expected_ = 0;
     std::uint64_t checked_ = 0;  // samples whose content was looked at
 };
 
-Measured measure_boxes(Reader& content) { return Walk(content).run(); }
+Measured take_boxes_apart(Reader& content, const PartSink& parts) { return Walk(content, parts).run(); }
 
 // The index that should stand behind the frames stands further on.
 std::vector<std::uint64_t> gaps_of_film(Reader& content, const Measured& found) {
@@ -409,7 +428,8 @@ const std::vector<Format>& isobmff() {
          .kind = Kind::video,
          .extensions = {"mp4"},
          .signatures = {{{4, "ftyp"sv}}},
-         .measure = measure_boxes,
+         .measure = measure_by<take_boxes_apart>,
+         .take_apart = take_boxes_apart,
          .gaps = gaps_of_film,
          .describe = describe_movie,
          .ending = kEnding,
@@ -418,7 +438,8 @@ const std::vector<Format>& isobmff() {
          .kind = Kind::picture,
          .extensions = {"heic", "heif"},
          .signatures = {{{4, "ftyphei"sv}}, {{4, "ftypmif1"sv}}, {{4, "ftyphevc"sv}}, {{4, "ftypmsf1"sv}}},
-         .measure = measure_boxes,
+         .measure = measure_by<take_boxes_apart>,
+         .take_apart = take_boxes_apart,
          .gaps = gaps_of_film,
          .ending = kEnding,
          .checked = kPictureChecked},
@@ -426,7 +447,8 @@ const std::vector<Format>& isobmff() {
          .kind = Kind::picture,
          .extensions = {"avif"},
          .signatures = {{{4, "ftypavi"sv}}, {{4, "ftypmif1"sv}}},
-         .measure = measure_boxes,
+         .measure = measure_by<take_boxes_apart>,
+         .take_apart = take_boxes_apart,
          .gaps = gaps_of_film,
          .ending = kEnding,
          .checked = kPictureChecked},
@@ -434,7 +456,8 @@ const std::vector<Format>& isobmff() {
          .kind = Kind::picture,
          .extensions = {"cr3"},
          .signatures = {{{4, "ftypcrx "sv}}},
-         .measure = measure_boxes,
+         .measure = measure_by<take_boxes_apart>,
+         .take_apart = take_boxes_apart,
          .gaps = gaps_of_film,
          .describe = describe_movie,
          .ending = kEnding,
@@ -443,7 +466,8 @@ const std::vector<Format>& isobmff() {
          .kind = Kind::picture,
          .extensions = {"jp2", "jpf", "jpx"},
          .signatures = {{{0, "\0\0\0\x0CjP  \r\n\x87\n"sv}}},
-         .measure = measure_boxes,
+         .measure = measure_by<take_boxes_apart>,
+         .take_apart = take_boxes_apart,
          .gaps = gaps_of_film,
          .ending = kEnding,
          .checked = kPictureChecked},
@@ -451,7 +475,8 @@ const std::vector<Format>& isobmff() {
          .kind = Kind::picture,
          .extensions = {"jxl"},
          .signatures = {{{0, "\0\0\0\x0CJXL \r\n\x87\n"sv}}},
-         .measure = measure_boxes,
+         .measure = measure_by<take_boxes_apart>,
+         .take_apart = take_boxes_apart,
          .gaps = gaps_of_film,
          .ending = kEnding,
          .checked = kPictureChecked},
@@ -459,7 +484,8 @@ const std::vector<Format>& isobmff() {
          .kind = Kind::audio,
          .extensions = {"m4a", "m4b"},
          .signatures = {{{4, "ftypM4A"sv}}, {{4, "ftypM4B"sv}}, {{4, "ftyp"sv}}},
-         .measure = measure_boxes,
+         .measure = measure_by<take_boxes_apart>,
+         .take_apart = take_boxes_apart,
          .gaps = gaps_of_film,
          .describe = describe_movie,
          .ending = kEnding,
@@ -468,7 +494,8 @@ const std::vector<Format>& isobmff() {
          .kind = Kind::video,
          .extensions = {"mov", "qt"},
          .signatures = {{{4, "ftypqt  "sv}}, {{4, "moov"sv}}, {{4, "wide"sv}}, {{4, "mdat"sv}}},
-         .measure = measure_boxes,
+         .measure = measure_by<take_boxes_apart>,
+         .take_apart = take_boxes_apart,
          .gaps = gaps_of_film,
          .describe = describe_movie,
          .ending = kEnding,
@@ -477,7 +504,8 @@ const std::vector<Format>& isobmff() {
          .kind = Kind::video,
          .extensions = {"3gp", "3g2"},
          .signatures = {{{4, "ftyp3g"sv}}},
-         .measure = measure_boxes,
+         .measure = measure_by<take_boxes_apart>,
+         .take_apart = take_boxes_apart,
          .gaps = gaps_of_film,
          .describe = describe_movie,
          .ending = kEnding,
@@ -486,7 +514,8 @@ const std::vector<Format>& isobmff() {
          .kind = Kind::video,
          .extensions = {"m4v"},
          .signatures = {{{4, "ftypM4V"sv}}, {{4, "ftyp"sv}}},
-         .measure = measure_boxes,
+         .measure = measure_by<take_boxes_apart>,
+         .take_apart = take_boxes_apart,
          .gaps = gaps_of_film,
          .describe = describe_movie,
          .ending = kEnding,

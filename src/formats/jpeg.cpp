@@ -15,7 +15,7 @@ constexpr unsigned kMostSegments = 100'000;
 
 class Walk {
   public:
-    explicit Walk(Reader& content) : content_(content) {}
+    Walk(Reader& content, const PartSink& parts) : content_(content), parts_(parts) {}
 
     Measured run() {
         if (content_.u8(0) != 0xFF || content_.u8(1) != 0xD8 || content_.u8(2) != 0xFF) return nonsense();
@@ -32,12 +32,27 @@ class Walk {
             const std::uint64_t length = content_.u16be(at + 2);
             if (marker < 0xC0 || length < 2 || !content_.holds(at, 2 + length))
                 return stopped(at, "a segment is damaged");
-            if (!segment(marker, at + 4, length - 2)) return stopped(at, "a segment is damaged");
+            const bool is_right = segment(marker, at + 4, length - 2);
+            if (parts_.is_wanted())
+                parts_.tell({"segment",
+                             fmt::format("{:02X}", marker),
+                             {{at + 4, length - 2}},
+                             Packing::none,
+                             length - 2,
+                             is_right ? Part::Check::none : Part::Check::wrong});
+            if (!is_right) return stopped(at, "a segment is damaged");
             at += 2 + length;
             if (marker != 0xDA) continue;
             JpegScanResult scan = picture_data(at);
             if (const auto plain = content_.first_plain_sector(at, scan.end)) scan = {false, *plain, 0};
             decoded_ += scan.end - std::min(at, scan.end);
+            if (parts_.is_wanted())
+                parts_.tell({"scan",
+                             "",
+                             {{at, scan.end - std::min(at, scan.end)}},
+                             Packing::unknown,
+                             0,
+                             scan.complete ? Part::Check::right : Part::Check::wrong});
             at = scan.end;
             if (!scan.complete) return stopped(at, "the picture data stops making sense");
             ++pictures_;
@@ -192,6 +207,7 @@ class Walk {
     }
 
     Reader& content_;
+    PartTeller parts_;
     std::array<JpegHuffman, 4> dc_, ac_;
     std::vector<JpegComponent> components_;
     JpegScanHeader scan_;
@@ -201,7 +217,7 @@ class Walk {
     bool progressive_ = false, decodable_ = false, all_decoded_ = true;
 };
 
-Measured measure_jpeg(Reader& content) { return Walk(content).run(); }
+Measured take_jpeg_apart(Reader& content, const PartSink& parts) { return Walk(content, parts).run(); }
 
 Description describe_jpeg(Reader& content, std::uint64_t length) {
     Description said;
@@ -226,7 +242,8 @@ const std::vector<Format>& jpeg() {
          .kind = Kind::picture,
          .extensions = {"jpg", "jpeg", "jpe", "jfif", "thm", "mpo"},
          .signatures = {{{0, "\xFF\xD8\xFF"sv}}},
-         .measure = measure_jpeg,
+         .measure = measure_by<take_jpeg_apart>,
+         .take_apart = take_jpeg_apart,
          .describe = describe_jpeg,
          .ending = "the end marker behind the last scan",
          .checked = "all picture data is decoded"},

@@ -5,6 +5,7 @@
 
 #include "base/text.h"
 #include "formats/characters.h"
+#include "formats/families.h"
 #include "formats/mail_header.h"
 
 namespace dredger::formats {
@@ -84,11 +85,20 @@ unsigned bid_mbox(ByteView head) {
     return length > 12 && length < 256 ? 48 : 0;
 }
 
-Measured measure_mbox(Reader& content) {
+Measured take_mbox_apart(Reader& content, const PartSink& sink) {
     const auto first = content.find("\n", 0, 512);
     unsigned known = 0;
     if (!first || header_block(content, *first + 1, known) == 0 || known < 2) return nonsense();
-    return open_ended(end_of_characters(content, 0), Proof::structure);
+    const std::uint64_t end = end_of_characters(content, 0);
+    PartTeller parts(sink);
+    // A message begins behind a line that says from whom it is (RFC 4155).
+    for (std::uint64_t at = 0; parts.is_wanted() && at < end;) {
+        const std::uint64_t next = content.find("\nFrom ", at, end).value_or(end - 1) + 1;
+        const std::uint64_t line_end = std::min(content.find("\n", at, next).value_or(next - 1) + 1, next);
+        parts.tell({"message", "", {{line_end, next - line_end}}, Packing::none, next - line_end});
+        at = next;
+    }
+    return open_ended(end, Proof::structure);
 }
 
 Description describe_eml(Reader& content, std::uint64_t) {
@@ -108,7 +118,8 @@ std::vector<Format> mail_formats() {
          .extensions = {"mbox", "mbx"},
          .is_text = true,
          .bid = bid_mbox,
-         .measure = measure_mbox,
+         .measure = measure_by<take_mbox_apart>,
+         .take_apart = take_mbox_apart,
          .ending = "where text ends",
          .checked = "the header of the first message"},
         {.name = "eml",

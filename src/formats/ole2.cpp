@@ -18,7 +18,7 @@ constexpr std::uint32_t kMostSectors = 16 << 20;
 // Its tables, its directory and its chains, as far as they tell where it ends.
 class Structure {
   public:
-    explicit Structure(Reader& content) : content_(content) {}
+    Structure(Reader& content, const PartSink& parts) : content_(content), parts_(parts) {}
 
     Measured measure() {
         const unsigned version = content_.u16le(26);
@@ -86,7 +86,7 @@ class Structure {
                 if (type == 5) root_class_ = content_.u32le(entry + 80);
                 if (type == 2)
                     streams_.push_back({content_.u32le(entry + 116),
-                                        content_.u64le(entry + 120) & (sector_ == 512 ? 0xFFFFFFFF : ~0ULL)});
+                                        content_.u64le(entry + 120) & (sector_ == 512 ? 0xFFFFFFFF : ~0ULL), name});
                 names_.push_back(name);
             }
         }
@@ -95,19 +95,30 @@ class Structure {
 
     bool chains_hold() {
         const std::uint64_t cutoff = content_.u32le(56);
+        bool hold = true;
         for (const Stream& stream : streams_) {
+            // Small streams lie in the one of the root, which has a chain of its own.
             if (stream.size < cutoff) continue;
+            Part part{"stream", stream.name, {}, Packing::none, stream.size, Part::Check::right};
             std::uint32_t sector = stream.start;
-            for (std::uint64_t left = (stream.size + sector_ - 1) / sector_; left > 0; --left, sector = next(sector)) {
-                if (sector < kMostSectors) {
-                    bad_at_ = place_of(sector);
-                    continue;
-                }
-                return false;
+            std::uint64_t left = stream.size;
+            for (; left > 0 && sector < kMostSectors && content_.ok(); sector = next(sector)) {
+                bad_at_ = place_of(sector);
+                const Extent here{bad_at_, std::min(left, sector_)};
+                if (parts_.is_wanted() && !part.where.empty() && part.where.back().goes_on_with(here))
+                    part.where.back().length += here.length;
+                else if (parts_.is_wanted())
+                    part.where.push_back(here);
+                left -= here.length;
             }
-            if (sector != kEndOfChain) return false;
+            const bool is_right = left == 0 && sector == kEndOfChain;
+            if (!is_right) part.check = Part::Check::wrong;
+            if (parts_.is_wanted()) parts_.tell(std::move(part));
+            hold = hold && is_right;
+            // Whoever wants the parts gets those behind a damaged one, too.
+            if (!hold && !parts_.is_wanted()) return false;
         }
-        return true;
+        return hold;
     }
 
     std::string_view format() const {
@@ -125,8 +136,10 @@ class Structure {
     struct Stream {
         std::uint32_t start;
         std::uint64_t size;
+        std::string name;
     };
     Reader& content_;
+    PartTeller parts_;
     std::uint64_t sector_ = 512;
     std::vector<std::uint32_t> table_sectors_;
     std::vector<std::string> names_;
@@ -135,7 +148,7 @@ class Structure {
     std::uint64_t bad_at_ = 0;
 };
 
-Measured measure_ole2(Reader& content) { return Structure(content).measure(); }
+Measured take_ole2_apart(Reader& content, const PartSink& parts) { return Structure(content, parts).measure(); }
 
 std::string text_in(ByteView bytes, unsigned code_page) {
     constexpr unsigned kUtf8 = 65001, kUtf16 = 1200;
@@ -208,7 +221,8 @@ const std::vector<Format>& ole2() {
          .kind = Kind::document,
          .extensions = {"ole"},
          .signatures = mark,
-         .measure = measure_ole2,
+         .measure = measure_by<take_ole2_apart>,
+         .take_apart = take_ole2_apart,
          .describe = describe_ole2,
          .ending = "the last sector in use",
          .checked = "the chain of every stream"},

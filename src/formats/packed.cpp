@@ -1,8 +1,8 @@
 // Single packed streams: gzip (RFC 1952), bzip2, xz (The .xz File Format 1.2), Zstandard (RFC 8878). What comes out
 // tells a packed tar from other content.
 #include "base/text.h"
-#include "formats/codecs.h"
 #include "formats/families.h"
+#include "formats/unpacking.h"
 
 namespace dredger::formats {
 namespace {

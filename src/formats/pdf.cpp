@@ -6,9 +6,9 @@
 #include <set>
 
 #include "base/text.h"
-#include "formats/codecs.h"
 #include "formats/dates.h"
 #include "formats/families.h"
+#include "formats/unpacking.h"
 
 namespace dredger::formats {
 namespace {
@@ -49,7 +49,7 @@ std::optional<std::uint64_t> value_of(std::string_view dictionary, std::string_v
 
 class Document {
   public:
-    explicit Document(Reader& content) : content_(content) {}
+    explicit Document(Reader& content, const PartSink& parts = {}) : content_(content), parts_(parts) {}
 
     Measured measure() {
         const std::string head = content_.text(0, 1024);
@@ -351,7 +351,15 @@ class Document {
             if (offset < first_wrong) last_right = offset;
             if (first_wrong < offset && first_wrong != end) continue;
             const std::uint64_t next = i + 1 < offsets_.size() ? offsets_[i + 1].first : end;
-            if (const auto broken_at = check_stream(offset, std::min(next, end), all_checked)) {
+            const auto broken_at = check_stream(offset, std::min(next, end), all_checked);
+            if (parts_.is_wanted())
+                parts_.tell({"object",
+                             fmt::format("{}", *number),
+                             {{offset, std::min(next, end) - offset}},
+                             Packing::none,
+                             std::min(next, end) - offset,
+                             broken_at ? Part::Check::wrong : Part::Check::none});
+            if (broken_at) {
                 first_wrong = std::min(first_wrong, *broken_at);
                 ++bad_;
             }
@@ -420,6 +428,7 @@ class Document {
     }
 
     Reader& content_;
+    PartTeller parts_;
     std::set<std::uint64_t> seen_;
     std::vector<std::pair<std::uint64_t, std::uint64_t>> offsets_;  // and numbers of objects
     std::uint64_t limit_ = 0;
@@ -428,7 +437,7 @@ class Document {
     std::optional<bool> encrypted_;
 };
 
-Measured measure_pdf(Reader& content) { return Document(content).measure(); }
+Measured take_pdf_apart(Reader& content, const PartSink& parts) { return Document(content, parts).measure(); }
 
 std::vector<std::uint64_t> gaps_of_pdf(Reader& content, const Measured&) { return Document(content).gaps(); }
 
@@ -501,7 +510,8 @@ const std::vector<Format>& pdf() {
          .kind = Kind::document,
          .extensions = {"pdf", "ai"},
          .signatures = {{{0, "%PDF-"sv}}},
-         .measure = measure_pdf,
+         .measure = measure_by<take_pdf_apart>,
+         .take_apart = take_pdf_apart,
          .gaps = gaps_of_pdf,
          .describe = describe_pdf,
          .ending = "the last end mark whose table holds",

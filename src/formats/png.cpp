@@ -1,9 +1,9 @@
 // PNG and APNG: W3C Portable Network Graphics (third edition).
 #include <fmt/format.h>
 
-#include "formats/codecs.h"
 #include "formats/exif.h"
 #include "formats/families.h"
+#include "formats/unpacking.h"
 
 namespace dredger::formats {
 namespace {
@@ -27,7 +27,7 @@ bool is_header_sane(Reader& content) {
 
 // A chunk whose checksum is off: how far the packed pixels up to and in it still make sense.
 std::uint64_t good_pixels(Reader& content, std::uint64_t first_pixels, std::uint64_t damaged) {
-    Unpacker unpacker(Packing::zlib);
+    StreamDecoder decoder(Packing::zlib);
     std::uint64_t at = first_pixels;
     while (content.has(at + 4, "IDAT")) {
         std::uint64_t from = at + 8;
@@ -37,9 +37,9 @@ std::uint64_t good_pixels(Reader& content, std::uint64_t first_pixels, std::uint
             if (here.empty()) return from;
             here = here.first(static_cast<std::size_t>(std::min<std::uint64_t>(here.size(), end - from)));
             std::size_t used = 0;
-            const auto state = unpacker.feed(here, used, [](auto) {});
+            const auto state = decoder.feed(here, used, [](auto) {});
             from += used;
-            if (state != Unpacker::State::going || used == 0) return std::max(from, damaged);
+            if (state != StreamDecoder::State::going || used == 0) return std::max(from, damaged);
         }
         if (at >= damaged) return from;
         at = end + 4;
@@ -72,7 +72,8 @@ Measured measure_png(Reader& content) {
 Description describe_png(Reader& content, std::uint64_t length) {
     Description said;
     said.facts.push_back({"pixels", fmt::format("{} x {}", content.u32be(kHeader + 8), content.u32be(kHeader + 12))});
-    for (std::uint64_t at = kHeader; at + 12 < length && content.ok() && !content.has(at + 4, "IDAT"); at += 12 + content.u32be(at)) {
+    for (std::uint64_t at = kHeader; at + 12 < length && content.ok() && !content.has(at + 4, "IDAT");
+         at += 12 + content.u32be(at)) {
         if (content.has(at + 4, "eXIf")) describe_exif(content, at + 8, said);
         if (content.has(at + 4, std::string_view("tEXtTitle\0", 10)))
             said.title = content.text(at + 14, std::min<std::size_t>(content.u32be(at), 106) - 6);

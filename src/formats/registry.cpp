@@ -27,14 +27,23 @@ bool looks_like_text(ByteView head) {
 
 }  // namespace
 
-std::span<const std::vector<Format>* const> all_families() {
-    static const std::vector<const std::vector<Format>*> families = {
+namespace {
+
+std::vector<const std::vector<Format>*>& families() {
+    static std::vector<const std::vector<Format>*> list = {
         &formats::jpeg(),       &formats::png(),     &formats::gif(),       &formats::bitmaps(),  &formats::tiff(),
         &formats::riff(),       &formats::isobmff(), &formats::matroska(),  &formats::mpeg(),     &formats::streaming(),
         &formats::mpeg_audio(), &formats::sound(),   &formats::pdf(),       &formats::zip(),      &formats::ole2(),
         &formats::archives(),   &formats::packed(),  &formats::databases(), &formats::programs(), &formats::text()};
-    return families;
+    return list;
 }
+
+}  // namespace
+
+std::span<const std::vector<Format>* const> all_families() { return families(); }
+
+// In front of text, which is whatever nothing else claims to be.
+void add_format_family(const std::vector<Format>& family) { families().insert(families().end() - 1, &family); }
 
 bool are_kin(std::string_view a, std::string_view b) {
     if (a == b) return true;

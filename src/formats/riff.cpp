@@ -1,5 +1,6 @@
 // Files of chunks: RIFF (Multimedia Programming Interface and Data Specifications 1.0) with WAV, AVI (also OpenDML) and
 // WebP, RF64/BW64 (EBU Tech 3306), and AIFF (Apple Audio Interchange File Format 1.3), the same the other way round.
+#include <algorithm>
 #include <fmt/format.h>
 
 #include "formats/families.h"
@@ -13,6 +14,17 @@ bool is_name(Reader& content, std::uint64_t at) {
     return true;
 }
 
+// The chunk whose name stands at `at`, and as much as there is of it.
+Part chunk_at(Reader& content, std::uint64_t at, std::uint64_t length, bool fits) {
+    const std::uint64_t there = std::min(length, content.size() - std::min(at + 8, content.size()));
+    return {"chunk",
+            content.text(at, 4),
+            {{at + 8, there}},
+            Packing::none,
+            length,
+            fits ? Part::Check::none : Part::Check::wrong};
+}
+
 struct Chunks {
     std::uint64_t end = 0;   // behind the last good chunk
     bool complete = false;   // the chunks fill their container
@@ -21,7 +33,7 @@ struct Chunks {
 };
 
 // Walks the chunks of [at, end). `wanted` is noted; a chunk of 64 bits has its length in `long_data`.
-Chunks walk(Reader& content, std::uint64_t at, std::uint64_t end, std::string_view wanted, bool big,
+Chunks walk(Reader& content, std::uint64_t at, std::uint64_t end, std::string_view wanted, bool big, PartTeller& parts,
             std::uint64_t long_data = 0) {
     Chunks chunks;
     chunks.end = at;
@@ -33,7 +45,9 @@ Chunks walk(Reader& content, std::uint64_t at, std::uint64_t end, std::string_vi
             chunks.data = at + 8;
             chunks.data_size = length;
         }
-        if (length > end - at - 8 || !content.holds(at + 8, length)) return chunks;
+        const bool fits = length <= end - at - 8 && content.holds(at + 8, length);
+        if (parts.is_wanted()) parts.tell(chunk_at(content, at, length, fits));
+        if (!fits) return chunks;
         at += 8 + length;
         chunks.end = at;
         if (length % 2 != 0 && at < end) ++at;
@@ -43,7 +57,8 @@ Chunks walk(Reader& content, std::uint64_t at, std::uint64_t end, std::string_vi
     return chunks;
 }
 
-Measured measure_wav(Reader& content) {
+Measured take_wav_apart(Reader& content, const PartSink& sink) {
+    PartTeller parts(sink);
     std::uint64_t size = content.u32le(4);
     std::uint64_t long_data = 0;
     if (!content.has(0, "RIFF") && content.has(12, "ds64")) {
@@ -54,7 +69,7 @@ Measured measure_wav(Reader& content) {
     // A recorder that was switched off has not written its sizes yet.
     const bool unfinished = size <= 36 || (size == 0xFFFFFFFF && long_data == 0);
     const std::uint64_t end = unfinished ? content.size() : 8 + size;
-    const Chunks chunks = walk(content, 12, end, "data", false, long_data);
+    const Chunks chunks = walk(content, 12, end, "data", false, parts, long_data);
     const auto format = content.find("fmt ", 12, std::min<std::uint64_t>(content.size(), 4096));
     if (chunks.data == 0 || !format || content.u16le(*format + 10) == 0 || content.u32le(*format + 12) == 0)
         return nonsense();
@@ -72,7 +87,7 @@ Description describe_wav(Reader& content, std::uint64_t length) {
 }
 
 // One RIFF of an AVI: its chunks, and those within the list of frames.
-Chunks walk_avi(Reader& content, std::uint64_t start, bool& has_frames) {
+Chunks walk_avi(Reader& content, std::uint64_t start, bool& has_frames, PartTeller& parts) {
     const std::uint64_t end = start + 8 + content.u32le(start + 4);
     std::uint64_t at = start + 12;
     Chunks chunks;
@@ -82,12 +97,15 @@ Chunks walk_avi(Reader& content, std::uint64_t start, bool& has_frames) {
         const std::uint64_t length = content.u32le(at + 4);
         if (length > end - at - 8) return chunks;
         if (content.has(at, "LIST") && content.has(at + 8, "movi")) {
-            const Chunks frames = walk(content, at + 12, at + 8 + length, "00dc", false);
+            const Chunks frames = walk(content, at + 12, at + 8 + length, "00dc", false, parts);
             has_frames = has_frames || frames.end > at + 12;
             chunks.end = frames.end;
             if (!frames.complete) return chunks;
         }
-        if (!content.holds(at + 8, length)) return chunks;
+        const bool fits = content.holds(at + 8, length);
+        const bool is_frames = content.has(at, "LIST") && content.has(at + 8, "movi");  // told one by one
+        if (parts.is_wanted() && !is_frames) parts.tell(chunk_at(content, at, length, fits));
+        if (!fits) return chunks;
         at += 8 + length + length % 2;
         chunks.end = std::min(at, end);
     }
@@ -96,12 +114,13 @@ Chunks walk_avi(Reader& content, std::uint64_t start, bool& has_frames) {
     return chunks;
 }
 
-Measured measure_avi(Reader& content) {
+Measured take_avi_apart(Reader& content, const PartSink& sink) {
+    PartTeller parts(sink);
     if (!content.has(12, "LIST") || !content.has(20, "hdrl")) return nonsense();
     bool has_frames = false;
     std::uint64_t start = 0;
     for (;;) {
-        const Chunks chunks = walk_avi(content, start, has_frames);
+        const Chunks chunks = walk_avi(content, start, has_frames, parts);
         if (!has_frames) return nonsense();
         if (!chunks.complete)
             return broken(std::min(chunks.end, content.size()), "the frames stop making sense",
@@ -122,7 +141,8 @@ Description describe_avi(Reader& content, std::uint64_t) {
     return said;
 }
 
-Measured measure_webp(Reader& content) {
+Measured take_webp_apart(Reader& content, const PartSink& sink) {
+    PartTeller parts(sink);
     const std::uint64_t end = 8 + std::uint64_t{content.u32le(4)};
     if (!content.has(12, "VP8") || end < 20 || end % 2 != 0) return nonsense();
     const bool lossy = content.has(15, " ");
@@ -132,7 +152,7 @@ Measured measure_webp(Reader& content) {
     const bool extended = content.has(15, "X");
     const std::uint64_t picture = 20 + std::uint64_t{content.u32le(16)};
     if (!extended && picture + picture % 2 != end) return nonsense();
-    const Chunks chunks = walk(content, 12, end, "VP8", false);
+    const Chunks chunks = walk(content, 12, end, "VP8", false, parts);
     if (chunks.complete && content.holds(0, end)) {
         if (const auto plain = content.first_plain_sector(20, end))
             return broken(*plain, "the picture data stops making sense", end);
@@ -143,9 +163,10 @@ Measured measure_webp(Reader& content) {
                : nonsense();
 }
 
-Measured measure_aiff(Reader& content) {
+Measured take_aiff_apart(Reader& content, const PartSink& sink) {
+    PartTeller parts(sink);
     const std::uint64_t end = 8 + std::uint64_t{content.u32be(4)};
-    const Chunks chunks = walk(content, 12, end, "SSND", true);
+    const Chunks chunks = walk(content, 12, end, "SSND", true, parts);
     if (chunks.data == 0 || !content.find("COMM", 12, std::min<std::uint64_t>(content.size(), 65536)))
         return nonsense();
     if (chunks.complete && content.holds(0, end)) return whole(end, Proof::length);
@@ -161,7 +182,8 @@ const std::vector<Format>& riff() {
          .kind = Kind::audio,
          .extensions = {"wav", "bwf"},
          .signatures = {{{0, "RIFF"sv}, {8, "WAVE"sv}}, {{0, "RF64"sv}, {8, "WAVE"sv}}, {{0, "BW64"sv}, {8, "WAVE"sv}}},
-         .measure = measure_wav,
+         .measure = measure_by<take_wav_apart>,
+         .take_apart = take_wav_apart,
          .describe = describe_wav,
          .ending = kEnding,
          .checked = "the chain of chunks"},
@@ -169,7 +191,8 @@ const std::vector<Format>& riff() {
          .kind = Kind::video,
          .extensions = {"avi", "divx"},
          .signatures = {{{0, "RIFF"sv}, {8, "AVI "sv}}},
-         .measure = measure_avi,
+         .measure = measure_by<take_avi_apart>,
+         .take_apart = take_avi_apart,
          .describe = describe_avi,
          .ending = kEnding,
          .checked = "the chain of chunks, frame by frame"},
@@ -177,14 +200,16 @@ const std::vector<Format>& riff() {
          .kind = Kind::picture,
          .extensions = {"webp"},
          .signatures = {{{0, "RIFF"sv}, {8, "WEBP"sv}}},
-         .measure = measure_webp,
+         .measure = measure_by<take_webp_apart>,
+         .take_apart = take_webp_apart,
          .ending = kEnding,
          .checked = "the chain of chunks"},
         {.name = "aiff",
          .kind = Kind::audio,
          .extensions = {"aif", "aiff", "aifc"},
          .signatures = {{{0, "FORM"sv}, {8, "AIF"sv}}},
-         .measure = measure_aiff,
+         .measure = measure_by<take_aiff_apart>,
+         .take_apart = take_aiff_apart,
          .ending = kEnding,
          .checked = "the chain of chunks"},
     };

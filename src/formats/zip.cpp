@@ -7,9 +7,9 @@
 #include <set>
 
 #include "base/text.h"
-#include "formats/codecs.h"
 #include "formats/dates.h"
 #include "formats/families.h"
+#include "formats/unpacking.h"
 
 namespace dredger::formats {
 namespace {
@@ -62,15 +62,23 @@ class Contents {
 
 class Walk {
   public:
-    explicit Walk(Reader& content) : content_(content) {}
+    Walk(Reader& content, const PartSink& parts) : content_(content), parts_(parts) {}
 
     Measured run() {
         if (content_.has(0, kEnd))
             return content_.u16le(10) == 0 && content_.u32le(12) == 0 && content_.u32le(16) == 0
                        ? whole(22 + std::uint64_t{content_.u16le(20)}, Proof::structure, "zip")
                        : nonsense();
-        while (content_.has(at_, kLocal) && entries_ < kMostEntries)
-            if (!entry()) return stopped(trouble_at_, "an entry's checksum is off, or it can't be unpacked");
+        std::optional<Measured> trouble;  // the first
+        const bool only_parts = parts_.is_wanted();
+        while (content_.has(at_, kLocal) && entries_ < kMostEntries && only_parts == parts_.is_wanted()) {
+            if (entry()) continue;
+            if (!trouble) trouble = stopped(trouble_at_, "an entry's checksum is off, or it can't be unpacked");
+            // Whoever wants the parts gets those behind a damaged one, too.
+            if (!parts_.is_wanted() || behind_damage_ <= at_) break;
+            at_ = behind_damage_;
+        }
+        if (trouble) return *trouble;
         if (entries_ == 0) return nonsense();
         // Some writers leave room between entries and directory, for signatures.
         if (!content_.has(at_, kCentral))
@@ -97,6 +105,7 @@ class Walk {
         const std::uint64_t name_length = content_.u16le(at_ + 26);
         const std::uint64_t extra_length = content_.u16le(at_ + 28);
         trouble_at_ = sure_ = at_;
+        behind_damage_ = 0;
         if (version > 63 || name_length == 0 || method > 99) return false;
         data_start_ = at_ + 30 + name_length + extra_length;
         if (!content_.holds(at_, data_start_ - at_)) return false;
@@ -110,14 +119,25 @@ class Walk {
         const bool encrypted = (flags & 1U) != 0;
         std::uint64_t end = data_start_ + packed;
         std::uint32_t found_crc = crc;
+        const auto tell = [&](std::uint64_t length, std::uint64_t bytes, Part::Check check) {
+            const Packing packing = encrypted     ? Packing::unknown
+                                    : method == 0 ? Packing::none
+                                    : method == 8 ? Packing::deflate
+                                                  : Packing::unknown;
+            if (parts_.is_wanted()) parts_.tell({"entry", name, {{data_start_, length}}, packing, bytes, check});
+        };
+        if (!described && content_.holds(data_start_, packed)) behind_damage_ = end;
         if (method == 8 && !encrypted) {
             const Unpacked unpacked =
                 unpack(content_, Packing::deflate, data_start_, described ? content_.size() : packed);
             trouble_at_ = data_start_ + unpacked.packed;
-            if (!unpacked.ended() || (!described && (unpacked.packed != packed || unpacked.bytes != size)))
+            if (!unpacked.ended() || (!described && (unpacked.packed != packed || unpacked.bytes != size))) {
+                tell(described ? unpacked.packed : packed, size, Part::Check::wrong);
                 return false;
+            }
             end = data_start_ + unpacked.packed;
             found_crc = unpacked.crc;
+            size = unpacked.bytes;
         } else if (!described) {
             trouble_at_ = std::min(end, content_.size());
             if (!content_.holds(data_start_, packed)) return false;
@@ -134,19 +154,22 @@ class Walk {
             end = *mark;
             all_checked_ = false;
         }
-        contents_.note(content_, name, data_start_, std::min(packed, end - data_start_), method == 0);
+        const std::uint64_t stored_length = end - data_start_;
+        contents_.note(content_, name, data_start_, std::min(packed, stored_length), method == 0);
         if ((flags & 8U) != 0) {
             const std::uint64_t signature = content_.has(end, kDescriptor) ? 4 : 0;
             // The size that is written there tells whether it takes four bytes or eight.
-            const std::uint64_t length = end - data_start_;
-            const bool is_wide = wide || content_.u32le(end + signature + 4) != (length & 0xFFFFFFFF) ||
-                                 (content_.u32le(end + signature + 8) == 0 && length > 0 &&
-                                  content_.u64le(end + signature + 4) == length);
+            const bool is_wide = wide || content_.u32le(end + signature + 4) != (stored_length & 0xFFFFFFFF) ||
+                                 (content_.u32le(end + signature + 8) == 0 && stored_length > 0 &&
+                                  content_.u64le(end + signature + 4) == stored_length);
             if (described && method == 8) crc = content_.u32le(end + signature);
             end += signature + (is_wide ? 20 : 12);
         }
-        if (found_crc != crc && !encrypted && method != 99) {
-            trouble_at_ = end;
+        const bool is_checked = !encrypted && (method == 0 ? !described : method == 8);
+        const bool is_right = found_crc == crc || encrypted || method == 99;
+        tell(stored_length, size, !is_right ? Part::Check::wrong : is_checked ? Part::Check::right : Part::Check::none);
+        if (!is_right) {
+            trouble_at_ = behind_damage_ = end;
             return false;
         }
         at_ = end;
@@ -188,12 +211,14 @@ class Walk {
     }
 
     Reader& content_;
+    PartTeller parts_;
     Contents contents_;
     std::uint64_t at_ = 0, entries_ = 0, data_start_ = 0, trouble_at_ = 0, sure_ = 0;
+    std::uint64_t behind_damage_ = 0;  // where the entry after a damaged one begins; 0: that is not told
     bool all_checked_ = true;
 };
 
-Measured measure_zip(Reader& content) { return Walk(content).run(); }
+Measured take_zip_apart(Reader& content, const PartSink& parts) { return Walk(content, parts).run(); }
 
 // The end of the directory tells where the directory begins.
 std::vector<std::uint64_t> gaps_of_zip(Reader& content, const Measured& found) {
@@ -232,30 +257,14 @@ void take_metadata(const std::string& xml, Description& said) {
         if (!said.date) said.date = xml_date(values[name]);
 }
 
-Description describe_zip(Reader& content, std::uint64_t length) {
+Description describe_zip(Reader& content, std::uint64_t) {
+    constexpr std::size_t kMostMetadata = 64 << 10;  // bytes
     Description said;
-    for (std::uint64_t at = 0; content.has(at, kLocal);) {
-        const std::string name = content.text(at + 30, content.u16le(at + 26));
-        const std::uint64_t data = at + 30 + name.size() + content.u16le(at + 28);
-        std::uint64_t end = data + content.u32le(at + 18);
-        const bool wanted = name == "docProps/core.xml" || name == "meta.xml" || name.ends_with(".opf");
-        const bool unknown_end = (content.u16le(at + 6) & 8U) != 0 && end == data;
-        if ((wanted || unknown_end) && content.u16le(at + 8) == 8) {
-            const Unpacked unpacked =
-                unpack(content, Packing::deflate, data, length - std::min(data, length), wanted ? 65536 : 0);
-            end = data + unpacked.packed;
-            if (wanted) {
-                take_metadata(unpacked.head, said);
-                break;
-            }
-        }
-        if (unknown_end) {
-            if (content.has(end, kDescriptor)) end += 4;
-            end += 12;
-        }
-        if (end <= at) break;
-        at = end;
-    }
+    (void)take_zip_apart(content, [&](Part&& part) {
+        if (part.name != "docProps/core.xml" && part.name != "meta.xml" && !part.name.ends_with(".opf")) return true;
+        take_metadata(bytes_of(content, part, kMostMetadata), said);
+        return false;
+    });
     return said;
 }
 
@@ -268,7 +277,8 @@ const std::vector<Format>& zip() {
          .kind = Kind::archive,
          .extensions = {"zip"},
          .signatures = {{{0, kLocal}}, {{0, kEnd}}},
-         .measure = measure_zip,
+         .measure = measure_by<take_zip_apart>,
+         .take_apart = take_zip_apart,
          .gaps = gaps_of_zip,
          .describe = describe_zip,
          .ending = "the end of its directory",

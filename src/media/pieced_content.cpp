@@ -2,43 +2,14 @@
 
 #include <algorithm>
 #include <lzo/lzo1x.h>
-#include <zlib.h>
-#include <zstd.h>
 
 #include "base/bytes.h"
+#include "base/stream_decoder.h"
 
 namespace dredger {
 namespace {
 
 constexpr std::uint64_t kMostUnpacked = 16 << 20;  // bytes of one extent: no file system packs more together
-
-std::size_t unpack_zlib(std::span<const std::byte> packed, std::span<std::byte> into) {
-    z_stream stream{};
-    if (inflateInit(&stream) != Z_OK) return 0;
-    stream.next_in = reinterpret_cast<Bytef*>(const_cast<std::byte*>(packed.data()));
-    stream.avail_in = static_cast<uInt>(packed.size());
-    stream.next_out = reinterpret_cast<Bytef*>(into.data());
-    stream.avail_out = static_cast<uInt>(into.size());
-    inflate(&stream, Z_FINISH);
-    const std::size_t out = stream.total_out;
-    inflateEnd(&stream);
-    return out;
-}
-
-// A little at a time: what comes out in a call that fails is not told.
-std::size_t unpack_zstd(std::span<const std::byte> packed, std::span<std::byte> into) {
-    constexpr std::size_t kStep = 1024;  // bytes
-    ZSTD_DStream* stream = ZSTD_createDStream();
-    ZSTD_inBuffer in = {packed.data(), 0, 0};
-    ZSTD_outBuffer out = {into.data(), into.size(), 0};
-    while (in.pos < packed.size() && out.pos < out.size) {
-        in.size = std::min(in.pos + kStep, packed.size());
-        const std::size_t result = ZSTD_decompressStream(stream, &out, &in);
-        if (result == 0 || ZSTD_isError(result) != 0) break;
-    }
-    ZSTD_freeDStream(stream);
-    return out.pos;
-}
 
 // As Btrfs frames it: the length of all, then pieces of a sector of content each, with their lengths, none of which
 // crosses a sector's end (Linux, fs/btrfs/lzo.c).
@@ -66,9 +37,9 @@ std::size_t unpack_lzo(std::span<const std::byte> packed, std::span<std::byte> i
 
 std::size_t unpack_extent(Pack::Method method, std::span<const std::byte> packed, std::span<std::byte> into) {
     switch (method) {
-        case Pack::Method::zlib: return unpack_zlib(packed, into);
+        case Pack::Method::zlib: return StreamDecoder::decode_all(Packing::zlib, packed, into);
         case Pack::Method::lzo: return unpack_lzo(packed, into);
-        case Pack::Method::zstd: return unpack_zstd(packed, into);
+        case Pack::Method::zstd: return StreamDecoder::decode_all(Packing::zstd, packed, into);
         case Pack::Method::none: break;
     }
     const std::size_t length = std::min(packed.size(), into.size());

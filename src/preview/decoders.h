@@ -18,6 +18,9 @@ void load_decoders();
 // making sense are good. None where not a single row can be decoded.
 std::optional<Picture> decode_jpeg(const Medium& content, int side);
 
+// The largest JPEG among the first within other content, as a camera's raw picture has one.
+std::optional<Picture> decode_largest_jpeg(const Medium& content, int side);
+
 // Any other picture that is known, or the preview that a camera put into its raw file.
 std::optional<Picture> decode_picture(const Medium& content, int side);
 

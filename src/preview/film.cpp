@@ -11,7 +11,6 @@
 #include <stb/stb_image.h>
 
 #include "formats/reader.h"
-#include "media/window.h"
 #include "preview/decoders.h"
 #include "preview/film_libraries.h"
 
@@ -195,28 +194,10 @@ std::optional<Picture> decode_psd(const Medium& content, int side) {
     return picture;
 }
 
-// The largest JPEG within a camera's raw file.
-std::optional<Picture> decode_within(const Medium& content, int side) {
-    constexpr unsigned kMostStarts = 8;
-    Budget budget;
-    Reader reader(content, budget);
-    const MediumPtr whole(MediumPtr(), &content);  // not owned
-    std::optional<Picture> best;
-    std::uint64_t at = 1;
-    for (unsigned n = 0; n < kMostStarts; ++n) {
-        const auto start = reader.find("\xFF\xD8\xFF", at, std::min<std::uint64_t>(reader.size(), 64 << 20));
-        if (!start) break;
-        auto picture = decode_jpeg(Window(whole, *start, content.size()), side);
-        if (picture && (!best || picture->width > best->width)) best = std::move(picture);
-        at = *start + 3;
-    }
-    return best;
-}
-
 }  // namespace
 
 std::optional<Picture> decode_picture(const Medium& content, int side) {
-    if (!ffmpeg().is_there()) return decode_within(content, side);
+    if (!ffmpeg().is_there()) return decode_largest_jpeg(content, side);
     Budget budget;
     Reader head(content, budget);
     if (head.has(4, "ftyp"))
@@ -225,7 +206,7 @@ std::optional<Picture> decode_picture(const Medium& content, int side) {
         if (auto picture = decode_psd(content, side)) return picture;
     Film film = decode_film(content, 1, side);
     if (!film.frames.empty()) return std::move(film.frames.front());
-    return decode_within(content, side);
+    return decode_largest_jpeg(content, side);
 }
 
 Film decode_film(const Medium& content, unsigned frames, int side) {

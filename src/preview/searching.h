@@ -8,7 +8,7 @@
 
 namespace dredger::preview {
 
-// `text` in UTF-8, not empty; upper and lower case of A to Z are the same. Looks at the bytes as UTF-8 and UTF-16, at
+// `text` in UTF-8, not empty; letter case is ignored, in any script. Looks at the bytes as UTF-8 and UTF-16, at
 // the text of office documents and e-books, and of PDF pages; the latter two in a process of their own.
 bool contains(const Medium& content, const Candidate& candidate, const std::string& text);
 

@@ -3,7 +3,7 @@
 #include <algorithm>
 
 #include "base/text.h"
-#include "formats/codecs.h"
+#include "formats/format.h"
 
 namespace dredger::preview {
 namespace {
@@ -25,12 +25,6 @@ std::string entity(std::string_view name) {
     if (name == "quot") return "\"";
     if (name == "apos") return "'";
     return name == "nbsp" ? " " : "";
-}
-
-std::string unpacked(Reader& content, const ZipEntry& entry, std::size_t most) {
-    if (entry.method == 0) return content.text(entry.data, std::min<std::size_t>(most, entry.size));
-    if (entry.method != 8) return {};
-    return formats::unpack(content, formats::Packing::deflate, entry.data, content.size() - entry.data, most).head;
 }
 
 }  // namespace
@@ -105,74 +99,44 @@ std::string plain_text(Reader& content, bool is_markup) {
     return cut_to_characters(is_markup ? text_of_markup(text) : text);
 }
 
-std::vector<ZipEntry> zip_entries(Reader& content, std::size_t most) {
-    std::vector<ZipEntry> entries;
-    for (std::uint64_t at = 0; entries.size() < most && content.has(at, "PK\3\4");) {
-        ZipEntry entry;
-        entry.name = content.text(at + 30, content.u16le(at + 26));
-        entry.method = content.u16le(at + 8);
-        entry.packed = content.u32le(at + 18);
-        entry.size = content.u32le(at + 22);
-        entry.data = at + 30 + content.u16le(at + 26) + content.u16le(at + 28);
-        if (!content.holds(entry.data, 0)) break;
-        const bool told_behind = (content.u16le(at + 6) & 8U) != 0;
-        std::uint32_t crc = content.u32le(at + 14);
-        std::uint64_t end = entry.data + entry.packed;
-        std::optional<std::uint32_t> found;
-        if (entry.method == 8) {
-            const auto result = formats::unpack(content, formats::Packing::deflate, entry.data,
-                                                told_behind ? content.size() - entry.data : entry.packed);
-            if (result.ended()) found = result.crc;
-            if (told_behind) {
-                end = entry.data + result.packed;
-                entry.packed = result.packed;
-                entry.size = result.bytes;
-            }
-        } else if (entry.method == 0 && !told_behind && content.holds(entry.data, entry.packed)) {
-            found = formats::crc32_of(content, entry.data, entry.packed);
-        }
-        if (told_behind) {
-            if (content.has(end, "PK\7\10")) end += 4;
-            crc = content.u32le(end);
-            end += 12;
-        }
-        entry.is_intact = found && *found == crc;
-        entries.push_back(std::move(entry));
-        if (end <= at) break;
-        at = end;
-    }
+std::vector<Part> entries_of(Reader& content, std::size_t most) {
+    std::vector<Part> entries;
+    (void)format_named("zip")->take_apart(content, [&](Part&& part) {
+        entries.push_back(std::move(part));
+        return entries.size() < most;
+    });
     return entries;
 }
 
 std::string own_thumbnail(Reader& content) {
     constexpr std::size_t kMostEntries = 4000;
     constexpr std::size_t kMostBytes = 32 << 20;
-    const auto entries = zip_entries(content, kMostEntries);
+    const auto entries = entries_of(content, kMostEntries);
     const auto is_picture = [](std::string_view name) {
         return name.ends_with(".jpg") || name.ends_with(".jpeg") || name.ends_with(".png");
     };
     for (const char* start : {"docProps/thumbnail", "Thumbnails/thumbnail", "QuickLook/Thumbnail", "preview"})
-        for (const ZipEntry& entry : entries)
+        for (const Part& entry : entries)
             if (entry.name.starts_with(start) && is_picture(folded(entry.name)))
-                return unpacked(content, entry, kMostBytes);
-    for (const ZipEntry& entry : entries)
+                return bytes_of(content, entry, kMostBytes);
+    for (const Part& entry : entries)
         if (const std::string name = folded(entry.name); name.find("cover") != std::string::npos && is_picture(name))
-            return unpacked(content, entry, kMostBytes);
+            return bytes_of(content, entry, kMostBytes);
     return {};
 }
 
 std::string office_text(Reader& content, std::size_t most) {
     constexpr std::size_t kMostEntries = 4000;
     const std::size_t to_unpack = std::max<std::size_t>(512 << 10, 16 * most);
-    const auto entries = zip_entries(content, kMostEntries);
+    const auto entries = entries_of(content, kMostEntries);
     for (const char* name : {"word/document.xml", "content.xml", "xl/sharedStrings.xml", "xl/worksheets/sheet1.xml",
                              "ppt/slides/slide1.xml"})
-        for (const ZipEntry& entry : entries)
+        for (const Part& entry : entries)
             if (entry.name == name)
-                return cut_to_characters(text_of_markup(unpacked(content, entry, to_unpack), most), most);
-    for (const ZipEntry& entry : entries)
+                return cut_to_characters(text_of_markup(bytes_of(content, entry, to_unpack), most), most);
+    for (const Part& entry : entries)
         if (entry.name.ends_with(".xhtml") || entry.name.ends_with(".html"))
-            return cut_to_characters(text_of_markup(unpacked(content, entry, to_unpack), most), most);
+            return cut_to_characters(text_of_markup(bytes_of(content, entry, to_unpack), most), most);
     return {};
 }
 

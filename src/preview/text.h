@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "formats/reader.h"
+#include "formats/part.h"
 
 namespace dredger::preview {
 
@@ -20,16 +20,8 @@ std::string text_of_markup(std::string_view markup, std::size_t most = kMostText
 // Characters as they stand, in UTF-8, UTF-16 or an old code page; without the tags of mark-up.
 std::string plain_text(Reader& content, bool is_markup);
 
-struct ZipEntry {
-    std::string name;
-    std::uint64_t size = 0;    // bytes unpacked
-    std::uint64_t packed = 0;  // bytes
-    bool is_intact = false;    // it can be unpacked, and its checksum agrees
-    std::uint64_t data = 0;    // where its bytes begin
-    unsigned method = 0;
-};
-// The entries in the order of their bytes, up to where these stop making sense; at most `most` of them.
-std::vector<ZipEntry> zip_entries(Reader& content, std::size_t most);
+// The entries of a ZIP in the order of their bytes, damaged ones too, up to where nothing leads on; at most `most`.
+std::vector<Part> entries_of(Reader& content, std::size_t most);
 
 // The picture that an office document, a drawing or an e-book carries of itself, still packed as JPEG or PNG; empty
 // where there is none.

@@ -196,9 +196,12 @@ class TileMaker {
 
     void entries(Reader& reader) {
         constexpr std::size_t kMost = 200;
-        for (const ZipEntry& entry : zip_entries(reader, kMost))
-            tile_.text +=
-                fmt::format("{}  {}  {}\n", entry.is_intact ? "intact " : "damaged", printable(entry.name), entry.size);
+        for (const Part& entry : entries_of(reader, kMost))
+            tile_.text += fmt::format("{}  {}  {}\n",
+                                      entry.check == Part::Check::right   ? "intact "
+                                      : entry.check == Part::Check::wrong ? "damaged"
+                                                                          : "unknown",
+                                      printable(entry.name), entry.size);
     }
 
     // Beside the picture that a document carries of itself.

@@ -1,6 +1,7 @@
 // Virtual disks, split and packed images that qemu-img and friends wrote, read piece by piece.
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
+#include <nlohmann/json.hpp>
 #include <random>
 #include <thread>
 #include <zstd.h>

@@ -2,6 +2,7 @@
 #include "preview/preview.h"
 
 #include <gmock/gmock.h>
+#include <nlohmann/json.hpp>
 
 #include "preview/canvas.h"
 #include "preview/page.h"

@@ -27,6 +27,16 @@ TEST(Contains, FindsTextWhateverItsCase) {
     EXPECT_FALSE(found("", "end"));
 }
 
+TEST(Contains, FoldsTheLettersOfEveryScript) {
+    EXPECT_TRUE(found("Küken", "KÜKEN"));
+    EXPECT_TRUE(found("KÜKEN", "küken"));
+    EXPECT_TRUE(found("Большой баклан", "БОЛЬШОЙ"));
+    EXPECT_TRUE(found("ΣΊΣΥΦΟΣ", "σίσυφος")) << "with either final sigma";
+    EXPECT_TRUE(found(std::string_view("\x11\x04 \0", 4), "б")) << "a capital in UTF-16";
+    EXPECT_FALSE(found("Kuken", "küken"));
+    EXPECT_FALSE(found("\xC3", "ü"));
+}
+
 TEST(Contains, FindsUtf16) {
     EXPECT_TRUE(found(std::string_view("x\0T\0e\0r\0n\0", 10), "tern"));
     EXPECT_TRUE(found(std::string_view("K\0\xFC\0k\0e\0n\0", 10), "Küken"));

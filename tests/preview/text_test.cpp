@@ -66,33 +66,33 @@ TEST(OfficeText, IsThatOfTheDocument) {
 TEST(ZipEntries, TellWhichAreIntact) {
     for (const char* name : {"zip-plain.zip", "zip-described.zip"}) {
         auto bytes = test::samples().at(name);
-        std::vector<ZipEntry> before;
+        std::vector<Part> before;
         {
             const MemoryMedium content(bytes);
             Budget budget;
             Reader reader(content, budget);
-            before = zip_entries(reader, 100);
-            EXPECT_EQ(zip_entries(reader, 1).size(), 1U) << name;
+            before = entries_of(reader, 100);
+            EXPECT_EQ(entries_of(reader, 1).size(), 1U) << name;
         }
         ASSERT_GE(before.size(), 2U) << name;
-        for (const ZipEntry& entry : before)
-            EXPECT_TRUE(entry.is_intact || entry.size == 0) << name << " " << entry.name;
-        const auto hit = std::find_if(before.begin(), before.end(), [](const ZipEntry& e) { return e.packed > 8; });
+        for (const Part& entry : before)
+            EXPECT_TRUE(entry.check == Part::Check::right || entry.size == 0) << name << " " << entry.name;
+        const auto hit =
+            std::find_if(before.begin(), before.end(), [](const Part& e) { return e.where.front().length > 8; });
         ASSERT_NE(hit, before.end()) << name;
-        bytes[hit->data + hit->packed / 2] ^= std::byte{0xFF};
+        bytes[hit->where.front().offset + hit->where.front().length / 2] ^= std::byte{0xFF};
         const MemoryMedium damaged(std::move(bytes));
         Budget budget;
         Reader reader(damaged, budget);
-        const auto after = zip_entries(reader, 100);
-        const auto same =
-            std::find_if(after.begin(), after.end(), [&](const ZipEntry& e) { return e.name == hit->name; });
+        const auto after = entries_of(reader, 100);
+        const auto same = std::find_if(after.begin(), after.end(), [&](const Part& e) { return e.name == hit->name; });
         ASSERT_NE(same, after.end()) << name;
-        EXPECT_FALSE(same->is_intact) << name;
+        EXPECT_EQ(same->check, Part::Check::wrong) << name;
     }
     const MemoryMedium nothing(std::vector<std::byte>(100));
     Budget budget;
     Reader reader(nothing, budget);
-    EXPECT_TRUE(zip_entries(reader, 10).empty());
+    EXPECT_TRUE(entries_of(reader, 10).empty());
 }
 
 }  // namespace

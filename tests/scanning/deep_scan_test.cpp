@@ -1,6 +1,7 @@
 // The deep scan: what content adds to records, what it finds without them, and that it goes on where it stopped.
 #include <gmock/gmock.h>
 #include <map>
+#include <nlohmann/json.hpp>
 
 #include "scanning/scan.h"
 #include "scanning/scan_fixture.h"

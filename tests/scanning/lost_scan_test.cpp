@@ -1,6 +1,7 @@
 // Scans of media that lost their partition table, or were formatted by mistake: what comes back, and under which name.
 #include <fstream>
 #include <gmock/gmock.h>
+#include <nlohmann/json.hpp>
 
 #include "base/digest.h"
 #include "media/content.h"

@@ -3,6 +3,7 @@
 #include <cstdlib>
 #include <fcntl.h>
 #include <fstream>
+#include <nlohmann/json.hpp>
 #include <sstream>
 #include <stdexcept>
 #include <sys/wait.h>
@@ -154,7 +155,8 @@ Ran run_program(const std::vector<std::string>& words, const RunOptions& options
         ::dup2(null, 0);
         ::dup2(to_out, 1);
         ::dup2(to_err, 2);
-        std::vector<std::string> all = {"/bin/sh", "-c", options.before + " exec \"$0\" \"$@\"", DREDGER_PROGRAM};
+        std::vector<std::string> all = {"/bin/sh", "-c", options.before + " exec \"$0\" \"$@\"",
+                                        options.program.empty() ? DREDGER_PROGRAM : options.program};
         all.insert(all.end(), words.begin(), words.end());
         std::vector<char*> pointers;
         for (std::string& word : all) pointers.push_back(word.data());

@@ -3,7 +3,7 @@
 
 #include <filesystem>
 #include <map>
-#include <nlohmann/json.hpp>
+#include <nlohmann/json_fwd.hpp>
 #include <set>
 #include <string>
 #include <vector>
@@ -102,6 +102,7 @@ struct RunOptions {
     std::string before;  // shell words before the program: "ulimit -f 100;"
     int signal = 0;      // sent to it after `after_milliseconds`
     int after_milliseconds = 0;
+    std::string program = {};  // another one than the built one
 };
 Ran run_program(const std::vector<std::string>& words, const RunOptions& options = {});
 

@@ -3,6 +3,7 @@
 
 #include <fstream>
 #include <gmock/gmock.h>
+#include <nlohmann/json.hpp>
 #include <random>
 
 #include "filesystems/filesystem.h"

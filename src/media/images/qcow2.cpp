@@ -3,10 +3,9 @@
 #include <algorithm>
 #include <boost/endian/arithmetic.hpp>
 #include <fmt/format.h>
-#include <zlib.h>
-#include <zstd.h>
 
 #include "base/bytes.h"
+#include "base/stream_decoder.h"
 #include "media/images/image.h"
 #include "media/images/translated.h"
 
@@ -87,27 +86,8 @@ struct Shape {
 
 Result<std::vector<std::byte>> unpack(Compression compression, std::span<const std::byte> packed, std::size_t size) {
     std::vector<std::byte> out(size);
-    std::size_t got = 0;
-    if (compression == Compression::zstd) {
-        const std::unique_ptr<ZSTD_DCtx, decltype(&ZSTD_freeDCtx)> context(ZSTD_createDCtx(), ZSTD_freeDCtx);
-        ZSTD_inBuffer in{packed.data(), packed.size(), 0};
-        ZSTD_outBuffer to{out.data(), out.size(), 0};
-        while (to.pos < to.size) {
-            const std::size_t before = to.pos + in.pos;
-            if (ZSTD_isError(ZSTD_decompressStream(context.get(), &to, &in)) != 0 || to.pos + in.pos == before) break;
-        }
-        got = to.pos;
-    } else {
-        z_stream stream{};
-        if (inflateInit2(&stream, -12) != Z_OK) return fail(ErrorKind::not_understood, "a cluster can't be unpacked");
-        stream.next_in = reinterpret_cast<Bytef*>(const_cast<std::byte*>(packed.data()));
-        stream.avail_in = static_cast<uInt>(packed.size());
-        stream.next_out = reinterpret_cast<Bytef*>(out.data());
-        stream.avail_out = static_cast<uInt>(out.size());
-        (void)inflate(&stream, Z_FINISH);
-        got = out.size() - stream.avail_out;
-        inflateEnd(&stream);
-    }
+    const Packing packing = compression == Compression::zstd ? Packing::zstd : Packing::deflate;
+    const std::size_t got = StreamDecoder::decode_all(packing, packed, out);
     if (got != size) return fail(ErrorKind::not_understood, "a packed cluster is damaged");
     return out;
 }

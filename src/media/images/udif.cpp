@@ -2,16 +2,14 @@
 // the public notes of several open readers (QEMU's block/dmg.c among them). All numbers are big-endian; a property list
 // (XML) in the file holds the block tables.
 #include <boost/endian/arithmetic.hpp>
-#include <bzlib.h>
 #include <fmt/format.h>
-#include <lzma.h>
 #include <openssl/evp.h>
 #include <pugixml.hpp>
 #include <set>
-#include <zlib.h>
 
 #include "base/bytes.h"
 #include "base/checked.h"
+#include "base/stream_decoder.h"
 #include "media/images/image.h"
 #include "media/images/runs.h"
 
@@ -88,27 +86,8 @@ constexpr std::uint64_t kLongestPlist = 64 << 20;
 Result<std::vector<std::byte>> unpack(std::uint32_t type, std::vector<std::byte> packed, std::size_t size,
                                       const std::string& name) {
     std::vector<std::byte> out(size);
-    std::size_t got = 0;
-    if (type == kZlib) {
-        uLongf length = out.size();
-        if (uncompress(reinterpret_cast<Bytef*>(out.data()), &length, reinterpret_cast<const Bytef*>(packed.data()),
-                       packed.size()) == Z_OK)
-            got = length;
-    } else if (type == kBzip2) {
-        auto length = static_cast<unsigned>(out.size());
-        if (BZ2_bzBuffToBuffDecompress(reinterpret_cast<char*>(out.data()), &length,
-                                       reinterpret_cast<char*>(packed.data()), static_cast<unsigned>(packed.size()), 0,
-                                       0) == BZ_OK)
-            got = length;
-    } else if (type == kLzma) {
-        constexpr std::uint64_t kMostMemory = 128 << 20;
-        std::uint64_t limit = kMostMemory;
-        std::size_t in = 0;
-        const lzma_ret done =
-            lzma_stream_buffer_decode(&limit, 0, nullptr, reinterpret_cast<const std::uint8_t*>(packed.data()), &in,
-                                      packed.size(), reinterpret_cast<std::uint8_t*>(out.data()), &got, out.size());
-        if (done != LZMA_OK) got = 0;
-    }
+    const Packing packing = type == kZlib ? Packing::zlib : type == kBzip2 ? Packing::bzip2 : Packing::xz;
+    const std::size_t got = StreamDecoder::decode_all(packing, packed, out);
     if (got != size) return fail(ErrorKind::not_understood, "a packed chunk is damaged", name);
     return out;
 }

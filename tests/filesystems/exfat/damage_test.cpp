@@ -1,5 +1,6 @@
 // Ten thousand damaged copies of real exFAT media.
 #include <gtest/gtest.h>
+#include <nlohmann/json.hpp>
 
 #include "base/bytes.h"
 #include "support/walked.h"

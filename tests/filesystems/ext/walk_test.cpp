@@ -1,6 +1,7 @@
 // Walks ext media that the kernel's driver wrote, and the same media with single things damaged.
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
+#include <nlohmann/json.hpp>
 
 #include "base/bytes.h"
 #include "support/walked.h"

@@ -1,6 +1,7 @@
 // Walks fixture media that real drivers wrote, and the same media with single things damaged.
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
+#include <nlohmann/json.hpp>
 
 #include "filesystems/fat/geometry.h"
 #include "filesystems/filesystem.h"
@@ -109,7 +110,8 @@ TEST(FatWalk, UnreadableFoldersAreSaid) {
     const Walked plain("fat16-card");
     const Record* folder = plain.found.find("DCIM", State::live);
     ASSERT_NE(folder, nullptr);
-    const std::uint64_t entries_of_nests = plain.found.find("DCIM/100NESTS/NEST0001.JPG", State::live)->identity.number / 512 * 512;
+    const std::uint64_t entries_of_nests =
+        plain.found.find("DCIM/100NESTS/NEST0001.JPG", State::live)->identity.number / 512 * 512;
     const Walked walked("fat16-card", [&](MemoryMedium& m, std::uint64_t volume) {
         m.make_unreadable({volume + entries_of_nests, 512});
     });

@@ -1,6 +1,7 @@
 // ISO 9660 and UDF as genisoimage, xorriso, mkudffs and the kernel wrote them.
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
+#include <nlohmann/json.hpp>
 #include <random>
 
 #include "base/digest.h"

@@ -1,6 +1,7 @@
 // Walks XFS media that the kernel's driver wrote, and the same media with single things damaged.
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
+#include <nlohmann/json.hpp>
 
 #include "filesystems/xfs/directory.h"
 #include "filesystems/xfs/inode.h"
@@ -58,7 +59,8 @@ TEST(XfsWalk, WhatALostLeafOfTheTreeToldOfIsNotTakenForZeros) {
     const auto image = test::unpacked("xfs-pieces");
     const ByteView view(image);
     for (std::size_t at = 0; at + 4096 <= image.size(); at += 4096)
-        if (view.has(at, "BMA3") && *view.as<boost::endian::big_uint64_t>(at + 56) == (before->identity.number & 0xFFFF'FFFFU))
+        if (view.has(at, "BMA3") &&
+            *view.as<boost::endian::big_uint64_t>(at + 56) == (before->identity.number & 0xFFFF'FFFFU))
             leaves.push_back(at);
     ASSERT_GE(leaves.size(), 2U);
     for (const std::uint64_t leaf : leaves) {

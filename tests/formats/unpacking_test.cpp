@@ -1,4 +1,4 @@
-#include "formats/codecs.h"
+#include "formats/unpacking.h"
 
 #include <gtest/gtest.h>
 

@@ -1,4 +1,4 @@
-#include "formats/codecs.h"
+#include "base/stream_decoder.h"
 
 #include <algorithm>
 #include <array>
@@ -7,18 +7,16 @@
 #include <zlib.h>
 #include <zstd.h>
 
-#include "base/digest.h"
-
-namespace dredger::formats {
+namespace dredger {
 namespace {
 
 constexpr std::uint64_t kMostMemory = 80 << 20;  // bytes that a stream may ask for to be unpacked
 
-using State = Unpacker::State;
+using State = StreamDecoder::State;
 
 }  // namespace
 
-struct Unpacker::Stream {
+struct StreamDecoder::Stream {
     virtual ~Stream() = default;
     // Reads from the front of `in` and writes to the front of `out`, and shortens both.
     virtual State step(std::span<const std::byte>& in, std::span<std::byte>& out) = 0;
@@ -26,7 +24,7 @@ struct Unpacker::Stream {
 
 namespace {
 
-class Deflate final : public Unpacker::Stream {
+class Deflate final : public StreamDecoder::Stream {
   public:
     explicit Deflate(int window_bits) { ready_ = inflateInit2(&z_, window_bits) == Z_OK; }
     ~Deflate() override { inflateEnd(&z_); }
@@ -47,7 +45,7 @@ class Deflate final : public Unpacker::Stream {
     bool ready_ = false;
 };
 
-class Bzip2 final : public Unpacker::Stream {
+class Bzip2 final : public StreamDecoder::Stream {
   public:
     Bzip2() { ready_ = BZ2_bzDecompressInit(&b_, 0, 0) == BZ_OK; }
     ~Bzip2() override { BZ2_bzDecompressEnd(&b_); }
@@ -68,7 +66,7 @@ class Bzip2 final : public Unpacker::Stream {
     bool ready_ = false;
 };
 
-class Xz final : public Unpacker::Stream {
+class Xz final : public StreamDecoder::Stream {
   public:
     Xz() { ready_ = lzma_stream_decoder(&x_, kMostMemory, 0) == LZMA_OK; }
     ~Xz() override { lzma_end(&x_); }
@@ -91,7 +89,7 @@ class Xz final : public Unpacker::Stream {
     bool ready_ = false;
 };
 
-class Zstd final : public Unpacker::Stream {
+class Zstd final : public StreamDecoder::Stream {
   public:
     Zstd() : d_(ZSTD_createDCtx()) { ZSTD_DCtx_setParameter(d_, ZSTD_d_windowLogMax, 27); }
     ~Zstd() override { ZSTD_freeDCtx(d_); }
@@ -108,8 +106,10 @@ class Zstd final : public Unpacker::Stream {
     ZSTD_DCtx* d_;
 };
 
-std::unique_ptr<Unpacker::Stream> stream_for(Packing packing) {
+std::unique_ptr<StreamDecoder::Stream> stream_for(Packing packing) {
     switch (packing) {
+        case Packing::none:
+        case Packing::unknown: return nullptr;
         case Packing::deflate: return std::make_unique<Deflate>(-15);
         case Packing::zlib: return std::make_unique<Deflate>(15);
         case Packing::gzip: return std::make_unique<Deflate>(15 + 16);
@@ -122,14 +122,16 @@ std::unique_ptr<Unpacker::Stream> stream_for(Packing packing) {
 
 }  // namespace
 
-Unpacker::Unpacker(Packing packing) : stream_(stream_for(packing)) {}
-Unpacker::~Unpacker() = default;
+StreamDecoder::StreamDecoder(Packing packing) : stream_(stream_for(packing)) {}
+StreamDecoder::~StreamDecoder() = default;
 
-State Unpacker::feed(std::span<const std::byte> packed, std::size_t& used,
-                     const std::function<void(std::span<const std::byte>)>& visit) {
+State StreamDecoder::feed(std::span<const std::byte> packed, std::size_t& used,
+                          const std::function<void(std::span<const std::byte>)>& visit) {
     static thread_local std::array<std::byte, 128 << 10> room;
     std::span<const std::byte> in = packed;
-    State state = State::going;
+    State state = stream_ ? State::going : State::failed;
+    used = 0;
+    if (!stream_) return state;
     for (;;) {
         std::span<std::byte> out(room);
         const std::size_t before = in.size();
@@ -144,42 +146,20 @@ State Unpacker::feed(std::span<const std::byte> packed, std::size_t& used,
     return state;
 }
 
-Unpacked unpack(Reader& content, Packing packing, std::uint64_t at, std::uint64_t most, std::size_t head) {
-    Unpacked result;
-    Unpacker unpacker(packing);
-    const std::uint64_t end = at + std::min(most, content.size() - std::min(at, content.size()));
-    result.state = State::going;
-    while (at < end && result.state == State::going && !content.budget().is_spent()) {
-        auto here = content.some(at);
-        if (here.empty()) break;
-        here = here.first(static_cast<std::size_t>(std::min<std::uint64_t>(here.size(), end - at)));
-        std::size_t used = 0;
-        result.state = unpacker.feed(here, used, [&](std::span<const std::byte> out) {
-            result.bytes += out.size();
-            (void)content.budget().spend_unpacked(out.size());
-            result.crc = crc32(out, result.crc);
-            if (result.head.size() < head)
-                result.head.append(reinterpret_cast<const char*>(out.data()),
-                                   std::min(out.size(), head - result.head.size()));
-        });
-        at += used;
-        result.packed += used;
-        if (used == 0) break;
+std::size_t StreamDecoder::decode_all(Packing packing, std::span<const std::byte> packed, std::span<std::byte> into) {
+    // A little at a time: of what comes out in a call that fails some codecs do not tell.
+    constexpr std::size_t kStep = 1024;  // bytes
+    const auto stream = stream_for(packing);
+    std::span<std::byte> out = into;
+    State state = stream ? State::going : State::failed;
+    while (state == State::going && !out.empty()) {
+        std::span<const std::byte> in = packed.first(std::min(kStep, packed.size()));
+        const std::size_t given = in.size(), room = out.size();
+        state = stream->step(in, out);
+        packed = packed.subspan(given - in.size());
+        if (in.size() == given && out.size() == room) break;
     }
-    return result;
+    return into.size() - out.size();
 }
 
-std::uint32_t crc32_of(Reader& content, std::uint64_t at, std::uint64_t length) {
-    std::uint32_t crc = 0;
-    while (length > 0) {
-        auto here = content.some(at);
-        if (here.empty()) break;
-        here = here.first(static_cast<std::size_t>(std::min<std::uint64_t>(here.size(), length)));
-        crc = crc32(here, crc);
-        at += here.size();
-        length -= here.size();
-    }
-    return crc;
-}
-
-}  // namespace dredger::formats
+}  // namespace dredger

@@ -1,0 +1,43 @@
+// Packed streams, unpacked piece by piece. The one place for the libraries that do it.
+#pragma once
+
+#include <cstddef>
+#include <functional>
+#include <memory>
+#include <span>
+
+namespace dredger {
+
+enum class Packing {
+    none,
+    deflate,  // RFC 1951, without a frame
+    zlib,     // RFC 1950
+    gzip,     // RFC 1952
+    bzip2,
+    xz,
+    zstd,     // RFC 8878
+    unknown,  // in a way that can't be undone here, or encrypted
+};
+
+// Used by one thread.
+class StreamDecoder {
+  public:
+    explicit StreamDecoder(Packing packing);
+    ~StreamDecoder();
+    StreamDecoder(const StreamDecoder&) = delete;
+    StreamDecoder& operator=(const StreamDecoder&) = delete;
+
+    struct Stream;  // of one packing
+    enum class State { going, ended, failed };
+    // Unpacks `packed`; `visit` gets what comes out. Sets `used` to how many bytes of it belong to the stream.
+    State feed(std::span<const std::byte> packed, std::size_t& used,
+               const std::function<void(std::span<const std::byte>)>& visit);
+
+    // Unpacks a stream that is at hand as a whole, as far as it makes sense and there is room. How many bytes came out.
+    static std::size_t decode_all(Packing packing, std::span<const std::byte> packed, std::span<std::byte> into);
+
+  private:
+    std::unique_ptr<Stream> stream_;
+};
+
+}  // namespace dredger
