@@ -7,6 +7,7 @@
 #include <fmt/format.h>
 
 #include "filesystems/filesystem.h"
+#include "filesystems/tools/folder_path.h"
 
 namespace dredger::ledger {
 namespace {
@@ -92,12 +93,12 @@ class Ledger final : public FileSystem {
     std::uint64_t offset_of(std::uint32_t cluster) const { return std::uint64_t{cluster} * head_.cluster_size; }
     static std::string name_of(const Line& line) { return {line.name, ::strnlen(line.name, sizeof line.name)}; }
     std::string path_of(std::uint32_t folder) const {
-        std::string path;
-        for (std::size_t depth = 0; folder < lines_.size() && depth < lines_.size(); ++depth) {
-            path = joined(name_of(lines_[folder]), path);
-            folder = lines_[folder].folder;
-        }
-        return path;
+        const auto step_of = [this](std::uint32_t at) -> std::optional<FolderStep<std::uint32_t>> {
+            if (at == Line::kRoot) return FolderStep<std::uint32_t>{0, "", true};
+            if (at >= lines_.size()) return std::nullopt;
+            return FolderStep<std::uint32_t>{lines_[at].folder, name_of(lines_[at]), false};
+        };
+        return folder_place(folder, step_of, [](std::uint32_t at) { return fmt::format("(folder {})", at); }).path;
     }
 
     MediumPtr volume_;

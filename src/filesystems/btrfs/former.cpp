@@ -200,11 +200,11 @@ void Former::take_sums(const Node& leaf) {
     }
 }
 
-std::vector<std::uint32_t> Former::sums_of(const Nodes& nodes, const std::vector<Extent>& ranges) const {
+std::vector<std::uint32_t> Former::sums_of(const Nodes& nodes, const std::vector<LogicalRange>& ranges) const {
     std::vector<std::uint32_t> sums;
     if (!nodes.geometry().has_crc || sums_.empty()) return sums;
-    for (const Extent& range : ranges)
-        for (std::uint64_t at = range.offset; at < range.end();) {
+    for (const LogicalRange& range : ranges)
+        for (std::uint64_t at = range.logical; at < range.end();) {
             // The newest of those that cover this sector.
             const SumRun* best = nullptr;
             auto run = std::lower_bound(sums_.begin(), sums_.end(), at - std::min(at, longest_),

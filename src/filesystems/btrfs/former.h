@@ -39,7 +39,7 @@ class Former {
     const std::map<std::uint64_t, FormerRoot>& roots() const { return roots_; }
 
     // The checksums of all sectors of these logical ranges as the newest leaves had them; empty where one is not known.
-    std::vector<std::uint32_t> sums_of(const Nodes& nodes, const std::vector<Extent>& logical_ranges) const;
+    std::vector<std::uint32_t> sums_of(const Nodes& nodes, const std::vector<LogicalRange>& logical_ranges) const;
 
   private:
     void take_leaf(const Node& leaf, const std::function<bool(std::uint64_t, std::uint64_t)>& is_live);

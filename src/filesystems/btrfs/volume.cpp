@@ -6,6 +6,7 @@
 #include "base/crc32c.h"
 #include "base/text.h"
 #include "volumes/trace.h"
+#include "filesystems/tools/btree_cursor.h"
 
 namespace dredger::btrfs {
 namespace {
@@ -126,6 +127,12 @@ std::optional<Node::Entry> Node::item(std::size_t index) const {
     return Entry{item->key.key(), *data};
 }
 
+Key Node::key(std::size_t index) const {
+    const std::size_t step = header_.level == 0 ? sizeof(Item) : sizeof(KeyPointer);
+    const auto key = ByteView(bytes_).as<DiskKey>(sizeof(Header) + index * step);
+    return key ? key->key() : Key{};
+}
+
 std::optional<KeyPointer> Node::pointer(std::size_t index) const {
     const auto pointer = ByteView(bytes_).as<KeyPointer>(sizeof(Header) + index * sizeof(KeyPointer));
     return pointer ? std::optional(*pointer) : std::nullopt;
@@ -179,29 +186,41 @@ std::optional<Node> Nodes::read(std::uint64_t logical) const {
     return std::nullopt;
 }
 
-bool Nodes::walk(std::uint64_t root, const std::function<bool(const Node::Entry&, const Header&)>& visit) const {
-    Passage passage{visit, {}, true};
-    return walk(root, kMostLevels, passage);
-}
+namespace {
 
-bool Nodes::walk(std::uint64_t logical, int below, Passage& passage) const {
-    if (!passage.seen.insert(logical).second) return false;
-    const auto node = read(logical);
-    if (!node || node->header().level >= below) return false;
-    bool whole = true;
-    for (std::size_t i = 0; i < node->count() && passage.going; ++i) {
-        if (node->header().level == 0) {
-            const auto entry = node->item(i);
-            if (entry)
-                passage.going = passage.visit(*entry, node->header());
-            else
-                whole = false;
-        } else {
-            const auto pointer = node->pointer(i);
-            whole &= pointer && walk(pointer->blockptr, node->header().level, passage);
-        }
+// Trees as a cursor walks them: a node's level is one less than that of the one above it.
+struct Tree {
+    using Key = btrfs::Key;
+    using Address = std::uint64_t;  // logical
+    using Node = btrfs::Node;
+
+    const Nodes& nodes;
+
+    std::optional<Node> read(Address logical, int level) const {
+        auto node = nodes.read(logical);
+        return node && (level < 0 || node->header().level == level) ? std::move(node) : std::nullopt;
     }
-    return whole;
+    int level(const Node& node) const { return node.header().level; }
+    std::size_t count(const Node& node) const { return node.count(); }
+    Key key(const Node& node, std::size_t index) const { return node.key(index); }
+    std::optional<Address> child(const Node& node, std::size_t index) const {
+        const auto pointer = node.pointer(index);
+        return pointer ? std::optional<Address>(pointer->blockptr) : std::nullopt;
+    }
+};
+
+}  // namespace
+
+bool Nodes::walk(std::uint64_t root, const std::function<bool(const Node::Entry&, const Header&)>& visit) const {
+    const Tree tree{*this};
+    BtreeCursor cursor(tree);
+    bool whole = true;
+    for (bool more = cursor.first(root); more; more = cursor.next()) {
+        const auto entry = cursor.leaf().item(cursor.index());
+        whole = whole && entry;
+        if (entry && !visit(*entry, cursor.leaf().header())) break;
+    }
+    return whole && cursor.is_whole();
 }
 
 }  // namespace dredger::btrfs

@@ -39,6 +39,12 @@ struct ChunkPlace {
     bool holds_nodes() const { return (type & (BLOCK_GROUP_SYSTEM | BLOCK_GROUP_METADATA)) != 0; }
 };
 
+// A range of the address space that chunks lead from to the volume.
+struct LogicalRange {
+    std::uint64_t logical = 0, length = 0;  // bytes
+    std::uint64_t end() const { return logical + length; }
+};
+
 class ChunkMap {
   public:
     // What makes no sense is left out. False where it lies on other devices, or striped over several.
@@ -68,6 +74,7 @@ class Node {
         ByteView data;  // its origin is its place on the volume
     };
     std::optional<Entry> item(std::size_t index) const;
+    Key key(std::size_t index) const;
     // Of an inner node.
     std::optional<KeyPointer> pointer(std::size_t index) const;
 
@@ -96,13 +103,6 @@ class Nodes {
     bool walk(std::uint64_t root, const std::function<bool(const Node::Entry&, const Header&)>& visit) const;
 
   private:
-    struct Passage {
-        const std::function<bool(const Node::Entry&, const Header&)>& visit;
-        std::unordered_set<std::uint64_t> seen;
-        bool going = true;
-    };
-    bool walk(std::uint64_t logical, int level, Passage& passage) const;
-
     MediumPtr volume_;
     const Geometry& geometry_;
     ChunkMap chunks_;

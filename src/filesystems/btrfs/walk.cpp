@@ -8,7 +8,6 @@
 namespace dredger::btrfs {
 namespace {
 
-constexpr int kDeepest = 512;
 constexpr std::uint64_t kTopFolder = 256;  // of every file tree
 
 bool stores_content(const Inode& inode) {
@@ -25,10 +24,6 @@ std::uint64_t Walk::id_of(std::uint64_t number, const Inode& inode) {
                                      std::uint64_t{inode.created.nanoseconds}})
         id = (id ^ part) * 0x9E3779B97F4A7C15U + (id >> 29);
     return id;
-}
-
-void Walk::emit(Record&& record) {
-    if (!stopped_) stopped_ = !sink_.take(std::move(record));
 }
 
 void Walk::run() {
@@ -48,9 +43,7 @@ void Walk::run() {
     }
     for (const auto& [id, root] : roots_) emit_tree(id, root);
     if (!options_.live_only) walk_deleted();
-    if (damaged_trees_ > 0)
-        warnings_.push_back(
-            fmt::format("{} trees are damaged: the files in their lost parts are missing", damaged_trees_));
+    warn_of(damaged_trees_, "trees are damaged: the files in their lost parts are missing");
 }
 
 // The newest tree of roots that can be read.
@@ -108,45 +101,36 @@ void Walk::learn_tree(Root& root) {
     if (!whole && !stopped_) ++damaged_trees_;
 }
 
-Walk::Place Walk::root_place(std::uint64_t root, int depth) const {
-    if (root == FS_TREE) return {};
-    const auto live = roots_.find(root);
-    if (live != roots_.end() && !live->second.name.empty() && depth < kDeepest) {
-        const Root& r = live->second;
-        const Place above = place_of(r.parent, r.folder, depth + 1);
-        return {joined(above.path, r.name), above.known};
-    }
-    const auto former = former_.roots().find(root);
-    if (former != former_.roots().end() && depth < kDeepest) {
-        const Place above = place_of(former->second.parent, former->second.folder, depth + 1);
-        return {joined(above.path, former->second.name), above.known};
-    }
-    return {fmt::format("(subvolume {})", root), false};
-}
-
-Walk::Place Walk::place_of(std::uint64_t root, std::uint64_t folder, int depth) const {
-    std::string path;
-    bool known = true;
-    for (; folder != kTopFolder; ++depth) {
-        const auto tree = roots_.find(root);
-        const Name* live = nullptr;
-        if (tree != roots_.end())
-            if (const auto found = tree->second.folders.find(folder); found != tree->second.folders.end())
-                live = &found->second;
-        const FormerFile* file = live == nullptr ? former_.file(root, folder) : nullptr;
+FolderPlace Walk::place_of(std::uint64_t root, std::uint64_t folder) const {
+    using FolderKey = std::pair<std::uint64_t, std::uint64_t>;  // root, and folder in it
+    bool is_known = true;
+    // A subvolume stands in a folder of another one, under a name of its own.
+    const auto step_of_root = [this](std::uint64_t number) -> std::optional<FolderStep<FolderKey>> {
+        if (number == FS_TREE) return FolderStep<FolderKey>{{}, "", true};
+        const auto live = roots_.find(number);
+        if (live != roots_.end() && !live->second.name.empty())
+            return FolderStep<FolderKey>{{live->second.parent, live->second.folder}, live->second.name, false};
+        const auto former = former_.roots().find(number);
+        if (former == former_.roots().end()) return std::nullopt;
+        return FolderStep<FolderKey>{{former->second.parent, former->second.folder}, former->second.name, false};
+    };
+    const auto step_of = [&](const FolderKey& key) -> std::optional<FolderStep<FolderKey>> {
+        const auto [tree_number, number] = key;
+        if (number == kTopFolder) return step_of_root(tree_number);
+        if (const auto tree = roots_.find(tree_number); tree != roots_.end())
+            if (const auto found = tree->second.folders.find(number); found != tree->second.folders.end())
+                return FolderStep<FolderKey>{{tree_number, found->second.parent}, found->second.name, false};
+        const FormerFile* file = former_.file(tree_number, number);
         const auto* former = file != nullptr ? file->name() : nullptr;
-        if ((live == nullptr && former == nullptr) || depth >= kDeepest) {
-            const std::string number = fmt::format("(folder {})", folder);
-            path = path.empty() ? number : number + "/" + path;
-            known = false;
-            break;
-        }
-        const std::string name = live != nullptr ? live->name : former->second;
-        path = path.empty() ? name : name + "/" + path;
-        folder = live != nullptr ? live->parent : former->first;
-    }
-    const Place above = root_place(root, depth + 1);
-    return {path.empty() ? above.path : joined(above.path, path), above.known && known};
+        if (former != nullptr) return FolderStep<FolderKey>{{tree_number, former->first}, former->second, false};
+        // Its subvolume is known all the same.
+        is_known = false;
+        return FolderStep<FolderKey>{{tree_number, kTopFolder}, fmt::format("(folder {})", number), false};
+    };
+    FolderPlace place = folder_place(FolderKey{root, folder}, step_of,
+                                     [](const FolderKey& key) { return fmt::format("(subvolume {})", key.first); });
+    place.is_known = place.is_known && is_known;
+    return place;
 }
 
 void Walk::emit_tree(std::uint64_t id, const Root& root) {
@@ -187,7 +171,7 @@ void Walk::emit_file(std::uint64_t id, std::uint64_t number, const Inode& inode,
     if (!record.is_folder) extents.lay(nodes_.chunks(), record, inode.stored);
     for (const Name& name : names) {
         Record named = record;
-        named.folder = place_of(id, name.parent, 0).path;
+        named.folder = place_of(id, name.parent).path;
         named.name = name.name;
         if (wanted_ids_.contains(record.shares)) twins_.try_emplace(record.shares, named.path());
         extents.each([&](const FileExtent& e) {
@@ -245,13 +229,13 @@ void Walk::emit_former(std::uint64_t root, std::uint64_t number, const FormerFil
     }
     record.deleted = file.deleted;
     if (name != nullptr) {
-        const Place place = place_of(root, name->first, 0);
+        const FolderPlace place = place_of(root, name->first);
         record.folder = place.path;
         record.name = name->second;
-        if (!place.known) record.notes.emplace_back("a folder above it is not known any more; a number stands for it");
+        if (!place.is_known) record.notes.emplace_back("a folder above it is not known any more; a number stands for it");
     } else {
         if (record.is_folder) return;
-        record.folder = root_place(root, 0).path;
+        record.folder = place_of(root, kTopFolder).path;
         record.name = fmt::format("(inode {})", number);
         record.name_is_whole = false;
         record.name_is_placeholder = true;
@@ -279,7 +263,7 @@ void Walk::emit_former(std::uint64_t root, std::uint64_t number, const FormerFil
 }
 
 void Walk::find_sums(Record& record, const std::vector<std::uint64_t>& logicals) const {
-    std::vector<Extent> ranges;
+    std::vector<LogicalRange> ranges;
     for (std::size_t i = 0; i < logicals.size(); ++i) {
         const Extent& extent = record.layout.extents[i];
         if (!extent.is_stored()) continue;

@@ -6,13 +6,15 @@
 #include <unordered_set>
 
 #include "filesystems/btrfs/former.h"
+#include "filesystems/tools/folder_path.h"
+#include "filesystems/tools/walking.h"
 
 namespace dredger::btrfs {
 
-class Walk {
+class Walk : Walking {
   public:
     Walk(const Nodes& nodes, const WalkOptions& options, RecordSink& sink, std::vector<std::string>& warnings)
-        : nodes_(nodes), options_(options), sink_(sink), warnings_(warnings) {}
+        : Walking(options, sink, warnings), nodes_(nodes) {}
 
     void run();
 
@@ -23,10 +25,6 @@ class Walk {
         std::string name;
         std::unordered_map<std::uint64_t, Name> folders;  // by inode
         std::unordered_set<std::uint64_t> inodes;
-    };
-    struct Place {
-        std::string path;
-        bool known = true;
     };
     // A live file that shares its content with a former one.
     struct Twin {
@@ -43,15 +41,10 @@ class Walk {
     void emit_former(std::uint64_t root, std::uint64_t number, const FormerFile& file);
     void find_sums(Record& record, const std::vector<std::uint64_t>& logicals) const;
     void find_twin(Record& record, std::uint64_t number, const FormerFile& file) const;
-    Place root_place(std::uint64_t root, int depth) const;
-    Place place_of(std::uint64_t root, std::uint64_t folder, int depth) const;
+    FolderPlace place_of(std::uint64_t root, std::uint64_t folder) const;
     static std::uint64_t id_of(std::uint64_t number, const Inode& inode);
-    void emit(Record&& record);
 
     const Nodes& nodes_;
-    const WalkOptions& options_;
-    RecordSink& sink_;
-    std::vector<std::string>& warnings_;
 
     std::map<std::uint64_t, Root> roots_;
     Former former_;
@@ -60,7 +53,6 @@ class Walk {
     std::unordered_map<std::uint64_t, std::string> twins_;             // paths of live ones, by id
     std::unordered_map<std::uint64_t, std::pair<std::uint64_t, Twin>> holders_;  // by logical address, with generation
     unsigned damaged_trees_ = 0;
-    bool stopped_ = false;
 };
 
 }  // namespace dredger::btrfs

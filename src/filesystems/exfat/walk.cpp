@@ -18,13 +18,11 @@ constexpr std::size_t kProbeBytes = kLongestSet * kEntrySize;
 
 Walk::Walk(const MediumPtr& volume, const Geometry& geometry, const SpaceMap& space, const Upcase& upcase,
            const WalkOptions& options, RecordSink& sink, std::vector<std::string>& warnings)
-    : volume_(volume),
+    : Walking(options, sink, warnings),
+      volume_(volume),
       geometry_(geometry),
       space_(space),
       upcase_(upcase),
-      options_(options),
-      sink_(sink),
-      warnings_(warnings),
       chains_(std::make_shared<Cached>(volume), geometry),
       links_left_(kMostRounds * geometry.cluster_count) {}
 
@@ -36,14 +34,9 @@ void Walk::run() {
         read_lost_folders();
         emit_deleted();
     }
-    if (unreadable_ > 0)
-        warnings_.push_back(fmt::format("{} bytes of folders can't be read: what they list is missing", unreadable_));
-    if (damaged_sets_ > 0)
-        warnings_.push_back(
-            fmt::format("{} live entries have a wrong checksum: what they say may be wrong", damaged_sets_));
-    if (earlier_names_ > 0)
-        warnings_.push_back(fmt::format("{} deleted entries are earlier names of what is still there, and are left out",
-                                        earlier_names_));
+    warn_of(unreadable_, "bytes of folders can't be read: what they list is missing");
+    warn_of(damaged_sets_, "live entries have a wrong checksum: what they say may be wrong");
+    warn_of(earlier_names_, "deleted entries are earlier names of what is still there, and are left out");
 }
 
 // A cluster of a deleted folder that is in use again holds something else.
@@ -271,10 +264,6 @@ void Walk::emit_deleted() {
         record.notes = std::move(file.notes);
         emit(std::move(record));
     }
-}
-
-void Walk::emit(Record&& record) {
-    if (!stopped_ && !sink_.take(std::move(record))) stopped_ = true;
 }
 
 }  // namespace dredger::exfat

@@ -7,11 +7,11 @@
 
 #include "filesystems/exfat/chains.h"
 #include "filesystems/exfat/entry_set.h"
-#include "filesystems/filesystem.h"
+#include "filesystems/tools/walking.h"
 
 namespace dredger::exfat {
 
-class Walk {
+class Walk : Walking {
   public:
     Walk(const MediumPtr& volume, const Geometry& geometry, const SpaceMap& space, const Upcase& upcase,
          const WalkOptions& options, RecordSink& sink, std::vector<std::string>& warnings);
@@ -51,16 +51,12 @@ class Walk {
     bool begins_folder(std::uint32_t cluster) const;
     void emit_deleted();
     Record record_of(const EntrySet& set, const Folder& folder) const;
-    void emit(Record&& record);
     bool taken(std::uint64_t cluster) const { return space_.taken(cluster - 2); }
 
     MediumPtr volume_;
     const Geometry& geometry_;
     const SpaceMap& space_;
     const Upcase& upcase_;
-    const WalkOptions& options_;
-    RecordSink& sink_;
-    std::vector<std::string>& warnings_;
     Chains chains_;
     std::vector<Folder> folders_;
     std::set<std::uint32_t> folder_clusters_;  // that were read: folders that contain each other are read once
@@ -71,7 +67,6 @@ class Walk {
     std::uint64_t earlier_names_ = 0;
     std::uint64_t unreadable_ = 0;    // bytes of folders
     std::uint64_t damaged_sets_ = 0;  // live ones
-    bool stopped_ = false;
 };
 
 }  // namespace dredger::exfat

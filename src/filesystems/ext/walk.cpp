@@ -11,7 +11,6 @@ namespace {
 
 constexpr std::uint64_t kMostLooked = std::uint64_t{256} << 20;      // bytes of free blocks looked at for directories
 constexpr std::uint64_t kLargestDirectory = std::uint64_t{2} << 30;  // bytes
-constexpr int kDeepest = 512;
 
 constexpr bool kStoresContent[] = {false, true, true, false, false, false, false, true};  // by FileType
 
@@ -19,35 +18,28 @@ constexpr bool kStoresContent[] = {false, true, true, false, false, false, false
 
 Walk::Walk(MediumPtr volume, const Geometry& geometry, const Groups& groups, const Journal& journal,
            const SpaceMap& space, const WalkOptions& options, RecordSink& sink, std::vector<std::string>& warnings)
-    : volume_(std::move(volume)),
+    : Walking(options, sink, warnings),
+      volume_(std::move(volume)),
       geometry_(geometry),
       groups_(groups),
       journal_(journal),
       space_(space),
-      options_(options),
-      sink_(sink),
-      warnings_(warnings),
       table_(volume_, geometry, groups, journal),
       reached_(std::size_t{geometry.inodes} + 1) {}
 
 void Walk::run() {
     walk_live(kRootInode, "", State::live);
     if (!options_.live_only && !stopped_) walk_deleted();
-    if (damaged_folders_ > 0)
-        warnings_.push_back(
-            fmt::format("{} folders are damaged: what they listed in the lost parts is missing", damaged_folders_));
-    if (damaged_inodes_ > 0)
-        warnings_.push_back(fmt::format("{} live names lead to no inode: their content is missing", damaged_inodes_));
+    warn_of(damaged_folders_, "folders are damaged: what they listed in the lost parts is missing");
+    warn_of(damaged_inodes_, "live names lead to no inode: their content is missing");
 }
 
 std::string Walk::path_of(std::size_t folder) const {
-    std::string path;
-    for (int depth = 0; !folders_[folder].name.empty() && depth < kDeepest; ++depth) {
-        path = path.empty() ? folders_[folder].name : folders_[folder].name + "/" + path;
-        if (folders_[folder].parent == folder) break;
-        folder = folders_[folder].parent;
-    }
-    return path;
+    const auto step_of = [this](std::size_t at) {
+        const Folder& here = folders_[at];
+        return std::optional(FolderStep<std::size_t>{here.parent, here.name, here.parent == at});
+    };
+    return folder_place(folder, step_of, [](std::size_t) { return std::string(); }).path;
 }
 
 void Walk::walk_live(std::uint32_t root, const std::string& name, State state) {
@@ -167,15 +159,11 @@ void Walk::add_content(Record& record, const Inode& inode, Mapping&& mapping) {
     }
 }
 
-void Walk::emit(Record&& record) {
-    if (!stopped_) stopped_ = !sink_.take(std::move(record));
-}
-
 void Walk::walk_deleted() {
-    const auto go_on = [this](std::uint64_t group) {
-        return !options_.go_on || options_.go_on("reading inode tables", group, geometry_.groups);
+    const auto next_group = [this](std::uint64_t group) {
+        return go_on("reading inode tables", group, geometry_.groups);
     };
-    const auto lives = Lives::read(geometry_, groups_, journal_, table_, reached_, go_on);
+    const auto lives = Lives::read(geometry_, groups_, journal_, table_, reached_, next_group);
     if (!lives) {
         stopped_ = true;
         return;
@@ -299,19 +287,24 @@ void Walk::name_folders(const Lives& lives, const std::vector<std::vector<const 
             folder_names_[life] = names[life].front();
 }
 
-Walk::Place Walk::place_of(const Lives& lives, std::uint32_t folder, std::optional<std::uint32_t> sequence,
-                           int depth) const {
-    if (folder == kRootInode) return {};
-    const Life* life = lives.at(folder, FileType::folder, sequence);
-    const auto live = folder_by_inode_.find(folder);
-    if (life == nullptr || life->end == Life::End::lives) {
-        if (live != folder_by_inode_.end()) return {path_of(live->second), true};
-    } else if (const Sighting* name = folder_names_[static_cast<std::size_t>(life - lives.all().data())];
-               name != nullptr && depth < kDeepest) {
-        Place above = place_of(lives, name->folder, name->sequence, depth + 1);
-        return {joined(above.path, name->name), above.known};
-    }
-    return {fmt::format("(folder {})", folder), false};
+FolderPlace Walk::place_of(const Lives& lives, std::uint32_t folder, std::optional<std::uint32_t> sequence) const {
+    struct Key {
+        std::uint32_t inode;
+        std::optional<std::uint32_t> sequence;
+    };
+    const auto step_of = [&](const Key& key) -> std::optional<FolderStep<Key>> {
+        if (key.inode == kRootInode) return FolderStep<Key>{{}, "", true};
+        const Life* life = lives.at(key.inode, FileType::folder, key.sequence);
+        if (life == nullptr || life->end == Life::End::lives) {
+            const auto live = folder_by_inode_.find(key.inode);
+            if (live == folder_by_inode_.end()) return std::nullopt;
+            return FolderStep<Key>{{}, path_of(live->second), true};
+        }
+        const Sighting* name = folder_names_[static_cast<std::size_t>(life - lives.all().data())];
+        if (name == nullptr) return std::nullopt;
+        return FolderStep<Key>{{name->folder, name->sequence}, name->name, false};
+    };
+    return folder_place(Key{folder, sequence}, step_of, [](const Key& key) { return fmt::format("(folder {})", key.inode); });
 }
 
 void Walk::emit_life(const Lives& lives, std::size_t index, const std::vector<const Sighting*>& names) {
@@ -341,10 +334,10 @@ void Walk::emit_life(const Lives& lives, std::size_t index, const std::vector<co
     const std::size_t count = record.is_folder ? 1 : std::max<std::size_t>(1, inode.links);
     for (std::size_t i = 0; i < std::min(count, names.size()); ++i) {
         Record named = record;
-        const Place place = place_of(lives, names[i]->folder, names[i]->sequence, 0);
+        const FolderPlace place = place_of(lives, names[i]->folder, names[i]->sequence);
         named.folder = place.path;
         named.name = names[i]->name;
-        if (!place.known)
+        if (!place.is_known)
             named.notes.emplace_back("a folder above it is not known any more; the number of its inode stands for it");
         emit(std::move(named));
     }
@@ -369,7 +362,7 @@ void Walk::emit_names_alone(const Lives& lives) {
         Record record;
         record.identity.number = sighting.inode;
         record.is_folder = sighting.type == FileType::folder;
-        const Place place = place_of(lives, sighting.folder, sighting.sequence, 0);
+        const FolderPlace place = place_of(lives, sighting.folder, sighting.sequence);
         record.folder = place.path;
         record.name = sighting.name;
         record.state = State::deleted;

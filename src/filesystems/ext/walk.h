@@ -3,11 +3,12 @@
 #pragma once
 
 #include "filesystems/ext/sightings.h"
-#include "filesystems/filesystem.h"
+#include "filesystems/tools/folder_path.h"
+#include "filesystems/tools/walking.h"
 
 namespace dredger::ext {
 
-class Walk {
+class Walk : Walking {
   public:
     // `volume` is as played_back() gives it.
     Walk(MediumPtr volume, const Geometry& geometry, const Groups& groups, const Journal& journal,
@@ -20,10 +21,6 @@ class Walk {
         std::uint32_t inode;
         std::uint32_t parent;  // in folders_
         std::string name;      // UTF-8; empty for the root
-    };
-    struct Place {
-        std::string path;
-        bool known = true;  // false: a folder in it is not known
     };
 
     void walk_live(std::uint32_t root, const std::string& name, State state);
@@ -40,22 +37,18 @@ class Walk {
     void look_at_free_blocks(Sightings& sightings) const;
     std::vector<std::vector<const Sighting*>> names_of(const Lives& lives) const;
     void name_folders(const Lives& lives, const std::vector<std::vector<const Sighting*>>& names);
-    Place place_of(const Lives& lives, std::uint32_t folder, std::optional<std::uint32_t> sequence, int depth) const;
+    FolderPlace place_of(const Lives& lives, std::uint32_t folder, std::optional<std::uint32_t> sequence) const;
     void emit_life(const Lives& lives, std::size_t life, const std::vector<const Sighting*>& names);
     void emit_names_alone(const Lives& lives);
 
     Record record_of(const Inode& inode) const;
     static void add_content(Record& record, const Inode& inode, Mapping&& mapping);
-    void emit(Record&& record);
 
     MediumPtr volume_;
     const Geometry& geometry_;
     const Groups& groups_;
     const Journal& journal_;
     const SpaceMap& space_;
-    const WalkOptions& options_;
-    RecordSink& sink_;
-    std::vector<std::string>& warnings_;
     InodeTable table_;
 
     std::vector<Folder> folders_;
@@ -66,7 +59,6 @@ class Walk {
     std::vector<const Sighting*> folder_names_;  // by life: the name of a deleted folder
     std::uint64_t damaged_folders_ = 0;
     std::uint64_t damaged_inodes_ = 0;
-    bool stopped_ = false;
 };
 
 }  // namespace dredger::ext

@@ -12,12 +12,10 @@ namespace dredger::fat {
 
 Walk::Walk(const MediumPtr& volume, const Geometry& geometry, const Table& table, const WalkOptions& options,
            RecordSink& sink, std::vector<std::string>& warnings)
-    : volume_(volume),
+    : Walking(options, sink, warnings),
+      volume_(volume),
       geometry_(geometry),
       table_(table),
-      options_(options),
-      sink_(sink),
-      warnings_(warnings),
       chains_(std::make_shared<Cached>(volume), geometry, table),
       layouts_(table, geometry),
       deleted_(volume_, geometry, table, options.code_page, chains_, layouts_, folders_) {}
@@ -31,8 +29,7 @@ void Walk::run() {
     if (chains_.unreadable() > 0)
         warnings_.push_back(
             fmt::format("{} bytes of folders can't be read: what they list is missing", chains_.unreadable()));
-    if (broken_chains_ > 0)
-        warnings_.push_back(fmt::format("{} live files or folders have a damaged cluster chain", broken_chains_));
+    warn_of(broken_chains_, "live files or folders have a damaged cluster chain");
     if (deleted_.earlier_names() > 0)
         warnings_.push_back(fmt::format("{} deleted entries are earlier names of what is still there, and are left out",
                                         deleted_.earlier_names()));
@@ -61,10 +58,6 @@ void Walk::read_former_root() {
         if (item.first_known) neighbours.push_back(item.short_name);
     for (DirectoryItem& item : items)
         if ((item.entry.DIR_Attr & ATTR_VOLUME_ID) == 0) deleted_.take(0, std::move(item), neighbours);
-}
-
-void Walk::emit(Record&& record) {
-    if (!stopped_ && !sink_.take(std::move(record))) stopped_ = true;
 }
 
 Record Walk::record_of(const DirectoryItem& item, std::size_t folder, std::string name) const {

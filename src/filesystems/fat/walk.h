@@ -2,10 +2,11 @@
 #pragma once
 
 #include "filesystems/fat/deleted_tree.h"
+#include "filesystems/tools/walking.h"
 
 namespace dredger::fat {
 
-class Walk {
+class Walk : Walking {
   public:
     // Folders are read through a cache. All must outlive the walk.
     Walk(const MediumPtr& volume, const Geometry& geometry, const Table& table, const WalkOptions& options,
@@ -26,20 +27,15 @@ class Walk {
 
     Record record_of(const DirectoryItem& item, std::size_t folder, std::string name) const;
     std::uint64_t clusters_for(std::uint64_t bytes) const { return divide_up(bytes, geometry_.cluster_size); }
-    void emit(Record&& record);
 
     MediumPtr volume_;
     const Geometry& geometry_;
     const Table& table_;
-    const WalkOptions& options_;
-    RecordSink& sink_;
-    std::vector<std::string>& warnings_;
     Chains chains_;
     Layouts layouts_;
     std::vector<Folder> folders_;  // live ones first
     LiveHeads live_heads_;
     DeletedTree deleted_;
-    bool stopped_ = false;
     bool is_former_ = false;
     std::uint64_t broken_chains_ = 0;
 };

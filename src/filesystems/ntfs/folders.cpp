@@ -3,11 +3,12 @@
 #include <algorithm>
 #include <fmt/format.h>
 
+#include "filesystems/tools/folder_path.h"
+
 namespace dredger::ntfs {
 namespace {
 
 constexpr std::size_t kMostRemembered = 4096;  // paths
-constexpr int kDeepest = 512;  // folders below each other; the longest path that Windows makes has fewer
 constexpr std::size_t kMostNameBytes = 1U << 31;
 
 }  // namespace
@@ -43,30 +44,16 @@ const Folders::Entry* Folders::find(Reference folder) const {
 
 const std::string& Folders::path_of(Reference folder) {
     if (const auto known = paths_.find(folder); known != paths_.end()) return known->second;
-    std::vector<std::string_view> parts;
-    std::string top;
-    Reference at = folder;
-    for (int depth = 0; at.number != ROOT_FILE_NAME_INDEX_NUMBER; ++depth) {
-        const Entry* entry = depth < kDeepest ? find(at) : nullptr;
-        const auto former = entry == nullptr && depth < kDeepest ? former_.find(at) : former_.end();
-        if (entry != nullptr) {
-            parts.push_back(std::string_view(names_).substr(entry->name_at, entry->name_length));
-            at = entry->parent;
-        } else if (former != former_.end()) {
-            parts.push_back(former->second.second);
-            at = former->second.first;
-        } else {
-            // Folders that contain each other lead nowhere either.
-            if (depth >= kDeepest) parts.clear();
-            top = fmt::format("(folder {})", depth >= kDeepest ? folder.number : at.number);
-            break;
-        }
-    }
-    std::string path = top;
-    for (auto part = parts.rbegin(); part != parts.rend(); ++part) {
-        if (!path.empty()) path += '/';
-        path += *part;
-    }
+    const auto step_of = [this](Reference at) -> std::optional<FolderStep<Reference>> {
+        if (at.number == ROOT_FILE_NAME_INDEX_NUMBER) return FolderStep<Reference>{{}, "", true};
+        if (const Entry* entry = find(at))
+            return FolderStep<Reference>{entry->parent, names_.substr(entry->name_at, entry->name_length), false};
+        const auto former = former_.find(at);
+        if (former == former_.end()) return std::nullopt;
+        return FolderStep<Reference>{former->second.first, former->second.second, false};
+    };
+    std::string path =
+        folder_place(folder, step_of, [](Reference at) { return fmt::format("(folder {})", at.number); }).path;
     if (paths_.size() >= kMostRemembered) paths_.clear();
     return paths_.emplace(folder, std::move(path)).first->second;
 }

@@ -35,12 +35,10 @@ const char* kept_elsewhere(const File& file) {
 
 Walk::Walk(const MediumPtr& volume, const Geometry& geometry, const Mft& mft, const WalkOptions& options,
            RecordSink& sink, std::vector<std::string>& warnings)
-    : volume_(volume),
+    : Walking(options, sink, warnings),
+      volume_(volume),
       geometry_(geometry),
       mft_(mft),
-      options_(options),
-      sink_(sink),
-      warnings_(warnings),
       reader_(volume, geometry, mft) {}
 
 void Walk::run() {
@@ -57,9 +55,7 @@ void Walk::run() {
         return !stopped_;
     });
     emit_remaining_names();
-    if (damaged_ > 0)
-        warnings_.push_back(
-            fmt::format("{} records of the file table are damaged: what only they told is missing", damaged_));
+    warn_of(damaged_, "records of the file table are damaged: what only they told is missing");
 }
 
 void Walk::learn_folders() {
@@ -70,8 +66,7 @@ void Walk::learn_folders() {
             learn_folder(record);
         else if (!record.in_use())
             extensions_.emplace_back(record.header.BaseFileRecordSegment.number(), record.number);
-        if (record.number % kGlance == 0 && options_.go_on)
-            stopped_ = !options_.go_on("reading folders", record.number, mft_.record_count());
+        if (record.number % kGlance == 0) go_on("reading folders", record.number, mft_.record_count());
         return !stopped_;
     });
 }
@@ -128,7 +123,7 @@ void Walk::read_indexes() {
                      [](const IndexBlock& a, const IndexBlock& b) { return a.offset < b.offset; });
     std::vector<std::byte> bytes(geometry_.index_size);
     for (std::size_t i = 0; i < blocks_.size() && !stopped_; ++i) {
-        if (i % kGlance == 0 && options_.go_on) stopped_ = !options_.go_on("reading folders", i, blocks_.size());
+        if (i % kGlance == 0 && !go_on("reading folders", i, blocks_.size())) break;
         const IndexBlock& block = blocks_[i];
         std::vector<Extent> bad;
         if (!volume_->read(block.offset, bytes, &bad) || !bad.empty()) continue;
@@ -399,10 +394,6 @@ bool Walk::restore_content(const FormerName& former, const RawRecord* record_now
     record.notes.push_back(
         fmt::format("its record was given to another file: the folder's index has its name, and {}", source));
     return true;
-}
-
-void Walk::emit(Record&& record) {
-    if (!stopped_ && !sink_.take(std::move(record))) stopped_ = true;
 }
 
 }  // namespace dredger::ntfs

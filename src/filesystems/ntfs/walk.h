@@ -2,14 +2,14 @@
 // folders, then for everything.
 #pragma once
 
-#include "filesystems/filesystem.h"
+#include "filesystems/tools/walking.h"
 #include "filesystems/ntfs/former_data.h"
 #include "filesystems/ntfs/former_names.h"
 #include "filesystems/ntfs/usn_journal.h"
 
 namespace dredger::ntfs {
 
-class Walk {
+class Walk : Walking {
   public:
     Walk(const MediumPtr& volume, const Geometry& geometry, const Mft& mft, const WalkOptions& options,
          RecordSink& sink, std::vector<std::string>& warnings);
@@ -44,7 +44,6 @@ class Walk {
     void emit_remaining_names();
     void emit_former(const FormerName& former, const RawRecord* record_now);
     bool restore_content(const FormerName& former, const RawRecord* record_now, Record& record) const;
-    void emit(Record&& record);
     Record record_of(const File& file, Reference parent, const std::string& name);
     bool is_life_of(Reference reference) const;
     std::vector<std::uint64_t> extensions_of(const RawRecord& base) const;
@@ -52,9 +51,6 @@ class Walk {
     MediumPtr volume_;
     const Geometry& geometry_;
     const Mft& mft_;
-    const WalkOptions& options_;
-    RecordSink& sink_;
-    std::vector<std::string>& warnings_;
     FileReader reader_;
 
     std::vector<Life> lives_;  // by record number
@@ -67,7 +63,6 @@ class Walk {
     LogCopies log_;
     FormerNames former_;
     std::uint64_t damaged_ = 0;  // records
-    bool stopped_ = false;
 };
 
 }  // namespace dredger::ntfs

@@ -1,14 +1,13 @@
 #include "filesystems/xfs/block_map.h"
 
-#include <unordered_set>
-
+#include "filesystems/tools/btree_cursor.h"
 #include "volumes/trace.h"
 
 namespace dredger::xfs {
 namespace {
 
 constexpr std::size_t kRecord = 16;  // bytes
-constexpr unsigned kMostLevels = 16;
+constexpr int kMostLevels = 16;
 constexpr std::uint64_t kMostExtents = 8 << 20;         // of a file
 constexpr std::uint64_t kEnd = std::uint64_t{1} << 55;  // blocks; no file is longer
 
@@ -21,70 +20,97 @@ FileExtent unpacked(const Packed& record) {
     return {l0 >> 9 & ((std::uint64_t{1} << 54) - 1), (l0 & 0x1FF) << 43 | l1 >> 21, l1 & 0x1FFFFF, l0 >> 63 != 0};
 }
 
-class Tree {
+// The tree of a file's extents, as a cursor walks it: keys are blocks of the file.
+class MapTree {
   public:
-    Tree(const Inode& inode, const Geometry& geometry, const Medium& volume)
+    using Key = std::uint64_t;
+    using Address = std::uint64_t;  // block
+    struct Node {
+        int level = 0;
+        std::vector<std::uint64_t> keys, children;
+        std::vector<FileExtent> extents;  // of a leaf
+        bool is_whole = true;
+    };
+
+    MapTree(const Inode& inode, const Geometry& geometry, const Medium& volume)
         : inode_(inode), geometry_(geometry), volume_(volume) {}
 
     // xfs_bmdr_block: a short root in the inode.
-    ExtentList from_root() {
+    std::optional<Node> root() const {
         const ByteView root(inode_.fork);
         const auto level = root.as<big_uint16_t>(0), count = root.as<big_uint16_t>(2);
-        const std::size_t most = inode_.fork.size() < 4 ? 0 : (inode_.fork.size() - 4) / 16;
-        if (!level || !count || *level == 0 || *level > kMostLevels || *count > most) return {{}, {}, false};
-        walk_children(root, 4, most, *count, *level - 1U, kEnd);
-        return std::move(list_);
+        const std::size_t most = inode_.fork.size() < 4 ? 0 : (inode_.fork.size() - 4) / kRecord;
+        if (!level || !count || *level == 0 || *level > kMostLevels || *count > most) return std::nullopt;
+        return inner(root, 4, most, *count, *level);
     }
 
-  private:
-    // Keys, the first block of the file that each child tells of, and behind room for `most` of them the children.
-    void walk_children(ByteView node, std::size_t keys, std::size_t most, std::size_t count, unsigned level,
-                       std::uint64_t end) {
-        for (std::size_t i = 0; i < count; ++i) {
-            const std::uint64_t first = *node.as<big_uint64_t>(keys + i * 8);
-            const std::uint64_t after = i + 1 < count ? node.as<big_uint64_t>(keys + (i + 1) * 8)->value() : end;
-            const std::uint64_t child = *node.as<big_uint64_t>(keys + (most + i) * 8);
-            if (!walk(child, level, after)) lose(first, after);
-        }
-    }
-
-    void lose(std::uint64_t first, std::uint64_t end) {
-        list_.whole = false;
-        if (first < end) list_.extents.push_back({first, 0, end - first, false, true});
-    }
-
-    // False where nothing of it can be believed. It tells of blocks of the file before `end`.
-    bool walk(std::uint64_t block, unsigned level, std::uint64_t end) {
+    std::optional<Node> read(Address block, int level) const {
         const auto offset = geometry_.offset_of(block);
-        if (!offset || !seen_.insert(block).second || list_.extents.size() > kMostExtents) return false;
-        const auto bytes = bytes_at(volume_, *offset, geometry_.block_size);
-        if (!bytes) return false;
+        const auto bytes = offset ? bytes_at(volume_, *offset, geometry_.block_size) : std::nullopt;
+        if (!bytes) return std::nullopt;
         const ByteView view(*bytes);
         const auto head = view.as<BtreeBlock>(0);
         const std::size_t header = geometry_.has_checksums ? 72 : 24;
-        if (!view.has(0, geometry_.has_checksums ? "BMA3" : "BMAP") || head->bb_level != level) return false;
+        if (!view.has(0, geometry_.has_checksums ? "BMA3" : "BMAP") || head->bb_level != level) return std::nullopt;
         constexpr std::size_t kOwner = 56;
-        if (geometry_.has_checksums && *view.as<big_uint64_t>(kOwner) != inode_.number) return false;
-        list_.mappers.push_back({*offset, geometry_.block_size});
+        if (geometry_.has_checksums && *view.as<big_uint64_t>(kOwner) != inode_.number) return std::nullopt;
         const std::size_t most = (geometry_.block_size - header) / kRecord, count = head->bb_numrecs;
-        if (count > most) return false;
-        if (level == 0) {
-            const auto leaf = read_extents(*view.slice(header, count * kRecord), count, geometry_);
-            list_.extents.insert(list_.extents.end(), leaf.begin(), leaf.end());
-            if (leaf.empty()) return count == 0;
-            if (leaf.size() < count) lose(leaf.back().start + leaf.back().count, end);
-            return true;
+        if (count > most) return std::nullopt;
+        mappers_.push_back({*offset, geometry_.block_size});
+        if (level > 0) return inner(view, header, most, count, level);
+        Node leaf;
+        leaf.extents = read_extents(*view.slice(header, count * kRecord), count, geometry_);
+        leaf.is_whole = leaf.extents.size() == count;
+        for (const FileExtent& extent : leaf.extents) leaf.keys.push_back(extent.start);
+        return leaf.extents.empty() && count > 0 ? std::nullopt : std::optional(std::move(leaf));
+    }
+
+    int level(const Node& node) const { return node.level; }
+    std::size_t count(const Node& node) const { return node.keys.size(); }
+    Key key(const Node& node, std::size_t index) const { return node.keys[index]; }
+    std::optional<Address> child(const Node& node, std::size_t index) const { return node.children[index]; }
+
+    // Where the nodes lie that were read.
+    std::vector<Extent> mappers() const { return mappers_; }
+
+  private:
+    // Keys, the first block of the file that each child tells of, and behind room for `most` of them the children.
+    static Node inner(ByteView bytes, std::size_t keys, std::size_t most, std::size_t count, int level) {
+        Node node;
+        node.level = level;
+        for (std::size_t i = 0; i < count; ++i) {
+            node.keys.push_back(*bytes.as<big_uint64_t>(keys + i * 8));
+            node.children.push_back(*bytes.as<big_uint64_t>(keys + (most + i) * 8));
         }
-        walk_children(view, header, most, count, level - 1, end);
-        return true;
+        return node;
     }
 
     const Inode& inode_;
     const Geometry& geometry_;
     const Medium& volume_;
-    ExtentList list_;
-    std::unordered_set<std::uint64_t> seen_;
+    mutable std::vector<Extent> mappers_;
 };
+
+ExtentList extents_in(const MapTree& tree) {
+    ExtentList list;
+    const auto lose = [&list](std::uint64_t from, const std::optional<std::uint64_t>& to) {
+        list.whole = false;
+        const std::uint64_t end = to.value_or(kEnd);
+        if (from < end) list.extents.push_back({from, 0, end - from, false, true});
+    };
+    auto root = tree.root();
+    if (!root) return {{}, {}, false};
+    BtreeCursor<MapTree> cursor(tree, lose);
+    for (bool more = cursor.first(std::move(*root)); more && list.extents.size() <= kMostExtents;
+         more = cursor.next_leaf()) {
+        const MapTree::Node& leaf = cursor.leaf();
+        list.extents.insert(list.extents.end(), leaf.extents.begin(), leaf.extents.end());
+        if (!leaf.is_whole) lose(leaf.extents.back().start + leaf.extents.back().count, cursor.end_of_leaf());
+    }
+    list.whole = list.whole && cursor.at_end();
+    list.mappers = tree.mappers();
+    return list;
+}
 
 }  // namespace
 
@@ -102,7 +128,7 @@ std::vector<FileExtent> read_extents(ByteView records, std::uint64_t most, const
 }
 
 ExtentList extents_of(const Inode& inode, const Geometry& geometry, const Medium& volume) {
-    if (inode.format == ForkFormat::btree) return Tree(inode, geometry, volume).from_root();
+    if (inode.format == ForkFormat::btree) return extents_in(MapTree(inode, geometry, volume));
     if (inode.format != ForkFormat::extents) return {};
     ExtentList list;
     list.extents = read_extents(ByteView(inode.fork), inode.extents, geometry);

@@ -12,7 +12,6 @@ namespace {
 
 constexpr std::uint64_t kDirectoryData = std::uint64_t{32} << 30;  // bytes of a directory that hold entries
 constexpr std::uint64_t kLargestDirectory = std::uint64_t{2} << 30;
-constexpr int kDeepest = 512;
 
 FileType type_of(const Inode& inode) {
     return inode.is_folder()    ? FileType::folder
@@ -25,21 +24,16 @@ FileType type_of(const Inode& inode) {
 
 Walk::Walk(MediumPtr volume, const Geometry& geometry, const Groups& groups, const WalkOptions& options,
            RecordSink& sink, std::vector<std::string>& warnings)
-    : volume_(std::make_shared<Cached>(std::move(volume))),
+    : Walking(options, sink, warnings),
+      volume_(std::make_shared<Cached>(std::move(volume))),
       geometry_(geometry),
-      groups_(groups),
-      options_(options),
-      sink_(sink),
-      warnings_(warnings) {}
+      groups_(groups) {}
 
 void Walk::run() {
     walk_live();
     if (!options_.live_only && !stopped_) walk_deleted();
-    if (damaged_folders_ > 0)
-        warnings_.push_back(
-            fmt::format("{} folders are damaged: what they listed in the lost parts is missing", damaged_folders_));
-    if (damaged_inodes_ > 0)
-        warnings_.push_back(fmt::format("{} live names lead to no inode: their content is missing", damaged_inodes_));
+    warn_of(damaged_folders_, "folders are damaged: what they listed in the lost parts is missing");
+    warn_of(damaged_inodes_, "live names lead to no inode: their content is missing");
 }
 
 std::optional<Inode> Walk::inode_at(std::uint64_t number) const {
@@ -49,14 +43,12 @@ std::optional<Inode> Walk::inode_at(std::uint64_t number) const {
 }
 
 std::string Walk::path_of(std::uint64_t folder) const {
-    std::string path;
-    for (int depth = 0; depth < kDeepest; ++depth) {
-        const auto found = folders_.find(folder);
-        if (found == folders_.end() || found->second.name.empty()) break;
-        path = path.empty() ? found->second.name : found->second.name + "/" + path;
-        folder = found->second.parent;
-    }
-    return path;
+    const auto step_of = [this](std::uint64_t inode) -> std::optional<FolderStep<std::uint64_t>> {
+        const auto found = folders_.find(inode);
+        if (found == folders_.end()) return std::nullopt;
+        return FolderStep<std::uint64_t>{found->second.parent, found->second.name, found->second.name.empty()};
+    };
+    return folder_place(folder, step_of, [](std::uint64_t) { return std::string(); }).path;
 }
 
 void Walk::walk_live() {
@@ -157,10 +149,6 @@ Record Walk::record_of(const Inode& inode) const {
     record.accessed = inode.accessed;
     tell_inode_facts(record, inode.number, inode.mode, inode.uid, inode.gid);
     return record;
-}
-
-void Walk::emit(Record&& record) {
-    if (!stopped_) stopped_ = !sink_.take(std::move(record));
 }
 
 void Walk::walk_deleted() {
@@ -277,31 +265,37 @@ const Sighting* Walk::name_of(std::uint64_t number, std::size_t index, const std
         if (!is_last && (sighting.sequence == 0 || sighting.sequence > list[index].sequence)) continue;
         if (index > 0 && sighting.sequence != 0 && sighting.sequence <= list[index - 1].sequence) continue;
         // One whose folder is known is worth more; of these the one seen last.
-        const auto worth = [&](const Sighting& s) { return std::pair(place_of(s.folder, 0).known, s.sequence); };
+        const auto worth = [&](const Sighting& s) { return std::pair(place_of(s.folder).is_known, s.sequence); };
         if (best == nullptr || worth(sighting) > worth(*best)) best = &sighting;
     }
     return best;
 }
 
-Walk::Place Walk::place_of(std::uint64_t folder, int depth) const {
-    if (folders_.contains(folder)) return {path_of(folder), true};
-    const std::string number = fmt::format("(folder {})", folder);
-    if (depth >= kDeepest) return {number, false};
-    // Its own name, where one was seen.
-    const auto seen = by_inode_.find(static_cast<std::uint32_t>(folder));
-    if (seen != by_inode_.end())
-        for (const std::size_t i : seen->second) {
-            const Sighting& sighting = sightings_[i];
-            const bool is_it = (!sighting.entry.inode_is_whole || sighting.entry.inode == folder) &&
-                               (sighting.entry.type == FileType::folder || !geometry_.has_types);
-            if (!is_it || sighting.folder == folder) continue;
-            const Place above = place_of(sighting.folder, depth + 1);
-            return {joined(above.path, sighting.entry.name), above.known};
-        }
-    const auto former = former_folders_.find(folder);
-    if (former != former_folders_.end() && former->second.parent != 0 && former->second.parent != folder)
-        return {joined(place_of(former->second.parent, depth + 1).path, number), false};
-    return {number, false};
+FolderPlace Walk::place_of(std::uint64_t folder) const {
+    const auto placeholder = [](std::uint64_t inode) { return fmt::format("(folder {})", inode); };
+    // A folder whose parent alone is known has its number for a name.
+    bool is_known = true;
+    const auto step_of = [&](std::uint64_t inode) -> std::optional<FolderStep<std::uint64_t>> {
+        if (folders_.contains(inode)) return FolderStep<std::uint64_t>{0, path_of(inode), true};
+        // Its own name, where one was seen.
+        const auto seen = by_inode_.find(static_cast<std::uint32_t>(inode));
+        if (seen != by_inode_.end())
+            for (const std::size_t i : seen->second) {
+                const Sighting& sighting = sightings_[i];
+                const bool is_it = (!sighting.entry.inode_is_whole || sighting.entry.inode == inode) &&
+                                   (sighting.entry.type == FileType::folder || !geometry_.has_types);
+                if (is_it && sighting.folder != inode)
+                    return FolderStep<std::uint64_t>{sighting.folder, sighting.entry.name, false};
+            }
+        const auto former = former_folders_.find(inode);
+        if (former == former_folders_.end() || former->second.parent == 0 || former->second.parent == inode)
+            return std::nullopt;
+        is_known = false;
+        return FolderStep<std::uint64_t>{former->second.parent, placeholder(inode), false};
+    };
+    FolderPlace place = folder_place(folder, step_of, placeholder);
+    place.is_known = place.is_known && is_known;
+    return place;
 }
 
 void Walk::tell_content(Record& record, const Lives& lives, const Life& life) {
@@ -360,10 +354,10 @@ void Walk::emit_life(const Lives& lives, const Life& life, const Sighting* name)
         record.created = inode.created;
     }
     if (name != nullptr) {
-        const Place place = place_of(name->folder, 0);
+        const FolderPlace place = place_of(name->folder);
         record.folder = place.path;
         record.name = name->entry.name;
-        if (!place.known)
+        if (!place.is_known)
             record.notes.emplace_back("a folder above it is not known any more; the number of its inode stands for it");
         if (name->entry.type == FileType::folder) record.is_folder = true;
     } else {

@@ -5,10 +5,12 @@
 #include <unordered_map>
 
 #include "filesystems/xfs/lives.h"
+#include "filesystems/tools/folder_path.h"
+#include "filesystems/tools/walking.h"
 
 namespace dredger::xfs {
 
-class Walk {
+class Walk : Walking {
   public:
     Walk(MediumPtr volume, const Geometry& geometry, const Groups& groups, const WalkOptions& options, RecordSink& sink,
          std::vector<std::string>& warnings);
@@ -19,10 +21,6 @@ class Walk {
     struct Folder {
         std::uint64_t parent = 0;  // inode
         std::string name;          // UTF-8; empty for the root
-    };
-    struct Place {
-        std::string path;
-        bool known = true;  // false: a folder in it is not known
     };
 
     std::optional<Inode> inode_at(std::uint64_t number) const;
@@ -35,18 +33,14 @@ class Walk {
     void drop_live_names();
     const Sighting* name_of(std::uint64_t inode, std::size_t life, const std::vector<Life>& lives) const;
     std::string path_of(std::uint64_t folder) const;
-    Place place_of(std::uint64_t folder, int depth) const;
+    FolderPlace place_of(std::uint64_t folder) const;
     void emit_life(const Lives& lives, const Life& life, const Sighting* name);
     void tell_content(Record& record, const Lives& lives, const Life& life);
     Record record_of(const Inode& inode) const;
-    void emit(Record&& record);
 
     MediumPtr volume_;
     const Geometry& geometry_;
     const Groups& groups_;
-    const WalkOptions& options_;
-    RecordSink& sink_;
-    std::vector<std::string>& warnings_;
 
     std::unordered_map<std::uint64_t, Folder> folders_;            // live ones
     std::unordered_map<std::uint64_t, Folder> former_folders_;     // as far as something tells of them
@@ -54,7 +48,6 @@ class Walk {
     std::vector<Sighting> sightings_;                              // of names that are not live
     std::unordered_map<std::uint32_t, std::vector<std::size_t>> by_inode_;  // sightings, by the low half of the inode
     std::uint64_t damaged_folders_ = 0, damaged_inodes_ = 0;
-    bool stopped_ = false;
 };
 
 }  // namespace dredger::xfs
