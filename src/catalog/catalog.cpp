@@ -259,12 +259,24 @@ Result<void> Catalog::save_sweep(const Sweep& sweep) {
     return sweep.done ? summarise() : Result<void>();
 }
 
+Result<std::vector<Extent>> Catalog::ground_of(std::int64_t volume) const {
+    DREDGER_TRY(Statement row, database_.prepare("SELECT extents FROM grounds WHERE volume=?"));
+    DREDGER_TRY(const bool there, row.bind(1, volume).step());
+    return there ? rows::extents_from(row.text(0)) : std::vector<Extent>();
+}
+
+Result<void> Catalog::save_ground(std::int64_t volume, const std::vector<Extent>& ground) {
+    DREDGER_TRY(Statement save, database_.prepare("INSERT OR REPLACE INTO grounds (volume, extents) VALUES (?,?)"));
+    return save.bind(1, volume).bind(2, json_of(ground)).run();
+}
+
 Result<void> Catalog::remove_volume(std::int64_t volume) {
     DREDGER_CHECK(database_.execute("DELETE FROM summary"));
     for (const char* sql : {"DELETE FROM extents WHERE candidate IN (SELECT id FROM candidates WHERE volume=?)",
                             "DELETE FROM packs WHERE candidate IN (SELECT id FROM candidates WHERE volume=?)",
                             "DELETE FROM sums WHERE candidate IN (SELECT id FROM candidates WHERE volume=?)",
                             "DELETE FROM candidates WHERE volume=?", "DELETE FROM sweeps WHERE volume=?",
+                            "DELETE FROM grounds WHERE volume=?",
                             "DELETE FROM volumes WHERE id=?"}) {
         DREDGER_TRY(Statement remove, database_.prepare(sql));
         DREDGER_CHECK(remove.bind(1, volume).run());

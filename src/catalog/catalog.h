@@ -42,6 +42,9 @@ class Catalog {
     // How far the deep scan of a volume is; none where it has not begun.
     Result<std::optional<Sweep>> sweep_of(std::int64_t volume) const;
     Result<void> save_sweep(const Sweep& sweep);
+    // What it searches, on the medium: with the sweep a unit of work that whoever has the medium can take up.
+    Result<std::vector<Extent>> ground_of(std::int64_t volume) const;
+    Result<void> save_ground(std::int64_t volume, const std::vector<Extent>& ground);
     // Takes back what an unfinished scan of a volume left.
     Result<void> remove_volume(std::int64_t volume);
 

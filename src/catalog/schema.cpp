@@ -29,6 +29,7 @@ CREATE TABLE sweeps (
     volume INTEGER PRIMARY KEY REFERENCES volumes, settings TEXT NOT NULL, checked INTEGER NOT NULL,
     position INTEGER NOT NULL, total INTEGER NOT NULL, state TEXT NOT NULL, traces TEXT NOT NULL,
     done INTEGER NOT NULL);
+CREATE TABLE grounds (volume INTEGER PRIMARY KEY REFERENCES volumes, extents TEXT NOT NULL);
 CREATE TABLE candidates ({});
 CREATE INDEX candidates_by_content ON candidates (content) WHERE content > 0;
 CREATE TABLE extents (
@@ -90,6 +91,7 @@ constexpr const char* kStepFrom[] = {
        ALTER TABLE volumes ADD COLUMN pieces TEXT NOT NULL DEFAULT '[]';
        UPDATE volumes SET warnings = json_of_lines(warnings);
        ALTER TABLE sweeps ADD COLUMN traces TEXT NOT NULL DEFAULT '[]';
+       CREATE TABLE grounds (volume INTEGER PRIMARY KEY REFERENCES volumes, extents TEXT NOT NULL);
        UPDATE sweeps SET settings = '', position = 0, state = '' WHERE done = 0;
        DROP INDEX IF EXISTS extents_by_start;
        ALTER TABLE extents ADD COLUMN held INTEGER NOT NULL DEFAULT 0;

@@ -60,11 +60,11 @@ int survey_source(const std::string& source) {
     const MediumPtr& medium = opened_source->medium;
     catch_interrupts();
     TerminalObserver<Observer> observer;
-    const auto found = volumes_of(medium, observer);
+    auto found = VolumesOfMedium::find(medium, observer);
     observer.line().clear();
     if (!found) return report(found.error());
     if (!*found) return kInterrupted;
-    const PartitionMap* map = &**found;
+    const PartitionMap* map = &(*found)->map();
 
     const std::string table_words =
         map->table == TableKind::none ? "no partition table"
@@ -87,9 +87,8 @@ int survey_source(const std::string& source) {
     for (const Volume& volume : map->volumes) {
         const auto window = open_volume(medium, volume);
         // What a container holds is seen through it.
-        const auto opened = volume.is_container()  ? Result<std::unique_ptr<FileSystem>>(nullptr)
-                            : volume.holds.empty() ? open_or_infer(window)
-                                                   : open_filesystem(window);
+        const auto opened = volume.is_container() ? Result<std::shared_ptr<const FileSystem>>(nullptr)
+                                                  : (*found)->filesystem(volume);
         const bool is_lost = volume.table == TableKind::lost;
         std::string says = is_lost               ? "nothing: lost"
                            : volume.name.empty() ? volume.type

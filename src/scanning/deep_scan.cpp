@@ -78,9 +78,8 @@ void add_reason(Prospect& prospect, Prospect&& changed) {
 
 }  // namespace
 
-Result<DeepScan::Outcome> DeepScan::run(const MediumPtr& medium, const ScannedVolume& volume,
-                                        const std::vector<Extent>& pieces) {
-    medium_ = medium;
+Result<DeepScan::Outcome> DeepScan::run(const ScannedVolume& volume, std::vector<Extent> pieces) {
+    const MediumPtr& medium = session_.medium;
     volume_ = volume;
     report_.number = volume.place.number;
     report_.offset = volume.place.offset;
@@ -89,6 +88,9 @@ Result<DeepScan::Outcome> DeepScan::run(const MediumPtr& medium, const ScannedVo
     const std::string settings = settings_of(request_);
     DREDGER_TRY(const auto before, catalog_.sweep_of(volume.id));
     sweep_ = before.value_or(Sweep{volume.id, settings, 0, 0, 0, {}, {}, false});
+    if (request_.deep && sweep_.settings == settings && sweep_.position > 0) {
+        DREDGER_TRY(pieces, catalog_.ground_of(volume.id));
+    }
     sweep_.total = stored_bytes(pieces);
     DREDGER_CHECK(catalog_.begin());
     if (request_.deep && sweep_.settings != settings) {
@@ -101,6 +103,7 @@ Result<DeepScan::Outcome> DeepScan::run(const MediumPtr& medium, const ScannedVo
     traces_ = traces_from(sweep_);
     DREDGER_TRY(next_id_, catalog_.next_id());
     DREDGER_CHECK(catalog_.save_sweep(sweep_));
+    if (request_.deep && !sweep_.done) DREDGER_CHECK(catalog_.save_ground(volume.id, pieces));
     saved_ = std::chrono::steady_clock::now();
 
     if (!sweep_.done) {
@@ -136,7 +139,7 @@ Result<void> DeepScan::check_records() {
         DREDGER_TRY(auto batch, catalog_.to_check(volume_.id, sweep_.checked, kBatch));
         if (batch.empty()) return {};
         for (Candidate& candidate : batch) {
-            if (!check_content(medium_, candidate, [this] { return observer_.should_stop(); })) break;
+            if (!check_content(session_.medium, candidate, [this] { return observer_.should_stop(); })) break;
             if (candidate.is_checked) DREDGER_CHECK(catalog_.update(candidate));
             sweep_.checked = candidate.id;
         }
@@ -299,7 +302,7 @@ Result<bool> DeepScan::reached(const SweepState& state) {
         sweep_.state = text_of(state);
         if (std::exchange(has_new_traces_, false)) sweep_.traces = text_of(traces_);
         DREDGER_CHECK(save());
-        DREDGER_TRY(const bool over, wanted_.is_over(catalog_));
+        DREDGER_TRY(const bool over, session_.wanted.is_over(catalog_));
         stopped_ = !last && (interrupted || over);
     }
     return !stopped_;

@@ -10,8 +10,7 @@
 #include "catalog/catalog.h"
 #include "ranking/claims.h"
 #include "scanning/comparing.h"
-#include "scanning/scan.h"
-#include "scanning/wanted_finds.h"
+#include "scanning/scan_session.h"
 
 namespace dredger {
 
@@ -24,11 +23,14 @@ class DeepScan final : FindSink {
         bool stopped = false;
     };
 
-    DeepScan(Catalog& catalog, const ScanRequest& request, WantedFinds& wanted, Observer& observer)
-        : catalog_(catalog), request_(request), wanted_(wanted), observer_(observer) {}
+    explicit DeepScan(ScanSession& session) : DeepScan(session, session.request) {}
+    // With another request than the session's.
+    DeepScan(ScanSession& session, const ScanRequest& request)
+        : session_(session), catalog_(session.catalog), request_(request), observer_(session.observer) {}
 
-    // `pieces`: the ground, on the medium.
-    Result<Outcome> run(const MediumPtr& medium, const ScannedVolume& volume, const std::vector<Extent>& pieces);
+    // `ground`: what to search, on the medium. A search that goes on keeps to the ground that it began with, whatever
+    // has been freed since.
+    Result<Outcome> run(const ScannedVolume& volume, std::vector<Extent> ground);
 
   private:
     Result<void> check_records();
@@ -47,11 +49,10 @@ class DeepScan final : FindSink {
     Result<void> save();
     void report_progress(const char* doing, std::uint64_t done, std::uint64_t total, const char* unit);
 
+    ScanSession& session_;
     Catalog& catalog_;
     const ScanRequest& request_;
-    WantedFinds& wanted_;
     Observer& observer_;
-    MediumPtr medium_;
     ScannedVolume volume_;
     Sweep sweep_;
     Coverage taken_;  // by records whose content was found right

@@ -2,16 +2,14 @@
 // own in the same place.
 #pragma once
 
-#include "catalog/catalog.h"
-#include "scanning/scan.h"
+#include "scanning/scan_session.h"
 #include "volumes/volume.h"
 
 namespace dredger {
 
 // `today`: what was opened at `place`, whose records are in the catalog. The former volumes are added to `found`,
 // numbered from `number` on. False: stopped.
-Result<bool> scan_former_volumes(Catalog& catalog, const ScanRequest& request, Observer& observer, std::int64_t source,
-                                 const Volume& place, const MediumPtr& volume, const FileSystem& today, unsigned number,
-                                 std::vector<Volume>& found, ScanReport& report);
+Result<bool> scan_former_volumes(ScanSession& session, const Volume& place, const MediumPtr& volume,
+                                 const FileSystem& today, unsigned number, std::vector<Volume>& found);
 
 }  // namespace dredger

@@ -13,7 +13,6 @@
 #include "scanning/told_finds.h"
 #include "scanning/volume_scan.h"
 #include "scanning/volumes_of.h"
-#include "volumes/containers.h"
 #include "volumes/mapping.h"
 
 namespace dredger {
@@ -84,148 +83,160 @@ std::vector<Stretch> gaps_between(const PartitionMap& map, std::uint64_t size) {
     return gaps;
 }
 
-Result<ScannedVolume> row_for(Catalog& catalog, std::int64_t source, const Volume& place) {
-    DREDGER_TRY(const auto known, catalog.volumes());
-    if (const ScannedVolume* row = row_of(known, source, place)) return *row;
+Result<ScannedVolume> row_for(ScanSession& session, const Volume& place) {
+    DREDGER_TRY(const auto known, session.known(place));
+    if (known) return *known;
     ScannedVolume row;
-    row.source = source;
+    row.source = session.source;
     row.place = place;
     row.facts.size = place.length;
-    DREDGER_TRY(row.id, catalog.add_volume(row));
-    DREDGER_CHECK(catalog.finish_volume(row));
+    DREDGER_TRY(row.id, session.catalog.add_volume(row));
+    DREDGER_CHECK(session.catalog.finish_volume(row));
     return row;
 }
 
+// What the search of the surface saw on its way.
+struct Seen {
+    std::vector<VolumeTrace> traces;
+    Fingerprints fingerprints;
+};
+
 // The deep scan of each stretch, in the order of their places.
-Result<void> scan_deep(Catalog& catalog, const ScanRequest& request, Observer& observer, const MediumPtr& medium,
-                       std::int64_t source, std::vector<Stretch>& stretches, std::vector<VolumeTrace>& traces,
-                       Fingerprints& seen, ScanReport& report) {
+Result<void> search_stretches(ScanSession& session, std::vector<Stretch>& stretches, Seen& seen) {
     std::sort(stretches.begin(), stretches.end(),
               [](const Stretch& a, const Stretch& b) { return a.place.offset < b.place.offset; });
-    WantedFinds wanted(request.until_name, request.until_count);
+    ScanReport& report = session.report;
     for (Stretch& stretch : stretches) {
-        DREDGER_TRY(report.is_over, wanted.is_over(catalog));
+        DREDGER_TRY(report.is_over, session.wanted.is_over(session.catalog));
         if (report.is_over) break;
-        DREDGER_TRY(const ScannedVolume row, row_for(catalog, source, stretch.place));
-        if (request.deep && !row.map_is_trusted && !request.whole_surface) {
-            observer.warning(fmt::format(
+        DREDGER_TRY(const ScannedVolume row, row_for(session, stretch.place));
+        if (session.request.deep && !row.map_is_trusted && !session.request.whole_surface) {
+            session.observer.warning(fmt::format(
                 "volume {}: live files lie where its space map shows free clusters, so all of it is searched",
                 stretch.place.number));
-            stretch.ground = on_medium(stretch.place, {{0, stretch.place.length}});
+            stretch.ground = on_medium(stretch.place, std::vector<Extent>{{0, stretch.place.length}});
         }
-        DREDGER_TRY(DeepScan::Outcome outcome, DeepScan(catalog, request, wanted, observer).run(medium, row, stretch.ground));
+        DREDGER_TRY(DeepScan::Outcome outcome, DeepScan(session).run(row, stretch.ground));
         report.surfaces.push_back(outcome.report);
-        seen.merge(outcome.fingerprints);
-        traces.insert(traces.end(), outcome.traces.begin(), outcome.traces.end());
+        seen.fingerprints.merge(outcome.fingerprints);
+        seen.traces.insert(seen.traces.end(), outcome.traces.begin(), outcome.traces.end());
         if (!outcome.stopped) continue;
-        report.is_over = !observer.should_stop();
+        report.is_over = !session.observer.should_stop();
         report.interrupted = !report.is_over;
         break;
     }
     return {};
 }
 
-Result<ScanReport> scan_medium(Catalog& catalog, const ScanRequest& request, Observer& observer,
-                               const MediumPtr& medium, std::int64_t source) {
-    DREDGER_TRY(auto volumes, volumes_of(medium, observer));
-    ScanReport report;
-    if (!volumes) {
-        report.interrupted = true;
-        return report;
-    }
-    PartitionMap& map = *volumes;
-    for (const std::string& warning : map.warnings) observer.warning(warning);
-    DREDGER_TRY(const auto known, catalog.volumes());
+// The records of all volumes that were asked for.
+class RecordScan {
+  public:
+    RecordScan(ScanSession& session, VolumesOfMedium& volumes) : session_(session), volumes_(volumes) {}
 
-    std::vector<Stretch> stretches;
-    std::set<unsigned> missing = request.volumes;
-    std::optional<Error> damaged;
-    unsigned next_number = 1;
-    for (const Volume& volume : map.volumes) next_number = std::max(next_number, volume.number + 1);
-    std::vector<Volume> former;
-    for (const Volume& place : map.volumes) {
-        missing.erase(place.number);
-        if (!request.volumes.empty() && !request.volumes.contains(place.number)) continue;
-        if (observer.should_stop()) {
-            report.interrupted = true;
-            break;
+    std::vector<Stretch> stretches;  // that are left to be searched
+    std::vector<Volume> former;      // what volumes held before they were formatted
+    std::optional<Error> damaged;    // why the first of those that can't be opened can't
+
+    Result<void> run() {
+        std::set<unsigned> missing = session_.request.volumes;
+        unsigned next_number = 1;
+        for (const Volume& volume : volumes_.map().volumes) next_number = std::max(next_number, volume.number + 1);
+        for (const Volume& place : volumes_.map().volumes) {
+            missing.erase(place.number);
+            if (!session_.request.volumes.empty() && !session_.request.volumes.contains(place.number)) continue;
+            session_.report.interrupted = session_.observer.should_stop();
+            // What a container holds are volumes of their own.
+            if (!session_.report.interrupted && !place.is_container()) DREDGER_CHECK(scan_volume(place, next_number));
+            if (session_.report.interrupted) break;
         }
-        // What it holds are volumes of their own.
-        if (place.is_container()) continue;
-        const MediumPtr volume = open_volume(medium, place);
-        const auto opened = place.holds.empty() ? open_or_infer(volume) : open_filesystem(volume);
+        for (const Volume& lost : former) {
+            missing.erase(lost.number);
+            stretches.push_back({lost, {}, true});
+            volumes_.map().volumes.push_back(lost);
+        }
+        if (missing.empty()) return {};
+        return fail(ErrorKind::usage, fmt::format("there is no volume {}", *missing.begin()), session_.medium->name(),
+                    "dredger survey lists the volumes with their numbers");
+    }
+
+  private:
+    Result<void> scan_volume(const Volume& place, unsigned next_number) {
+        const auto& opened = volumes_.filesystem(place);
         if (!opened) {
             // It costs this volume, not the others.
-            observer.warning(fmt::format("volume {}: {}", place.number, opened.error().line()));
+            session_.observer.warning(fmt::format("volume {}: {}", place.number, opened.error().line()));
             if (!damaged) damaged = opened.error();
         }
-        Stretch stretch{place, on_medium(place, {{0, place.length}})};
+        Stretch stretch{place, on_medium(place, std::vector<Extent>{{0, place.length}})};
         if (!opened || !*opened) {
-            report.volumes.emplace_back().number = place.number;
+            session_.report.volumes.emplace_back().number = place.number;
             stretches.push_back(std::move(stretch));
-            continue;
+            return {};
         }
         const FileSystem& filesystem = **opened;
-        const ScannedVolume* before = row_of(known, source, place);
-        DREDGER_TRY(const VolumeScan::Outcome outcome,
-                    VolumeScan(catalog, request, observer).run(source, place, volume, filesystem, before));
-        report.volumes.push_back(outcome.report);
-        if (!request.whole_surface) stretch.ground = on_medium(place, filesystem.space().free_runs());
+        const MediumPtr volume = open_volume(session_.medium, place);
+        DREDGER_TRY(const VolumeScan::Outcome outcome, VolumeScan(session_).run(place, volume, filesystem));
+        session_.report.volumes.push_back(outcome.report);
+        if (!session_.request.whole_surface) stretch.ground = on_medium(place, filesystem.space().free_runs());
         stretch.has_records = true;
         stretches.push_back(std::move(stretch));
-        if (outcome.interrupted) {
-            report.interrupted = true;
-            break;
-        }
-        DREDGER_TRY(const bool is_done, scan_former_volumes(catalog, request, observer, source, place, volume,
-                                                            filesystem, next_number, former, report));
-        if (!is_done) {
-            report.interrupted = true;
-            break;
-        }
+        session_.report.interrupted = outcome.interrupted;
+        if (outcome.interrupted) return {};
+        DREDGER_TRY(const bool is_done,
+                    scan_former_volumes(session_, place, volume, filesystem, next_number, former));
+        session_.report.interrupted = !is_done;
+        return {};
     }
-    for (const Volume& lost : former) {
-        missing.erase(lost.number);
-        Stretch stretch{lost, {}};
-        stretch.has_records = true;
-        stretches.push_back(std::move(stretch));
-        map.volumes.push_back(lost);
+
+    ScanSession& session_;
+    VolumesOfMedium& volumes_;
+};
+
+// The content of what was found, and of what no record tells of.
+Result<void> look_into_content(ScanSession& session, RecordScan& records, PartitionMap& map) {
+    const ScanRequest& request = session.request;
+    ScanReport& report = session.report;
+    if (!request.deep)
+        std::erase_if(records.stretches, [](const Stretch& s) { return !s.has_records; });
+    else if (request.volumes.empty())
+        for (Stretch& gap : gaps_between(map, session.medium->size())) records.stretches.push_back(std::move(gap));
+    Seen seen;
+    DREDGER_CHECK(search_stretches(session, records.stretches, seen));
+    if (report.interrupted || report.is_over) return {};
+    for (const Volume& lost : records.former) {
+        DREDGER_TRY(const auto row, session.known(lost));
+        if (!row) continue;
+        DREDGER_TRY(const std::uint64_t told, remove_finds_told_by(session.catalog, *row));
+        count_as_told(told, lost.offset, report);
     }
-    if (!missing.empty())
-        return fail(ErrorKind::usage, fmt::format("there is no volume {}", *missing.begin()), medium->name(),
-                    "dredger survey lists the volumes with their numbers");
-    const bool understood = std::any_of(report.volumes.begin(), report.volumes.end(),
+    if (request.volumes.empty()) {
+        DREDGER_TRY(const bool done, scan_late_volumes(session, std::move(seen.traces), map));
+        report.interrupted = !done;
+        if (!done) return {};
+    }
+    DREDGER_TRY(const bool compared, compare_contents(session.catalog, session.source, session.medium,
+                                                      seen.fingerprints, session.observer));
+    report.interrupted = !compared;
+    return {};
+}
+
+Result<void> scan_medium(ScanSession& session) {
+    DREDGER_TRY(auto volumes, VolumesOfMedium::find(session.medium, session.observer));
+    session.report.interrupted = !volumes;
+    if (!volumes) return {};
+    for (const std::string& warning : volumes->map().warnings) session.observer.warning(warning);
+    RecordScan records(session, *volumes);
+    DREDGER_CHECK(records.run());
+    if (session.report.interrupted) return {};
+    const bool understood = std::any_of(session.report.volumes.begin(), session.report.volumes.end(),
                                         [](const VolumeReport& v) { return !v.filesystem.empty(); });
-    if ((request.deep || (request.verify && understood)) && !report.interrupted) {
-        if (!request.deep)
-            std::erase_if(stretches, [](const Stretch& s) { return !s.has_records; });
-        else if (request.volumes.empty())
-            for (Stretch& gap : gaps_between(map, medium->size())) stretches.push_back(std::move(gap));
-        std::vector<VolumeTrace> traces;
-        Fingerprints seen;
-        DREDGER_CHECK(scan_deep(catalog, request, observer, medium, source, stretches, traces, seen, report));
-        if (report.interrupted || report.is_over) return report;
-        DREDGER_TRY(const auto scanned, catalog.volumes());
-        for (const Volume& lost : former)
-            if (const ScannedVolume* row = row_of(scanned, source, lost)) {
-                DREDGER_TRY(const std::uint64_t told, remove_finds_told_by(catalog, *row));
-                count_as_told(told, lost.offset, report);
-            }
-        if (request.volumes.empty()) {
-            DREDGER_TRY(const bool done,
-                        scan_late_volumes(catalog, request, observer, medium, source, std::move(traces), map, report));
-            report.interrupted = !done;
-            if (!done) return report;
-        }
-        DREDGER_TRY(const bool compared, compare_contents(catalog, source, medium, seen, observer));
-        report.interrupted = !compared;
-        return report;
-    }
-    if (!understood && damaged) return tl::unexpected<Error>(*damaged);
-    if (!understood && !report.interrupted)
-        return fail(ErrorKind::not_understood, "no file system that is known was found", medium->name(),
+    if (session.request.deep || (session.request.verify && understood))
+        return look_into_content(session, records, volumes->map());
+    if (!understood && records.damaged) return tl::unexpected<Error>(*records.damaged);
+    if (!understood)
+        return fail(ErrorKind::not_understood, "no file system that is known was found", session.medium->name(),
                     "dredger scan --deep finds files by their content");
-    return report;
+    return {};
 }
 
 }  // namespace
@@ -241,11 +252,13 @@ Result<ScanReport> scan(Catalog& catalog, const OpenedMedium& opened, const Scan
     DREDGER_TRY(const std::int64_t source, source_row(catalog, opened, observer));
     DREDGER_TRY(const auto known_bad, catalog.bad_areas(source));
     const auto medium = std::make_shared<const Sparing>(opened.medium, known_bad);
-    auto report = scan_medium(catalog, request, observer, medium, source);
+    ScanSession session{catalog, request, observer, medium, source};
+    const auto scanned = scan_medium(session);
     // Also after an error: what was asked for in vain is not asked for again.
-    if (auto counted = count_bad_areas(catalog, source, *medium, observer); !counted && report)
-        return tl::unexpected<Error>(counted.error());
-    return report;
+    const auto counted = count_bad_areas(catalog, source, *medium, observer);
+    if (!scanned) return tl::unexpected<Error>(scanned.error());
+    if (!counted) return tl::unexpected<Error>(counted.error());
+    return std::move(session.report);
 }
 
 }  // namespace dredger

@@ -2,7 +2,7 @@
 #pragma once
 
 #include "catalog/catalog.h"
-#include "scanning/scan.h"
+#include "scanning/scan_report.h"
 
 namespace dredger {
 

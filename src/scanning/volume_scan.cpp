@@ -59,16 +59,17 @@ Fit content_fits_name(std::string_view name, ByteView head) {
     return Fit::no;
 }
 
-Result<VolumeScan::Outcome> VolumeScan::run(std::int64_t source, const Volume& place, const MediumPtr& volume,
-                                            const FileSystem& filesystem, const ScannedVolume* before) {
-    row_ = {0, source, place, filesystem.facts(), false, true, settings_of(request_)};
+Result<VolumeScan::Outcome> VolumeScan::run(const Volume& place, const MediumPtr& volume,
+                                            const FileSystem& filesystem) {
+    DREDGER_TRY(const auto before, session_.known(place));
+    row_ = {0, session_.source, place, filesystem.facts(), false, true, settings_of(request_)};
     report_.number = place.number;
     report_.is_lost = place.table == TableKind::lost;
     report_.filesystem = row_.facts.filesystem;
     report_.label = row_.facts.label;
     volume_ = volume;
     space_ = today_ != nullptr ? &today_->space() : &filesystem.space();
-    if (before != nullptr && before->done) {
+    if (before && before->done) {
         if (before->settings != row_.settings)
             return fail(ErrorKind::usage,
                         fmt::format("volume {} is in this catalog already, scanned with other limits", place.number),
@@ -78,7 +79,7 @@ Result<VolumeScan::Outcome> VolumeScan::run(std::int64_t source, const Volume& p
     }
     DREDGER_TRY(waiting_, Spool::open(fs::absolute(catalog_.path()).parent_path()));
     DREDGER_CHECK(catalog_.begin());
-    if (before != nullptr) DREDGER_CHECK(catalog_.remove_volume(before->id));
+    if (before) DREDGER_CHECK(catalog_.remove_volume(before->id));
     DREDGER_TRY(row_.id, catalog_.add_volume(row_));
     DREDGER_TRY(next_id_, catalog_.next_id());
     if (today_ != nullptr) DREDGER_CHECK(claim_for_today());

@@ -4,7 +4,7 @@
 #include "bins/bins.h"
 #include "ranking/claims.h"
 #include "ranking/evidence.h"
-#include "scanning/scan.h"
+#include "scanning/scan_session.h"
 #include "scanning/spool.h"
 
 namespace dredger {
@@ -19,8 +19,8 @@ class VolumeScan final : RecordSink {
         bool interrupted = false;
     };
 
-    VolumeScan(Catalog& catalog, const ScanRequest& request, Observer& observer)
-        : catalog_(catalog), request_(request), observer_(observer) {}
+    explicit VolumeScan(ScanSession& session)
+        : session_(session), catalog_(session.catalog), request_(session.request), observer_(session.observer) {}
 
     // The file system is a former one, and `today` the one that was put over it, whose records `row` has in the
     // catalog.
@@ -29,9 +29,8 @@ class VolumeScan final : RecordSink {
         today_row_ = row;
     }
 
-    // `before`: what the catalog already has of this volume, or null.
-    Result<Outcome> run(std::int64_t source, const Volume& place, const MediumPtr& volume, const FileSystem& filesystem,
-                        const ScannedVolume* before);
+    // What the catalog has of this volume as a whole is not read again.
+    Result<Outcome> run(const Volume& place, const MediumPtr& volume, const FileSystem& filesystem);
 
   private:
     bool take(Record&& record) override;
@@ -48,6 +47,7 @@ class VolumeScan final : RecordSink {
     Result<void> save_now_and_then();
     void report_progress(const char* doing, std::uint64_t done, std::uint64_t total);
 
+    ScanSession& session_;
     Catalog& catalog_;
     const ScanRequest& request_;
     Observer& observer_;

@@ -190,7 +190,7 @@ TEST_F(LostScanTest, WithoutItsPartitionTableADriveGivesBackWhatWasThere) {
     const PartitionMap map = read_partition_map(*before).value();
     zero(file, 0, 512);
     const MediumPtr medium = FileMedium::open(file).value();
-    const auto volumes = volumes_of(medium, listener_).value().value();
+    const PartitionMap volumes = VolumesOfMedium::find(medium, listener_).value()->map();
     ASSERT_EQ(volumes.volumes.size(), map.volumes.size());
     for (std::size_t i = 0; i < map.volumes.size(); ++i) {
         EXPECT_EQ(volumes.volumes[i].offset, map.volumes[i].offset);
@@ -223,7 +223,7 @@ TEST_F(LostScanTest, AnEntryThatWasDeletedFromTheTableIsALostVolume) {
     const fs::path file = image("ringing-station-drive");
     zero(file, kSecondEntry, 16);
     const MediumPtr medium = FileMedium::open(file).value();
-    const auto volumes = volumes_of(medium, listener_).value().value();
+    const PartitionMap volumes = VolumesOfMedium::find(medium, listener_).value()->map();
     ASSERT_EQ(volumes.volumes.size(), 3U);
     EXPECT_EQ(volumes.volumes[1].type, "Linux") << "the table's own ones keep their order";
     EXPECT_EQ(volumes.volumes[2].table, TableKind::lost);
@@ -237,7 +237,7 @@ TEST_F(LostScanTest, WithBothEndsOfItsGptWipedADriveGivesBackWhatWasThere) {
     zero(file, 0, 34 * 512);
     zero(file, size - 33 * 512, 33 * 512);
     const MediumPtr medium = FileMedium::open(file).value();
-    const auto volumes = volumes_of(medium, listener_).value().value();
+    const PartitionMap volumes = VolumesOfMedium::find(medium, listener_).value()->map();
     ASSERT_EQ(volumes.volumes.size(), 1U);
     EXPECT_EQ(volumes.volumes[0].table, TableKind::lost);
     EXPECT_EQ(volumes.volumes[0].type, "FAT32");
@@ -300,7 +300,7 @@ TEST_F(LostScanTest, AVolumeAnywhereIsMetByTheDeepScan) {
 TEST_F(LostScanTest, ADriveInOrderHasNoLostVolumes) {
     for (const char* fixture : {"ringing-station-drive", "fat32-stick", "exfat-card", "mbr-chain", "ntfs-office"}) {
         const MediumPtr medium = FileMedium::open(image(fixture)).value();
-        const auto volumes = volumes_of(medium, listener_).value().value();
+        const PartitionMap volumes = VolumesOfMedium::find(medium, listener_).value()->map();
         for (const Volume& volume : volumes.volumes) EXPECT_NE(volume.table, TableKind::lost) << fixture;
         ScanRequest deep{medium->name(), {}, {}, {}, {}, {}};
         deep.deep = true;

@@ -1,0 +1,35 @@
+// What a scan is asked for.
+#pragma once
+
+#include <filesystem>
+#include <set>
+#include <string>
+#include <vector>
+
+#include "base/text.h"
+#include "formats/format.h"
+
+namespace dredger {
+
+struct ScanRequest {
+    std::filesystem::path source;
+    std::set<unsigned> volumes;  // by number; empty: all
+    // What is kept of the files that are not live; empty: everything. Live ones are always kept: they tell who
+    // overwrote what.
+    std::string folder;  // original folder; what lies below it counts too; letter case ignored
+    std::set<Kind> kinds;
+    std::vector<std::string> extensions;   // lower case
+    CodePage code_page = CodePage::cp850;  // of short names
+
+    bool verify = false;         // the contents of what records tell of are read and checked
+    bool deep = false;           // also the content: the surface is searched, and what records tell is checked
+    bool whole_surface = false;  // not only what the space maps call free
+    bool every_offset = false;   // look for content not only where sectors begin
+    bool inside = false;         // also within files that were found whole
+    std::vector<std::string> formats = {};    // names; empty: all
+    std::vector<const Format*> further = {};  // the user's own formats
+    std::string until_name = {};              // a glob: the deep scan ends when a find has such a name
+    std::uint64_t until_count = 0;            // ... or when there are so many finds; 0: never
+};
+
+}  // namespace dredger
