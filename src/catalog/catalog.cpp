@@ -1,468 +1,457 @@
 #include "catalog/catalog.h"
 
-#include <cstring>
 #include <fmt/format.h>
-#include <fstream>
-#include <sqlite3.h>
+#include <limits>
 
-#include "base/unique_id.h"
 #include "catalog/rows.h"
-#include "catalog/schema.h"
 
 namespace dredger {
-namespace {
 
-namespace fs = std::filesystem;
+using rows::bind_values;
 using rows::candidate_at;
 using rows::code;
-using rows::json_of;
+using rows::columns;
 using rows::loaded;
 using rows::stored;
-using rows::strings_from;
-using sqlite::Database;
 using sqlite::Statement;
 
-void add_functions(const Database& database) {
-    constexpr int kFlags = SQLITE_UTF8 | SQLITE_DETERMINISTIC;
-    sqlite3_create_function(
-        database.handle(), "folded", 1, kFlags, nullptr,
-        [](sqlite3_context* c, int, sqlite3_value** v) { sqlite::answer(c, folded(sqlite::text_of(v[0]))); }, nullptr,
-        nullptr);
-    sqlite3_create_function(
-        database.handle(), "extension_of", 1, kFlags, nullptr,
-        [](sqlite3_context* c, int, sqlite3_value** v) { sqlite::answer(c, extension_of(sqlite::text_of(v[0]))); },
-        nullptr, nullptr);
+namespace {
+
+constexpr int kMostNamesakes = 20;
+
+}  // namespace
+
+Result<Catalog> Catalog::open_for_scan(const std::filesystem::path& path) {
+    return Store::open_for_scan(path).map([](Store&& store) { return Catalog(std::move(store)); });
 }
 
-bool begins_as_database(const fs::path& path) {
-    std::ifstream in(path, std::ios::binary);
-    char head[16] = {};
-    in.read(head, sizeof head);
-    return in.gcount() == 0 || std::string_view(head, sizeof head) == std::string_view("SQLite format 3\0", 16);
+Result<Catalog> Catalog::open(const std::filesystem::path& path) {
+    return Store::open(path).map([](Store&& store) { return Catalog(std::move(store)); });
+}
+
+Result<std::int64_t> Catalog::count(const Selection& selection, std::int64_t after) const {
+    const Condition condition = condition_for(selection);
+    DREDGER_TRY(Statement row, database().prepare(fmt::format("SELECT count(*) FROM candidates WHERE id > {} AND {}",
+                                                              after, condition.sql)));
+    bind_values(row, condition);
+    DREDGER_TRY(const bool there, row.step());
+    return there ? row.number(0) : 0;
+}
+
+namespace {
+
+// From rows::kTotalColumns, `first` being the first of them.
+Totals totals_at(const Statement& row, int first) {
+    Totals totals;
+    totals.folders = loaded(row.number(first));
+    for (int band = 0; band < 4; ++band) {
+        totals.bands[static_cast<std::size_t>(band)] = loaded(row.number(first + 1 + band));
+        totals.files += totals.bands[static_cast<std::size_t>(band)];
+    }
+    totals.bytes = loaded(row.number(first + 5));
+    totals.expected_bytes = loaded(row.number(first + 6));
+    return totals;
+}
+
+// Of one candidate: is_folder, band, size and prospect, `first` being the first of them.
+Totals one_at(const Statement& row, int first) {
+    return Totals::of_one(row.number(first) != 0, static_cast<Band>(row.number(first + 1) % 4),
+                          loaded(row.number(first + 2)), static_cast<int>(row.number(first + 3)));
+}
+
+GroupTree::Path parts_of(const std::string& folder) {
+    if (folder.empty()) return {""};
+    GroupTree::Path path;
+    for (std::size_t from = 0; from <= folder.size();) {
+        const std::size_t end = std::min(folder.find('/', from), folder.size());
+        path.push_back(folder.substr(from, end - from));
+        from = end + 1;
+    }
+    return path;
+}
+
+constexpr std::int64_t kDay = 86'400;  // seconds
+
+GroupTree::Path parts_of_day(std::int64_t day) {
+    const std::string text = iso8601(FileTime{day * kDay, 0, FileTime::Clock::utc});
+    return {text.substr(0, 4), text.substr(5, 2), text.substr(8, 2)};
 }
 
 }  // namespace
 
-Catalog::Catalog(fs::path path, Database database) : path_(std::move(path)), database_(std::move(database)) {}
-
-Result<Catalog> Catalog::checked(const fs::path& path, Database database) {
-    const auto application = database.number("PRAGMA application_id");
-    if (!application) return tl::unexpected<Error>(application.error());
-    if (*application != kCatalogApplicationId)
-        return fail(ErrorKind::not_understood, "this is not a catalog", path.string(),
-                    "dredger scan makes one: -c NAME.dredge");
-    DREDGER_TRY(const std::int64_t version, database.number("PRAGMA user_version"));
-    if (version < 1 || version > kVersion)
-        return fail(ErrorKind::not_understood,
-                    fmt::format("this catalog has version {}, this program knows versions 1 to {}", version, kVersion),
-                    path.string(), "use a newer dredger");
-    if (version < kVersion && !migrate(database, static_cast<int>(version)))
-        return fail(ErrorKind::output,
-                    fmt::format("this catalog has version {} and can't be brought to version {} here", version, kVersion),
-                    path.string(), "copy it to a folder that can be written, with room for twice its size");
-    add_functions(database);
-    Catalog catalog(path, std::move(database));
-    DREDGER_TRY(catalog.add_candidate_,
-                catalog.database_.prepare(fmt::format("INSERT INTO candidates ({}) VALUES ({})", rows::columns(),
-                                                      rows::parameters())));
-    DREDGER_TRY(catalog.add_extent_,
-                catalog.database_.prepare("INSERT INTO extents (candidate, position, held, offset, length, size_class) "
-                                          "VALUES (?,?,?,?,?,?)"));
-    DREDGER_TRY(catalog.find_,
-                catalog.database_.prepare(fmt::format("SELECT {} FROM candidates WHERE id=?", rows::columns())));
-    DREDGER_TRY(catalog.layout_,
-                catalog.database_.prepare("SELECT held, offset, length FROM extents WHERE candidate=? ORDER BY position"));
-    DREDGER_TRY(catalog.sums_, catalog.database_.prepare("SELECT unit, sums FROM sums WHERE candidate=?"));
-    DREDGER_TRY(catalog.name_, catalog.database_.prepare(
-                                   "SELECT folder, name, coalesce(created, modified) FROM candidates WHERE id=?"));
-    DREDGER_TRY(catalog.beginning_,
-                catalog.database_.prepare(fmt::format("SELECT {} FROM candidates WHERE id IN (SELECT candidate FROM "
-                                                      "extents WHERE position = 0 AND held = {} AND offset = ?) AND "
-                                                      "volume=? AND state<>{} AND is_folder=0 ORDER BY id",
-                                                      rows::columns(), code(Held::stored), code(State::live))));
-    return catalog;
-}
-
-Result<Catalog> Catalog::open_for_scan(const fs::path& path) {
-    std::error_code failed;
-    const bool exists = fs::exists(path, failed);
-    if (exists && (fs::is_directory(path, failed) || !begins_as_database(path)))
-        return fail(ErrorKind::not_understood, "this is not a catalog, and is left alone", path.string(),
-                    "give another name after -c");
-    auto opened = Database::open(path.string(), Database::Mode::create);
-    if (!opened)
-        return fail(ErrorKind::output, "the catalog can't be written here", path.string(),
-                    "check that the folder exists and is yours");
-    Database database = std::move(*opened);
-    DREDGER_CHECK(database.execute("PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA cache_size=-16384;"));
-    auto lock = std::make_shared<const FileLock>(path);
-    if (lock->is_held_elsewhere())
-        return fail(ErrorKind::output, "another scan is writing this catalog", path.string(),
-                    "wait until it is done, or give another name after -c");
-    DREDGER_TRY(const std::int64_t tables, database.number("SELECT count(*) FROM sqlite_master"));
-    if (tables == 0) DREDGER_CHECK(make_tables(database));
-    auto catalog = checked(path, std::move(database));
-    if (catalog) catalog->lock_ = std::move(lock);
-    return catalog;
-}
-
-Result<Catalog> Catalog::open(const fs::path& path) {
-    std::error_code failed;
-    if (!fs::exists(path, failed))
-        return fail(ErrorKind::unreadable, "no such catalog", path.string(),
-                    "dredger scan SOURCE -c CATALOG makes one");
-    if (fs::is_directory(path, failed) || !begins_as_database(path))
-        return fail(ErrorKind::not_understood, "this is not a catalog", path.string(),
-                    "dredger scan SOURCE -c CATALOG makes one");
-    // Reading a catalog that a scan is writing needs its shared-memory file, which a read-only folder does not allow.
-    auto opened = Database::open(path.string(), Database::Mode::read_write);
-    if (!opened) opened = Database::open(path.string(), Database::Mode::read_only);
-    if (!opened) return tl::unexpected<Error>(opened.error());
-    return checked(path, std::move(*opened));
-}
-
-Result<std::string> Catalog::uuid() const {
-    DREDGER_TRY(Statement row, database_.prepare("SELECT uuid FROM catalog"));
+Result<Totals> Catalog::totals(const Selection& selection) const {
+    const Condition condition = condition_for(selection);
+    if (condition.sql == condition_for({}).sql) {
+        DREDGER_TRY(Statement kept, database().prepare("SELECT * FROM summary"));
+        DREDGER_TRY(const bool is_known, kept.step());
+        if (is_known) return totals_at(kept, 0);
+    }
+    DREDGER_TRY(Statement row, database().prepare(fmt::format("SELECT {} FROM candidates WHERE {}", rows::kTotalColumns,
+                                                              condition.sql)));
+    bind_values(row, condition);
     DREDGER_TRY(const bool there, row.step());
-    return there ? row.text(0) : std::string();
+    return there ? totals_at(row, 0) : Totals();
 }
 
-Result<std::vector<ScannedSource>> Catalog::sources() const {
-    DREDGER_TRY(Statement rows, database_.prepare("SELECT id, path, size, serial, samples, scan FROM sources ORDER BY id"));
-    std::vector<ScannedSource> list;
+Result<std::map<std::int64_t, Totals>> Catalog::totals_of_volumes(const Selection& selection) const {
+    const Condition condition = condition_for(selection);
+    DREDGER_TRY(
+        Statement rows,
+        database().prepare("SELECT volume, is_folder, band, size, prospect FROM candidates WHERE " + condition.sql));
+    bind_values(rows, condition);
+    std::map<std::int64_t, Totals> by_volume;
     for (;;) {
         DREDGER_TRY(const bool there, rows.step());
-        if (!there) return list;
-        list.push_back({rows.number(0),
-                        rows.text(1),
-                        {loaded(rows.number(2)), rows.text(3), strings_from(rows.text(4))},
-                        rows.text(5)});
+        if (!there) return by_volume;
+        by_volume[rows.number(0)].add(one_at(rows, 1));
     }
 }
 
-Result<std::vector<ScannedVolume>> Catalog::volumes() const {
-    DREDGER_TRY(Statement rows,
-                database_.prepare(
-                    "SELECT id, source, number, offset, length, partition_table, filesystem, label, "
-                    "serial, cluster_size, used, warnings, settings, done, map_is_trusted, pieces FROM volumes ORDER BY "
-                    "id"));
-    std::vector<ScannedVolume> list;
-    for (;;) {
-        DREDGER_TRY(const bool there, rows.step());
-        if (!there) return list;
-        ScannedVolume v;
-        v.id = rows.number(0);
-        v.source = rows.number(1);
-        v.place.number = static_cast<unsigned>(rows.number(2));
-        v.place.offset = loaded(rows.number(3));
-        v.place.length = loaded(rows.number(4));
-        v.place.table = static_cast<TableKind>(rows.number(5));
-        v.facts = {rows.text(6),
-                   rows.text(7),
-                   rows.text(8),
-                   loaded(rows.number(9)),
-                   v.place.length,
-                   loaded(rows.number(10)),
-                   strings_from(rows.text(11))};
-        v.settings = rows.text(12);
-        v.done = rows.number(13) != 0;
-        v.map_is_trusted = rows.number(14) != 0;
-        v.place.pieces = rows::extents_from(rows.text(15));
-        list.push_back(std::move(v));
-    }
-}
-
-Result<std::int64_t> Catalog::add_source(const ScannedSource& source) {
-    DREDGER_TRY(Statement insert, database_.prepare("INSERT INTO sources (path, size, serial, samples, compared, scan) VALUES (?,?,?,?,0,?)"));
-    insert.bind(1, source.path).bind(2, stored(source.identity.size)).bind(3, source.identity.serial);
-    insert.bind(4, json_of(source.identity.samples)).bind(5, source.scan.empty() ? unique_id() : source.scan);
-    DREDGER_CHECK(insert.run());
-    return database_.last_id();
-}
-
-Result<std::int64_t> Catalog::add_volume(const ScannedVolume& v) {
-    DREDGER_TRY(Statement insert,
-                database_.prepare("INSERT INTO volumes (source, number, offset, length, partition_table, filesystem, label, "
-                                  "serial, cluster_size, used, warnings, settings, pieces, done, map_is_trusted) VALUES "
-                                  "(?,?,?,?,?,?,?,?,?,?,?,?,?,0,1)"));
-    insert.bind(1, v.source)
-        .bind(2, std::int64_t{v.place.number})
-        .bind(3, stored(v.place.offset))
-        .bind(4, stored(v.place.length));
-    insert.bind(5, static_cast<std::int64_t>(v.place.table)).bind(6, v.facts.filesystem).bind(7, v.facts.label);
-    insert.bind(8, v.facts.serial).bind(9, stored(v.facts.cluster_size)).bind(10, stored(v.facts.used));
-    insert.bind(11, json_of(v.facts.warnings)).bind(12, v.settings).bind(13, json_of(v.place.pieces));
-    DREDGER_CHECK(insert.run());
-    return database_.last_id();
-}
-
-Result<void> Catalog::finish_volume(const ScannedVolume& v) {
-    // Made when the rows are there, it costs a fraction of keeping it up to date row by row.
-    DREDGER_CHECK(
-        database_.execute("CREATE INDEX IF NOT EXISTS finds_by_prospect ON candidates "
-                          "(is_folder, prospect DESC, folder, name, id) WHERE state > 0;"
-                          "CREATE INDEX IF NOT EXISTS finds_by_path ON candidates "
-                          "(folder, name, id, is_folder, band, size, prospect, state) WHERE state > 0;"
-                          "CREATE INDEX IF NOT EXISTS extents_by_place ON extents (size_class, offset) WHERE held = 0;"
-                          "CREATE INDEX IF NOT EXISTS candidates_figures ON candidates "
-                          "(state, is_folder, band, prospect, size, kind, format, volume, origin, chk, modified, "
-                          "created, deleted)"));
-    DREDGER_TRY(Statement update,
-                database_.prepare("UPDATE volumes SET done=1, warnings=?, map_is_trusted=? WHERE id=?"));
-    DREDGER_CHECK(
-        update.bind(1, json_of(v.facts.warnings)).bind(2, std::int64_t{v.map_is_trusted}).bind(3, v.id).run());
-    return summarise();
-}
-
-Result<std::vector<Extent>> Catalog::bad_areas(std::int64_t source) const {
-    DREDGER_TRY(Statement rows,
-                database_.prepare("SELECT offset, length FROM unreadable WHERE source=? ORDER BY offset"));
-    rows.bind(1, source);
-    std::vector<Extent> areas;
-    for (;;) {
-        DREDGER_TRY(const bool more, rows.step());
-        if (!more) return areas;
-        areas.push_back({loaded(rows.number(0)), loaded(rows.number(1))});
-    }
-}
-
-Result<void> Catalog::save_bad_areas(std::int64_t source, const std::vector<Extent>& areas) {
-    DREDGER_CHECK(begin());
-    DREDGER_TRY(Statement remove, database_.prepare("DELETE FROM unreadable WHERE source=?"));
-    DREDGER_CHECK(remove.bind(1, source).run());
-    DREDGER_TRY(Statement add, database_.prepare("INSERT INTO unreadable VALUES (?,?,?)"));
-    for (const Extent& area : areas)
-        DREDGER_CHECK(add.bind(1, source).bind(2, stored(area.offset)).bind(3, stored(area.length)).run());
-    return commit();
-}
-
-Result<std::optional<Sweep>> Catalog::sweep_of(std::int64_t volume) const {
-    DREDGER_TRY(Statement row,
-                database_.prepare("SELECT settings, checked, position, total, state, traces, done FROM sweeps WHERE "
-                                  "volume=?"));
-    DREDGER_TRY(const bool there, row.bind(1, volume).step());
-    if (!there) return std::nullopt;
-    return Sweep{volume,      row.text(0), row.number(1),     loaded(row.number(2)), loaded(row.number(3)),
-                 row.text(4), row.text(5), row.number(6) != 0};
-}
-
-Result<void> Catalog::save_sweep(const Sweep& sweep) {
-    // The finds are matched with the records by where they begin.
-    DREDGER_CHECK(database_.execute(
-        "CREATE INDEX IF NOT EXISTS extents_by_start ON extents (offset) WHERE position = 0 AND held = 0"));
-    DREDGER_TRY(Statement save,
-                database_.prepare("INSERT OR REPLACE INTO sweeps (volume, settings, checked, position, total, state, "
-                                  "traces, done) VALUES (?,?,?,?,?,?,?,?)"));
-    save.bind(1, sweep.volume).bind(2, sweep.settings).bind(3, sweep.checked).bind(4, stored(sweep.position));
-    save.bind(5, stored(sweep.total)).bind(6, sweep.state).bind(7, sweep.traces).bind(8, std::int64_t{sweep.done});
-    DREDGER_CHECK(save.run());
-    return sweep.done ? summarise() : Result<void>();
-}
-
-Result<std::vector<Extent>> Catalog::ground_of(std::int64_t volume) const {
-    DREDGER_TRY(Statement row, database_.prepare("SELECT extents FROM grounds WHERE volume=?"));
-    DREDGER_TRY(const bool there, row.bind(1, volume).step());
-    return there ? rows::extents_from(row.text(0)) : std::vector<Extent>();
-}
-
-Result<void> Catalog::save_ground(std::int64_t volume, const std::vector<Extent>& ground) {
-    DREDGER_TRY(Statement save, database_.prepare("INSERT OR REPLACE INTO grounds (volume, extents) VALUES (?,?)"));
-    return save.bind(1, volume).bind(2, json_of(ground)).run();
-}
-
-Result<void> Catalog::remove_volume(std::int64_t volume) {
-    DREDGER_CHECK(database_.execute("DELETE FROM summary"));
-    for (const char* sql : {"DELETE FROM extents WHERE candidate IN (SELECT id FROM candidates WHERE volume=?)",
-                            "DELETE FROM packs WHERE candidate IN (SELECT id FROM candidates WHERE volume=?)",
-                            "DELETE FROM sums WHERE candidate IN (SELECT id FROM candidates WHERE volume=?)",
-                            "DELETE FROM candidates WHERE volume=?", "DELETE FROM sweeps WHERE volume=?",
-                            "DELETE FROM grounds WHERE volume=?",
-                            "DELETE FROM volumes WHERE id=?"}) {
-        DREDGER_TRY(Statement remove, database_.prepare(sql));
-        DREDGER_CHECK(remove.bind(1, volume).run());
-    }
-    return {};
-}
-
-// What changes is not what the summary tells any more.
-Result<void> Catalog::begin() { return database_.execute("BEGIN IMMEDIATE; DELETE FROM summary;"); }
-Result<void> Catalog::commit() { return database_.execute("COMMIT"); }
-void Catalog::roll_back() {
-    if (sqlite3_get_autocommit(database_.handle()) == 0) (void)database_.execute("ROLLBACK");
-}
-
-Result<std::int64_t> Catalog::next_id() const {
-    return database_.number("SELECT coalesce(max(id), 0) + 1 FROM candidates");
-}
-
-Result<void> Catalog::add(const Candidate& candidate) {
-    rows::bind_candidate(add_candidate_, candidate);
-    DREDGER_CHECK(add_candidate_.run());
-    return add_layout(candidate);
-}
-
-Result<void> Catalog::add_layout(const Candidate& c) {
-    const MediumLayout& layout = c.layout;
-    for (std::size_t i = 0; i < layout.extents.size(); ++i) {
-        const LayoutExtent& extent = layout.extents[i];
-        add_extent_.bind(1, c.id).bind(2, static_cast<std::int64_t>(i)).bind(3, code(extent.held));
-        add_extent_.bind(4, stored(extent.offset)).bind(5, stored(extent.length));
-        DREDGER_CHECK(add_extent_.bind(6, std::int64_t{rows::size_class_of(extent.length)}).run());
-        if (!extent.pack.is_packed()) continue;
-        DREDGER_TRY(Statement add, database_.prepare("INSERT INTO packs VALUES (?,?,?,?,?,?)"));
-        add.bind(1, c.id).bind(2, static_cast<std::int64_t>(i)).bind(3, code(extent.pack.method));
-        add.bind(4, std::int64_t{extent.pack.content}).bind(5, std::int64_t{extent.pack.skip});
-        DREDGER_CHECK(add.bind(6, std::int64_t{extent.pack.unpacked}).run());
-    }
-    if (!layout.sums.empty()) {
-        DREDGER_TRY(Statement add, database_.prepare("INSERT INTO sums VALUES (?,?,?)"));
-        add.bind(1, c.id).bind(2, std::int64_t{layout.sum_unit}).bind(3, std::as_bytes(std::span(layout.sums)));
-        DREDGER_CHECK(add.run());
-    }
-    return {};
-}
-
-Result<void> Catalog::update(const Candidate& c) {
-    DREDGER_TRY(Statement change,
-                database_.prepare(fmt::format("UPDATE candidates SET {} WHERE id=?", rows::assignments())));
-    const int last = rows::bind_candidate(change, c);
-    DREDGER_CHECK(change.bind(last, c.id).run());
-    for (const char* table : {"packs", "sums", "extents"}) {
-        DREDGER_TRY(Statement forget, database_.prepare(fmt::format("DELETE FROM {} WHERE candidate=?", table)));
-        DREDGER_CHECK(forget.bind(1, c.id).run());
-    }
-    return add_layout(c);
-}
-
-bool Catalog::keep(const std::vector<Learnt>& learnt) {
-    if (learnt.empty()) return true;
-    const auto write = [&]() -> Result<void> {
-        DREDGER_CHECK(begin());
-        DREDGER_TRY(Statement change, database_.prepare(fmt::format("UPDATE candidates SET {} WHERE id=?",
-                                                                    rows::learnt_assignments())));
-        for (const Learnt& c : learnt) {
-            const int last = rows::bind_learnt(change, c);
-            DREDGER_CHECK(change.bind(last, c.id).run());
+Result<void> Catalog::each_group(const Selection& selection, Grouping grouping, const GroupSink& visit) const {
+    const Condition condition = condition_for(selection);
+    if (grouping == Grouping::folder) {
+        DREDGER_TRY(Statement rows,
+                    database().prepare(fmt::format("SELECT folder, {} FROM candidates WHERE {} GROUP BY folder",
+                                                   rows::kTotalColumns, condition.sql)));
+        bind_values(rows, condition);
+        for (;;) {
+            DREDGER_TRY(const bool there, rows.step());
+            if (!there) return {};
+            visit(parts_of(rows.text(0)), totals_at(rows, 1));
         }
-        DREDGER_CHECK(summarise());
-        return commit();
+    }
+    if (grouping == Grouping::medium) {
+        DREDGER_TRY(const auto all_sources, sources());
+        DREDGER_TRY(const auto all_volumes, volumes());
+        DREDGER_TRY(const auto totals, totals_of_volumes(selection));
+        for (const ScannedVolume& volume : all_volumes)
+            for (const ScannedSource& source : all_sources)
+                if (const auto found = totals.find(volume.id); source.id == volume.source && found != totals.end())
+                    visit({source.path}, found->second);
+        return {};
+    }
+    // The database would sort all rows for these few groups.
+    std::map<std::int64_t, Totals> by_number;
+    std::map<std::string, Totals, std::less<>> by_word;
+    const char* key = grouping == Grouping::kind ? "kind" : grouping == Grouping::format ? "format" : "modified";
+    DREDGER_TRY(Statement rows, database().prepare(fmt::format(
+                                    "SELECT {0}, {0} IS NULL, is_folder, band, size, prospect FROM candidates "
+                                    "WHERE {1}",
+                                    key, condition.sql)));
+    bind_values(rows, condition);
+    constexpr std::int64_t kNoDay = std::numeric_limits<std::int64_t>::min();
+    for (;;) {
+        DREDGER_TRY(const bool there, rows.step());
+        if (!there) break;
+        const Totals one = one_at(rows, 2);
+        if (grouping == Grouping::format) {
+            by_word[rows.text(0)].add(one);
+        } else if (grouping == Grouping::date) {
+            const std::int64_t seconds = rows.number(0);
+            by_number[rows.number(1) != 0 ? kNoDay : (seconds - (seconds < 0 ? kDay - 1 : 0)) / kDay].add(one);
+        } else {
+            by_number[rows.number(0)].add(one);
+        }
+    }
+    for (const auto& [word, totals] : by_word) visit({word}, totals);
+    for (const auto& [number, totals] : by_number) {
+        if (grouping == Grouping::kind)
+            visit({std::string(word_for(static_cast<Kind>(number)))}, totals);
+        else
+            visit(number == kNoDay ? GroupTree::Path{""} : parts_of_day(number), totals);
+    }
+    return {};
+}
+
+Result<void> Catalog::each(const Selection& selection, const Order& order, bool with_layouts,
+                           const std::function<bool(Candidate&)>& visit, const Page& page) const {
+    const Condition condition = condition_for(selection);
+    // A page is chosen by what the indices hold, and only its rows are read.
+    const bool is_page = page.most || page.skip > 0;
+    DREDGER_TRY(Statement rows,
+                database().prepare(
+                    fmt::format("SELECT {} FROM candidates WHERE {} ORDER BY {}{}", is_page ? "id" : columns(),
+                                condition.sql, order_sql(order),
+                                is_page ? fmt::format(" LIMIT {} OFFSET {}",
+                                                      page.most ? static_cast<std::int64_t>(*page.most) : -1, page.skip)
+                                        : "")));
+    bind_values(rows, condition);
+    for (;;) {
+        DREDGER_TRY(const bool there, rows.step());
+        if (!there) return {};
+        std::optional<Candidate> candidate;
+        if (is_page) {
+            DREDGER_TRY(candidate, row_of(rows.number(0)));
+            if (!candidate) continue;
+        } else {
+            candidate = candidate_at(rows);
+        }
+        if (with_layouts) DREDGER_CHECK(load_layout(*candidate));
+        if (!visit(*candidate)) return {};
+    }
+}
+
+Result<std::vector<std::string>> Catalog::folders_below(const std::string& folder) const {
+    std::set<std::string> names;
+    DREDGER_TRY(Statement own, database().prepare(fmt::format(
+                                   "SELECT name FROM candidates WHERE state > {} AND folder = ? AND is_folder = 1",
+                                   code(State::live))));
+    own.bind(1, folder);
+    DREDGER_CHECK(own.each([&] { return names.insert(own.text(0)), true; }));
+    // From one to the next: what lies deeper in each is jumped over.
+    const std::string prefix = folder.empty() ? "" : folder + "/";
+    DREDGER_TRY(Statement next,
+                database().prepare(fmt::format(
+                    "SELECT folder FROM candidates WHERE state > {} AND folder > ? AND folder >= ? ORDER BY "
+                    "folder LIMIT 1",
+                    code(State::live))));
+    std::string after = prefix;
+    for (bool more = true; more;) {
+        more = false;
+        next.bind(1, after).bind(2, prefix);
+        DREDGER_CHECK(next.each([&] {
+            const std::string found = next.text(0);
+            if (!found.starts_with(prefix)) return false;
+            const std::size_t end = std::min(found.find('/', prefix.size()), found.size());
+            names.insert(found.substr(prefix.size(), end - prefix.size()));
+            // "A (2)" lies between "A" and what lies in it.
+            after = end < found.size() ? found.substr(0, end) + "/\xFF\xFF" : found;
+            more = true;
+            return false;
+        }));
+    }
+    return std::vector<std::string>(names.begin(), names.end());
+}
+
+Result<void> Catalog::each_in_folder(const Selection& selection, const std::string& folder,
+                                     const std::function<bool(Candidate&)>& visit) const {
+    const Condition condition = condition_for(selection);
+    DREDGER_TRY(Statement rows,
+                database().prepare(
+                    fmt::format("SELECT {} FROM candidates WHERE {} AND folder = ?{} ORDER BY is_folder DESC, prospect "
+                                "DESC, name, id",
+                                columns(), condition.sql, condition.values.size() + 1)));
+    bind_values(rows, condition);
+    rows.bind(static_cast<int>(condition.values.size()) + 1, folder);
+    return rows.each([&] {
+        Candidate candidate = candidate_at(rows);
+        return visit(candidate);
+    });
+}
+
+Result<std::vector<Catalog::Overlap>> Catalog::overlapping(const Candidate& candidate) const {
+    constexpr std::size_t kMost = 10'000;
+    struct Piece {
+        Extent where;
+        std::size_t index;
     };
-    if (write()) return true;
-    roll_back();
-    return false;
-}
+    std::vector<Piece> pieces;
+    for (std::size_t i = 0; i < candidate.layout.extents.size(); ++i)
+        if (candidate.layout.extents[i].is_stored()) pieces.push_back({candidate.layout.extents[i], i});
+    std::vector<Overlap> list;
+    if (pieces.empty()) return list;
+    std::sort(pieces.begin(), pieces.end(),
+              [](const Piece& a, const Piece& b) { return a.where.offset < b.where.offset; });
+    std::uint64_t end = 0;
+    for (const Piece& piece : pieces) end = std::max(end, piece.where.end());
 
-Result<std::int64_t> Catalog::compared_to(std::int64_t source) const {
-    DREDGER_TRY(Statement row, database_.prepare("SELECT compared FROM sources WHERE id=?"));
-    DREDGER_TRY(const bool there, row.bind(1, source).step());
-    return there ? row.number(0) : 0;
-}
-
-Result<void> Catalog::save_compared(std::int64_t source, std::int64_t last) {
-    DREDGER_TRY(Statement save, database_.prepare("UPDATE sources SET compared=? WHERE id=?"));
-    return save.bind(1, last).bind(2, source).run();
-}
-
-Result<void> Catalog::save_content(std::int64_t candidate, std::int64_t content) {
-    DREDGER_TRY(Statement save, database_.prepare("UPDATE candidates SET content=? WHERE id=?"));
-    return save.bind(1, content).bind(2, candidate).run();
-}
-
-Result<std::vector<Candidate>> Catalog::beginning_at(std::int64_t volume, std::uint64_t offset) const {
-    std::vector<Candidate> list;
-    beginning_.bind(1, stored(offset)).bind(2, volume);
-    DREDGER_CHECK(beginning_.each([&] {
-        list.push_back(candidate_at(beginning_));
-        return true;
-    }));
-    for (Candidate& candidate : list) DREDGER_CHECK(load_layout(candidate));
+    // Extents of one size class begin at most so far before a place that they overlap.
+    DREDGER_TRY(Statement rows,
+                database().prepare(
+                    fmt::format("SELECT candidate, offset, length FROM extents WHERE held = {} AND size_class = ? AND "
+                                "offset > ? AND offset < ? AND candidate <> ?",
+                                code(Held::stored))));
+    const auto meet = [&](std::int64_t other_id, const Extent& other) {
+        for (auto piece = std::partition_point(pieces.begin(), pieces.end(),
+                                               [&](const Piece& p) { return p.where.end() <= other.offset; });
+             piece != pieces.end() && piece->where.offset < other.end(); ++piece) {
+            const std::uint64_t first = std::max(other.offset, piece->where.offset);
+            list.push_back({other_id,
+                            "",
+                            State::live,
+                            piece->index,
+                            {first, std::min(other.end(), piece->where.end()) - first},
+                            false});
+        }
+    };
+    const std::uint64_t begin = pieces.front().where.offset;
+    constexpr int kClasses = 62;  // a medium has fewer bytes than 2 to the 62
+    for (int size_class = 1; size_class <= kClasses && list.size() < kMost; ++size_class) {
+        const std::uint64_t reach = std::uint64_t{1} << size_class;
+        rows.bind(1, std::int64_t{size_class});
+        rows.bind(2, begin > reach ? stored(begin - reach) : -1).bind(3, stored(end)).bind(4, candidate.id);
+        DREDGER_CHECK(rows.each([&] {
+            meet(rows.number(0), {loaded(rows.number(1)), loaded(rows.number(2))});
+            return list.size() < kMost;
+        }));
+    }
+    for (Overlap& overlap : list) {
+        DREDGER_TRY(const auto row, row_of(overlap.candidate));
+        if (!row || row->volume != candidate.volume) {
+            overlap.shared.length = 0;
+            continue;
+        }
+        overlap.path = row->record.path();
+        overlap.state = row->record.state;
+        overlap.is_same_file = row->record.content_key() == candidate.record.content_key();
+    }
+    std::erase_if(list, [](const Overlap& o) { return o.shared.length == 0; });
+    std::stable_sort(list.begin(), list.end(), [](const Overlap& a, const Overlap& b) {
+        return std::tuple(a.state != State::live, a.piece, a.shared.offset) <
+               std::tuple(b.state != State::live, b.piece, b.shared.offset);
+    });
     return list;
 }
 
-Result<std::vector<Candidate>> Catalog::to_check(std::int64_t volume, std::int64_t after, std::size_t most) const {
-    DREDGER_TRY(Statement rows,
-                database_.prepare(
-                    fmt::format("SELECT {} FROM candidates WHERE volume=? AND id>? AND state<>{} AND is_folder=0 AND "
-                                "origin<>{} AND checked=0 ORDER BY id LIMIT ?",
-                                rows::columns(), code(State::live), code(Origin::signature))));
-    rows.bind(1, volume).bind(2, after).bind(3, static_cast<std::int64_t>(most));
+Result<std::vector<Candidate>> Catalog::of_same_name(const Candidate& candidate) const {
+    const std::string file(candidate.record.file_name());
+    DREDGER_TRY(
+        Statement rows,
+        database().prepare(fmt::format(
+            "SELECT {} FROM candidates WHERE state > {} AND folder = ? AND ((stream = '' AND name = ?) OR (stream <> "
+            "'' AND "
+            "name = ? || ';' || stream)) AND id <> ? AND volume = ? AND is_folder = ? ORDER BY name, modified DESC, id "
+            "LIMIT {}",
+            columns(), code(State::live), kMostNamesakes)));
+    rows.bind(1, candidate.record.folder).bind(2, file).bind(3, file).bind(4, candidate.id);
+    rows.bind(5, candidate.volume).bind(6, std::int64_t{candidate.record.is_folder});
     std::vector<Candidate> list;
     for (;;) {
         DREDGER_TRY(const bool there, rows.step());
         if (!there) return list;
         list.push_back(candidate_at(rows));
-        DREDGER_CHECK(load_layout(list.back()));
     }
 }
 
-Result<void> Catalog::remove_finds(std::int64_t volume) {
-    for (const char* sql : {"DELETE FROM extents WHERE candidate IN (SELECT id FROM candidates WHERE volume=? AND "
-                            "origin=?)",
-                            "DELETE FROM candidates WHERE volume=? AND origin=?"}) {
-        DREDGER_TRY(Statement remove, database_.prepare(sql));
-        DREDGER_CHECK(remove.bind(1, volume).bind(2, code(Origin::signature)).run());
+Result<void> Catalog::each_of_same_size(
+    std::int64_t source, const std::function<bool(std::int64_t candidate, std::uint64_t size)>& visit) const {
+    const char* of_source = "volume IN (SELECT id FROM volumes WHERE source = ?1) AND is_folder = 0 AND size > 0";
+    DREDGER_TRY(Statement rows, database().prepare(fmt::format(
+                                    "SELECT id, size FROM candidates WHERE {0} AND size IN (SELECT size FROM "
+                                    "candidates WHERE {0} GROUP BY size HAVING count(*) > 1 AND max(state) > 0) "
+                                    "ORDER BY size, id",
+                                    of_source)));
+    rows.bind(1, source);
+    for (;;) {
+        DREDGER_TRY(const bool there, rows.step());
+        if (!there || !visit(rows.number(0), loaded(rows.number(1)))) return {};
     }
-    return {};
 }
 
-Result<void> Catalog::remove_finds(const std::vector<std::int64_t>& candidates) {
-    DREDGER_TRY(Statement extents, database_.prepare("DELETE FROM extents WHERE candidate=?"));
-    DREDGER_TRY(Statement rows, database_.prepare("DELETE FROM candidates WHERE id=? AND origin=?"));
-    for (const std::int64_t candidate : candidates) {
-        DREDGER_CHECK(extents.bind(1, candidate).run());
-        DREDGER_CHECK(rows.bind(1, candidate).bind(2, code(Origin::signature)).run());
+Result<Catalog::Copies> Catalog::copies(const Selection& selection, const Order& order) const {
+    const Condition condition = condition_for(selection);
+    DREDGER_TRY(Statement rows, database().prepare(fmt::format(
+                                    "SELECT id, content FROM candidates INDEXED BY candidates_by_content WHERE "
+                                    "content > 0 AND {} ORDER BY {}",
+                                    condition.sql, order_sql(order))));
+    bind_values(rows, condition);
+    Copies copies;
+    std::map<std::int64_t, std::int64_t> first;  // by content
+    for (;;) {
+        DREDGER_TRY(const bool there, rows.step());
+        if (!there) break;
+        const auto [one, is_first] = first.emplace(rows.number(1), rows.number(0));
+        ++copies.count[one->second];
+        if (!is_first) copies.further.insert(rows.number(0));
     }
-    return {};
+    std::erase_if(copies.count, [](const auto& one) { return one.second < 2; });
+    return copies;
 }
 
-Result<void> Catalog::load_layout(Candidate& candidate) const {
-    MediumLayout& layout = candidate.layout;
-    layout_.bind(1, candidate.id);
-    DREDGER_CHECK(layout_.each([&] {
-        layout.extents.emplace_back(
-            Extent{loaded(layout_.number(1)), loaded(layout_.number(2)), static_cast<Held>(layout_.number(0))});
-        return true;
-    }));
-    if (layout.codec == Codec::each) DREDGER_CHECK(load_packs(candidate));
-    // Few candidates have sums.
-    sums_.bind(1, candidate.id);
-    return sums_.each([&] {
-        layout.sum_unit = static_cast<std::uint32_t>(sums_.number(0));
-        const auto bytes = sums_.blob(1);
-        layout.sums.resize(bytes.size() / sizeof(std::uint32_t));
-        std::memcpy(layout.sums.data(), bytes.data(), layout.sums.size() * sizeof(std::uint32_t));
-        return true;
-    });
+Result<std::vector<Candidate>> Catalog::of_same_content(const Candidate& candidate) const {
+    std::vector<Candidate> list;
+    if (candidate.content == 0) return list;
+    DREDGER_TRY(
+        Statement rows,
+        database().prepare(fmt::format(
+            "SELECT {} FROM candidates WHERE content = ? AND content > 0 AND id <> ? ORDER BY state, id LIMIT {}",
+            columns(), kMostNamesakes)));
+    rows.bind(1, candidate.content).bind(2, candidate.id);
+    for (;;) {
+        DREDGER_TRY(const bool there, rows.step());
+        if (!there) return list;
+        list.push_back(candidate_at(rows));
+    }
 }
 
-Result<void> Catalog::load_packs(Candidate& candidate) const {
-    DREDGER_TRY(Statement rows,
-                database_.prepare("SELECT position, codec, content, skip, unpacked FROM packs WHERE candidate=?"));
-    rows.bind(1, candidate.id);
-    return rows.each([&] {
-        const auto position = static_cast<std::size_t>(rows.number(0));
-        const auto part = [&](int column) { return static_cast<std::uint32_t>(rows.number(column)); };
-        if (position < candidate.layout.extents.size())
-            candidate.layout.extents[position].pack = {static_cast<Pack::Method>(rows.number(1)), part(3), part(4),
-                                                       part(2)};
-        return true;
-    });
-}
-
-Result<std::optional<Candidate>> Catalog::row_of(std::int64_t id) const {
-    find_.bind(1, id);
-    std::optional<Candidate> found;
-    DREDGER_CHECK(find_.each([&] {
-        found = candidate_at(find_);
+std::string Catalog::name_of(std::int64_t id) const {
+    std::string text;
+    if (!name_.is_prepared()) {
+        auto prepared =
+            database().prepare("SELECT folder, name, coalesce(created, modified) FROM candidates WHERE id=?");
+        if (!prepared) return text;
+        name_ = std::move(*prepared);
+    }
+    name_.bind(1, id);
+    (void)name_.each([&] {
+        FileEntry entry;
+        entry.folder = name_.text(0);
+        entry.name = name_.text(1);
+        if (!name_.is_null(2)) entry.created = FileTime{name_.number(2), 0, {}};
+        text = title_of(entry);
         return false;
-    }));
-    return found;
+    });
+    return text;
 }
 
-Result<std::optional<Candidate>> Catalog::find(std::int64_t id) const {
-    DREDGER_TRY(std::optional<Candidate> found, row_of(id));
-    if (found) DREDGER_CHECK(load_layout(*found));
-    return found;
+Result<void> Catalog::each_piece(
+    std::int64_t volume,
+    const std::function<void(std::int64_t candidate, const Extent&, bool is_proven)>& visit) const {
+    DREDGER_TRY(Statement rows,
+                database().prepare(fmt::format(
+                    "SELECT c.id, e.held, e.offset, e.length, (c.proof >= {} AND c.chk <= {}) OR c.codec = {} FROM "
+                    "candidates c JOIN extents e ON e.candidate = c.id WHERE c.volume = ? AND c.state <> {} AND "
+                    "c.origin <> {} AND c.is_folder = 0 AND c.codec <> {} ORDER BY c.id, e.position",
+                    code(Proof::structure), code(Check::plausible), code(Codec::each), code(State::live),
+                    code(Origin::signature), code(Codec::lznt1))));
+    rows.bind(1, volume);
+    for (;;) {
+        DREDGER_TRY(const bool there, rows.step());
+        if (!there) return {};
+        visit(rows.number(0), {loaded(rows.number(2)), loaded(rows.number(3)), static_cast<Held>(rows.number(1))},
+              rows.number(4) != 0);
+    }
+}
+
+Result<void> Catalog::each_stored_extent(
+    std::int64_t source, const std::function<void(std::int64_t candidate, const Extent&)>& visit) const {
+    DREDGER_TRY(Statement rows,
+                database().prepare("SELECT e.candidate, e.offset, e.length FROM extents e JOIN candidates c ON c.id = "
+                                   "e.candidate JOIN volumes v ON v.id = c.volume WHERE v.source=? AND e.held = 0"));
+    rows.bind(1, source);
+    for (;;) {
+        DREDGER_TRY(const bool there, rows.step());
+        if (!there) return {};
+        visit(rows.number(0), {loaded(rows.number(1)), loaded(rows.number(2))});
+    }
+}
+
+Result<std::string> Catalog::path_of_holder(std::int64_t source, const Extent& range) const {
+    DREDGER_TRY(
+        Statement rows,
+        database().prepare(fmt::format(
+            "SELECT c.folder, c.name FROM extents e JOIN candidates c ON c.id = e.candidate JOIN volumes v ON v.id = "
+            "c.volume WHERE v.source = ? AND e.held = {} AND e.offset <= ? AND e.offset + e.length > ? AND c.size >= ? "
+            "AND "
+            "c.origin <> {} AND c.is_folder = 0 ORDER BY c.id LIMIT 1",
+            code(Held::stored), code(Origin::signature))));
+    rows.bind(1, source).bind(2, stored(range.offset)).bind(3, stored(range.offset)).bind(4, stored(range.length));
+    DREDGER_TRY(const bool there, rows.step());
+    return there ? joined(rows.text(0), rows.text(1)) : std::string();
+}
+
+Result<void> Catalog::each_extent(
+    const std::function<void(std::int64_t volume, State state, Band band, const Extent&)>& visit) const {
+    DREDGER_TRY(
+        Statement rows,
+        database().prepare("SELECT c.volume, c.state, c.band, e.offset, e.length FROM extents e JOIN candidates c "
+                           "ON c.id = e.candidate WHERE e.held = 0 AND c.is_folder = 0"));
+    for (;;) {
+        DREDGER_TRY(const bool there, rows.step());
+        if (!there) return {};
+        visit(rows.number(0), static_cast<State>(rows.number(1)), static_cast<Band>(rows.number(2)),
+              {loaded(rows.number(3)), loaded(rows.number(4))});
+    }
 }
 
 }  // namespace dredger

@@ -26,6 +26,12 @@ int bind_learnt(sqlite::Statement& statement, const Learnt& learnt);
 // Without its layout's extents and sums.
 Candidate candidate_at(const sqlite::Statement& row);
 
+// The totals of any candidates: folders, files of each band, bytes, and those that are expected to come back.
+inline constexpr const char* kTotalColumns =
+    "sum(is_folder), sum(NOT is_folder AND band=0), sum(NOT is_folder AND band=1), sum(NOT is_folder AND band=2), "
+    "sum(NOT is_folder AND band=3), sum(CASE WHEN is_folder THEN 0 ELSE size END), "
+    "sum(CASE WHEN is_folder THEN 0.0 ELSE size * (prospect / 100.0) END)";
+
 void bind_values(sqlite::Statement& statement, const Condition& condition);
 
 // SQLite holds signed numbers: what is above their range comes back as it was.

@@ -42,6 +42,7 @@ class Statement {
     std::string text(int column) const;
     std::vector<std::byte> blob(int column) const;
     bool is_null(int column) const;
+    bool is_prepared() const { return statement_ != nullptr; }
 
     // Runs to the end; `visit` is called at each row, and stops it where it returns false. Ready for the next use then.
     template <class Visit>

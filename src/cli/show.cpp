@@ -3,7 +3,7 @@
 #include <fmt/format.h>
 
 #include "catalog/attaching.h"
-#include "catalog/checking.h"
+#include "checking/checking.h"
 #include "cli/commands.h"
 #include "cli/content_bar.h"
 #include "cli/selection_options.h"

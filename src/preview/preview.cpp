@@ -3,7 +3,7 @@
 #include <fmt/format.h>
 #include <fstream>
 
-#include "catalog/checking.h"
+#include "checking/checking.h"
 #include "media/content.h"
 #include "preview/page.h"
 #include "preview/sheets.h"

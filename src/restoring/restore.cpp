@@ -8,14 +8,13 @@
 #include "base/amounts.h"
 #include "base/checked.h"
 #include "catalog/attaching.h"
-#include "catalog/checking.h"
-#include "formats/reader.h"
-#include "media/content.h"
 #include "media/drives.h"
 #include "restoring/books.h"
 #include "restoring/crew.h"
+#include "restoring/deed.h"
 #include "restoring/destination.h"
 #include "restoring/placer.h"
+#include "restoring/planner.h"
 #include "restoring/sidecar.h"
 
 namespace dredger {
@@ -36,75 +35,17 @@ std::string volume_name(const ScannedVolume& volume) {
                                       : fmt::format("volume {} {}", volume.place.number, volume.facts.label);
 }
 
-Outcome expected(const Candidate& c) { return c.prospect.band == Band::sound ? Outcome::whole : Outcome::doubtful; }
-
-// Bytes of the destination that it will take.
-std::uint64_t stored_bytes(const Candidate& candidate) {
-    if (candidate.layout.codec != Codec::none) return candidate.record.size;
-    std::uint64_t zeros = 0;
-    for (const Extent& extent : candidate.layout.extents) zeros += extent.is_zeros() ? extent.length : 0;
-    return candidate.record.size - std::min(candidate.record.size, zeros);
-}
-
-Description described(const MediumPtr& medium, const Candidate& c) {
-    const Format* format = format_named(c.format);
-    if (format == nullptr) format = format_with_extension(extension_of(c.record.name));
-    if (format == nullptr || !format->describe || c.layout.empty()) return {};
-    const auto content = open_content(medium, c.layout, c.record.size);
-    Budget budget;
-    Reader reader(*content, budget);
-    return format->describe(reader, std::min(content->size(), c.record.size));
-}
-
-// One catalog's part of the work.
-struct Job {
-    Catalog* catalog;
-    std::string name;  // of the catalog, as in the manifest
-    const Selection* selection;
-    fs::path source;
-    std::uint64_t files = 0, folders = 0, bytes = 0;
-    std::set<std::int64_t> wanted;                // volumes of which something is
-    std::map<std::int64_t, MediumPtr> media;      // by volume
-    std::map<std::int64_t, std::string> volumes;  // names by volume
-    std::map<std::int64_t, fs::path> folder_for;  // by volume
-    std::vector<Learnt> learnt;                   // of those that were checked on the way
-};
-
-struct Task {
-    Job* job;
-    Candidate candidate;
-    MediumPtr medium;
-    fs::path staged;
-    fs::path wanted;       // place; of one whose content is asked first: empty
-    std::uint64_t number;  // running
-    std::uint64_t bytes;   // that it takes
-};
-
-struct Done {
-    Description said;
-    bool is_learnt = false;
-    bool is_left_out = false;  // it is not believed whole, and only what is whole is wanted
-    bool is_misread = false;   // what was read back is not what was written
-    Result<WrittenFile> written = WrittenFile{};
-};
-
 class Restoration {
   public:
     Restoration(const std::vector<RestoreJob>& jobs, const RestoreRequest& request, RestoreObserver& observer)
         : request_(request), observer_(observer) {
-        for (const RestoreJob& job : jobs)
-            jobs_.push_back({job.catalog,
-                             job.catalog->path().filename().string(),
-                             &job.selection,
-                             job.source,
-                             0,
-                             0,
-                             0,
-                             {},
-                             {},
-                             {},
-                             {},
-                             {}});
+        for (const RestoreJob& job : jobs) {
+            Job& mine = jobs_.emplace_back();
+            mine.catalog = job.catalog;
+            mine.name = job.catalog->path().filename().string();
+            mine.selection = &job.selection;
+            mine.source = job.source;
+        }
     }
 
     Result<RestoreReport> run() {
@@ -124,12 +65,15 @@ class Restoration {
         }
         books_ = std::move(earlier);
         landing_.emplace(request_.destination, rules_, request_.if_exists, books_->manifest());
+        planner_.emplace(request_, rules_, *books_, *landing_);
         if (report_.bytes > destination_->room())
             observer_.warning(
                 fmt::format("the selection has {}, the destination has room for {}: it ends when it is full",
                             size_text(report_.bytes), size_text(destination_->room())));
         {
-            crew_.emplace(std::thread::hardware_concurrency(), [this](Task& task) { return work(task); });
+            crew_.emplace(std::thread::hardware_concurrency(), [this](Deed& deed) {
+                return carry_out(deed, request_, planner_->asks_content(), making_time_, watch_);
+            });
             placer_.emplace();
             auto all = restore_all();
             watch_.stop = true;
@@ -237,7 +181,8 @@ class Restoration {
             DREDGER_CHECK(job.catalog->each(*job.selection, Order{Order::By::path}, true, [&](Candidate& c) {
                 if (observer_.should_stop()) report_.interrupted = true;
                 if (is_over()) return false;
-                if (auto done = c.record.is_folder ? make_folder(job, c) : plan(job, c); !done) failure = done.error();
+                if (auto done = c.record.is_folder ? make_folder(job, c) : begin_file(job, c); !done)
+                    failure = done.error();
                 return !failure && !is_over();
             }));
             // Also after a failure, what is read already is put in its place.
@@ -260,30 +205,11 @@ class Restoration {
 
     bool is_over() const { return report_.interrupted || report_.stopped; }
 
-    NameFacts facts_for(const Job& job, const Candidate& c, const Description* said, std::uint64_t number) const {
-        const auto volume = job.volumes.find(c.volume);
-        return {&c, said, volume == job.volumes.end() ? "" : volume->second, number};
-    }
-
-    bool asks_content() const {
-        return request_.arrangement == Arrangement::date || (request_.rename && request_.rename->asks_content());
-    }
-
-    // Of its volume, below the destination; empty: the destination itself.
-    static fs::path folder_for(const Job& job, const Candidate& c) {
-        const auto folder = job.folder_for.find(c.volume);
-        return folder == job.folder_for.end() ? fs::path() : folder->second;
-    }
-
-    fs::path wanted(const Job& job, const Candidate& c, const Description* said, std::uint64_t number) const {
-        return folder_for(job, c) / Landing::wanted(facts_for(job, c, said, number), request_.arrangement,
-                                                    request_.rename ? &*request_.rename : nullptr, rules_);
-    }
-
     Result<void> make_folder(Job& job, const Candidate& c) {
         // Other arrangements have folders of their own.
         if (request_.arrangement != Arrangement::tree || request_.rename) return {};
-        const fs::path relative = landing_->folder_for(folder_for(job, c) / mapped_path(c.record.path(), rules_));
+        const fs::path relative =
+            landing_->folder_for(Planner::folder_for(job, c) / mapped_path(c.record.path(), rules_));
         std::error_code failed;
         if (!request_.dry_run) {
             failed = landing_->make_folder(relative);
@@ -294,52 +220,43 @@ class Restoration {
     }
 
     // A file is either done with here, or given to those who read and write.
-    Result<void> plan(Job& job, Candidate& c) {
-        if (const std::string where = books_->done_already(job.name, c); !where.empty()) {
+    Result<void> begin_file(Job& job, Candidate& c) {
+        Plan plan = planner_->plan(job, c);
+        if (plan.refusal) {
             seen(c);
-            return tell(job, c, where, Outcome::already, "", nullptr);
+            return tell(job, c, plan.place, plan.refusal->outcome, plan.refusal->why, nullptr);
         }
-        const std::uint64_t number = ++number_;
-        const bool is_placed_later = asks_content();
-        const fs::path place = is_placed_later ? fs::path() : wanted(job, c, nullptr, number);
-        const auto refuse = [&](Outcome outcome, const std::string& why) {
-            seen(c);
-            return tell(job, c, place, outcome, why, nullptr);
-        };
-        const auto medium = job.media.find(c.volume);
-        if (medium == job.media.end()) return refuse(Outcome::failed, "its medium is not attached");
-        if (c.record.size > 0 && c.layout.empty())
-            return refuse(Outcome::failed, "nothing tells where its content lies");
-        if (request_.partials == Partials::skip && expected(c) != Outcome::whole && !can_be_checked(c))
-            return refuse(Outcome::skipped, "it is not believed whole");
-        if (!is_placed_later)
-            if (const std::string why = landing_->refusal(place); !why.empty()) return refuse(Outcome::skipped, why);
+        const MediumPtr medium = job.media.at(c.volume);
         if (request_.dry_run) {
             seen(c);
-            if (!is_placed_later) return pretend(job, c, place);
-            const Description said = described(medium->second, c);
-            return pretend(job, c, wanted(job, c, &said, number));
+            if (!planner_->asks_content()) return pretend(job, c, plan.place);
+            const Description said = described(medium, c);
+            return pretend(job, c, planner_->wanted(job, c, &said, plan.number));
         }
+        DREDGER_TRY(const bool has_room, wait_for_room(plan.bytes));
+        if (!has_room) return {};
+        seen(c);
+        in_hand_ += plan.bytes;
+        const bool takes_long = c.record.size >= kTakesLong;
+        const fs::path staged = destination_->staging_name(plan.number);
+        crew_->give({&job, std::move(c), medium, staged, std::move(plan)}, takes_long);
+        return {};
+    }
 
-        const std::uint64_t bytes = stored_bytes(c);
-        while (crew_->waiting() > 0 && (crew_->waiting() >= kWaiting || in_hand_ + bytes > kWaitingBytes)) {
-            DREDGER_CHECK(place_next());
-            if (is_over()) return {};
-        }
-        while (!destination_->takes(bytes, in_hand_)) {
+    // Places what is in hand until there is room for so much more; false: there will be none, or it is over.
+    Result<bool> wait_for_room(std::uint64_t bytes) {
+        const auto is_much = [&] {
+            return crew_->waiting() > 0 && (crew_->waiting() >= kWaiting || in_hand_ + bytes > kWaitingBytes);
+        };
+        while (is_much() || !destination_->takes(bytes, in_hand_)) {
             if (crew_->waiting() == 0) {
                 stop_as_full();
-                return {};
+                return false;
             }
             DREDGER_CHECK(place_next());
-            if (is_over()) return {};
+            if (is_over()) return false;
         }
-        seen(c);
-        in_hand_ += bytes;
-        const bool takes_long = c.record.size >= kTakesLong;
-        crew_->give({&job, std::move(c), medium->second, destination_->staging_name(number), place, number, bytes},
-                    takes_long);
-        return {};
+        return true;
     }
 
     void seen(const Candidate& c) {
@@ -351,26 +268,6 @@ class Restoration {
         report_.stopped = Error{ErrorKind::output, "the destination is full", request_.destination.string(),
                                 fmt::format("go on elsewhere: the same command with --to ELSEWHERE --after {}",
                                             request_.destination.string())};
-    }
-
-    // By several threads at once: nothing here but the task and the request is touched.
-    Done work(Task& task) {
-        Done done;
-        if (can_be_checked(task.candidate)) {
-            check_content(task.medium, task.candidate);
-            done.is_learnt = true;
-        }
-        if (request_.partials == Partials::skip && expected(task.candidate) != Outcome::whole) {
-            done.is_left_out = true;
-            return done;
-        }
-        if (asks_content()) done.said = described(task.medium, task.candidate);
-        done.written = write_file(task.medium, task.candidate.layout, task.candidate.record, task.staged, request_.sums, watch_);
-        if (!done.written || done.written->interrupted) return done;
-        if (request_.verify) done.is_misread = read_back(task.staged, request_.sums) != done.written->sum;
-        const auto completed = done.written->file.complete(task.candidate.record, making_time_);
-        if (!completed) done.written = tl::unexpected<Error>(completed.error());
-        return done;
     }
 
     // Waits for the oldest file in hand, and puts it in its place.
@@ -387,16 +284,17 @@ class Restoration {
                 if (crew_->waiting() == 0) return {};
                 continue;
             }
-            in_hand_ -= next->first.bytes;
+            in_hand_ -= next->first.plan.bytes;
             return place(next->first, next->second);
         }
     }
 
-    Result<void> place(Task& task, Done& done) {
-        Job& job = *task.job;
-        const Candidate& c = task.candidate;
+    Result<void> place(Deed& deed, Done& done) {
+        Job& job = *deed.job;
+        const Candidate& c = deed.candidate;
         if (done.is_learnt) job.learnt.push_back(c);
-        fs::path relative = asks_content() ? wanted(job, c, &done.said, task.number) : task.wanted;
+        fs::path relative =
+            planner_->asks_content() ? planner_->wanted(job, c, &done.said, deed.plan.number) : deed.plan.place;
         if (done.is_left_out) return tell(job, c, relative, Outcome::skipped, "it is not believed whole", nullptr);
         if (!done.written) {
             const bool full = destination_->room() == 0;
@@ -433,7 +331,7 @@ class Restoration {
         if (is_aside) DREDGER_CHECK(write_sidecar(target, *job.catalog, c, written.gaps));
         // The row comes first: a run that is killed between the two finds no file, and restores it again to this place.
         DREDGER_CHECK(tell(job, c, landed.place, outcome, gaps, &written));
-        placer_->give({std::move(written.file), target, job.name, std::move(task.candidate), landed.place, outcome});
+        placer_->give({std::move(written.file), target, job.name, std::move(deed.candidate), landed.place, outcome});
         return tell_unplaced(placer_->failures());
     }
 
@@ -475,14 +373,14 @@ class Restoration {
     std::optional<Destination> destination_;
     std::optional<Books> books_;
     std::optional<Landing> landing_;
-    std::vector<std::string> remarks_;                  // for the log, from before there is one
-    std::vector<std::pair<fs::path, Record>> folders_;  // whose times are set when all is written
+    std::optional<Planner> planner_;
+    std::vector<std::string> remarks_;                     // for the log, from before there is one
+    std::vector<std::pair<fs::path, FileEntry>> folders_;  // whose times are set when all is written
     std::optional<Error> first_missing_;
-    std::uint64_t number_ = 0;                       // of files that were given a name
     std::uint64_t seen_files_ = 0, seen_bytes_ = 0;  // done with, or in hand
     std::uint64_t in_hand_ = 0;                      // bytes that those read ahead take
     WritingWatch watch_;
-    std::optional<Crew<Task, Done>> crew_;  // these two last: they end before what they use
+    std::optional<Crew<Deed, Done>> crew_;  // these two last: they end before what they use
     std::optional<Placer> placer_;
 };
 

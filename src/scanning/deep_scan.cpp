@@ -4,7 +4,7 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
-#include "catalog/checking.h"
+#include "checking/checking.h"
 #include "media/content.h"
 #include "ranking/content_evidence.h"
 #include "scanning/find_name.h"
@@ -28,9 +28,10 @@ std::string settings_of(const ScanRequest& request) {
 }
 
 std::string text_of(const SweepState& state) {
-    nlohmann::json text = {
-        {"dropped", state.dropped}, {"given_up", state.given_up}, {"taken", nlohmann::json::array()},
-        {"doubtful", nlohmann::json::array()}};
+    nlohmann::json text = {{"dropped", state.dropped},
+                           {"given_up", state.given_up},
+                           {"taken", nlohmann::json::array()},
+                           {"doubtful", nlohmann::json::array()}};
     for (const Extent& extent : state.taken) text["taken"].push_back({extent.offset, extent.length});
     for (const Extent& extent : state.doubtful) text["doubtful"].push_back({extent.offset, extent.length});
     return text.dump();

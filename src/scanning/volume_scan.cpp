@@ -5,7 +5,7 @@
 #include <nlohmann/json.hpp>
 
 #include "base/checked.h"
-#include "catalog/checking.h"
+#include "checking/checking.h"
 #include "volumes/mapping.h"
 
 namespace dredger {

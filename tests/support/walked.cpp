@@ -9,7 +9,7 @@
 #include "base/checked.h"
 #include "base/digest.h"
 #include "bins/bins.h"
-#include "catalog/checking.h"
+#include "checking/checking.h"
 #include "media/content.h"
 #include "media/window.h"
 #include "ranking/prospect.h"

@@ -1,4 +1,4 @@
-#include "catalog/checking.h"
+#include "checking/checking.h"
 
 #include <algorithm>
 
@@ -82,7 +82,8 @@ bool check_content(const MediumPtr& medium, Candidate& candidate, const Budget::
     candidate.is_checked = true;
     if (evidence.measured.end == Measured::End::nonsense) return true;
     evidence.is_padded = true;
-    const bool is_right = evidence.measured.is_file() && evidence.measured.end != Measured::End::broken && evidence.measured.length <= record.size;
+    const bool is_right = evidence.measured.is_file() && evidence.measured.end != Measured::End::broken &&
+                          evidence.measured.length <= record.size;
     add_content(candidate.prospect, evidence, record.size);
     candidate.proof = is_right ? evidence.measured.proof : Proof::none;
     const Format* finer = format_named(evidence.measured.format.empty() ? best->name : evidence.measured.format);
