@@ -63,7 +63,7 @@ std::string iso8601(const FileTime& time) {
         std::string decimals = fmt::format(FMT_COMPILE(".{:09}"), time.nanoseconds);
         out += decimals.substr(0, decimals.find_last_not_of('0') + 1);
     }
-    return out + "Z";
+    return time.clock == FileTime::Clock::utc ? out + "Z" : out;
 }
 
 std::string short_time(const FileTime& time) { return digits(time.seconds, " ", false); }
@@ -102,7 +102,8 @@ std::optional<FileTime> parse_iso8601(std::string_view text) {
     constexpr std::size_t kToTheSecond = 19;
     if (text.size() < kToTheSecond) return std::nullopt;
     const auto typed = parse_time(text.substr(0, kToTheSecond));
-    return typed ? std::optional(FileTime{typed->first, 0, FileTime::Clock::utc}) : std::nullopt;
+    const auto clock = text.ends_with('Z') ? FileTime::Clock::utc : FileTime::Clock::local;
+    return typed ? std::optional(FileTime{typed->first, 0, clock}) : std::nullopt;
 }
 
 }  // namespace dredger

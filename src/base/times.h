@@ -38,7 +38,7 @@ std::optional<FileTime> windows_time(std::uint64_t steps);
 // an hour east of UTC.
 std::optional<FileTime> exfat_time(std::uint32_t stamp, std::uint8_t tenths, std::uint8_t utc_offset);
 
-// "2026-05-03T09:12:44Z", with decimals only where there are any.
+// "2026-05-03T09:12:44Z", with decimals only where there are any, and without the Z where the zone is not known.
 std::string iso8601(const FileTime& time);
 // What iso8601() wrote, to the second; nothing where it is no such text.
 std::optional<FileTime> parse_iso8601(std::string_view text);

@@ -40,13 +40,13 @@ struct SweepState {
 
 struct CarveOptions {
     Wanted wanted;
-    std::vector<const Format*> further;    // the user's own
-    bool every_offset = false;             // not only where sectors begin
-    bool inside = false;                   // also within files that were found whole
-    std::uint64_t cluster = 0;             // bytes; 0: not known
-    unsigned workers = 0;                  // 0: as many as the machine has processors
-    MediumPtr medium = {};                 // that the ground is of, and
-    std::vector<Tracer> tracers = {};      // what file systems left is looked for on its way, with these
+    std::vector<const Format*> further;  // the user's own
+    bool every_offset = false;           // not only where sectors begin
+    bool inside = false;                 // also within files that were found whole
+    std::uint64_t cluster = 0;           // bytes; 0: not known
+    unsigned workers = 0;                // 0: as many as the machine has processors
+    MediumPtr medium = {};               // that the ground is of, and
+    std::vector<Tracer> tracers = {};    // what file systems left is looked for on its way, with these
 };
 
 class FindSink {
@@ -87,9 +87,9 @@ class Carver {
     std::shared_ptr<const Content> ground_;
     CarveOptions options_;
     Nominator nominator_;
-    Coverage known_;     // by files that are known already
-    Coverage taken_;     // by whole files
-    Coverage doubtful_;  // by the good parts of broken files
+    Coverage known_;           // by files that are known already
+    Coverage taken_;           // by whole files
+    Coverage doubtful_;        // by the good parts of broken files
     bool is_in_order_ = true;  // the ground, on its medium
     std::uint64_t dropped_ = 0;
     std::uint64_t given_up_ = 0;

@@ -121,7 +121,8 @@ const std::string& columns() {
 }
 
 const std::string& declarations() {
-    static const std::string text = joined_columns(all_columns(), [](const Column& c) { return c.name + " " + c.type; });
+    static const std::string text =
+        joined_columns(all_columns(), [](const Column& c) { return c.name + " " + c.type; });
     return text;
 }
 

@@ -177,9 +177,9 @@ Result<void> all_or_nothing(Database& database, const std::function<Result<void>
 
 Result<void> make_tables(Database& database) {
     return all_or_nothing(database, [&]() -> Result<void> {
-        DREDGER_CHECK(database.execute(fmt::format("PRAGMA application_id={}; PRAGMA user_version={};",
-                                                   kCatalogApplicationId, kCatalogVersion)
-                                           .c_str()));
+        DREDGER_CHECK(database.execute(
+            fmt::format("PRAGMA application_id={}; PRAGMA user_version={};", kCatalogApplicationId, kCatalogVersion)
+                .c_str()));
         DREDGER_CHECK(database.execute(fmt::format(kTables, rows::declarations()).c_str()));
         return give_uuid(database);
     });

@@ -10,8 +10,8 @@ namespace dredger {
 // were read when they were found.
 bool can_be_checked(const Candidate& candidate);
 
-// Sets what the content shows: prospect, proof, and a finer format. Leaves the rest as it is. False: `stop` ended it, and
-// nothing is changed.
+// Sets what the content shows: prospect, proof, and a finer format. Leaves the rest as it is. False: `stop` ended it,
+// and nothing is changed.
 bool check_content(const MediumPtr& medium, Candidate& candidate, const Budget::Stop& stop = {});
 
 // Where content of this name that fills whole clusters ends, as WalkOptions::content_end wants it.

@@ -87,8 +87,8 @@ int survey_source(const std::string& source) {
     for (const Volume& volume : map->volumes) {
         const auto window = open_volume(medium, volume);
         // What a container holds is seen through it.
-        const auto opened = volume.is_container() ? Result<std::shared_ptr<const FileSystem>>(nullptr)
-                                                  : (*found)->filesystem(volume);
+        const auto opened =
+            volume.is_container() ? Result<std::shared_ptr<const FileSystem>>(nullptr) : (*found)->filesystem(volume);
         const bool is_lost = volume.table == TableKind::lost;
         std::string says = is_lost               ? "nothing: lost"
                            : volume.name.empty() ? volume.type

@@ -49,9 +49,9 @@ struct FileEntry {
     std::uint64_t shares = 0;
     // The point in time that it is of: the generation of the tree that tells of it. 0: the file system's newest.
     std::uint64_t version = 0;
-    std::string folder;  // UTF-8, parts joined with '/', no slash at either end; empty for the root
-    std::string name;    // UTF-8; never empty. Of a stream: that of its file, a semicolon, and its own
-    std::string stream;  // the stream's own name; empty: it is the file's content
+    std::string folder;                // UTF-8, parts joined with '/', no slash at either end; empty for the root
+    std::string name;                  // UTF-8; never empty. Of a stream: that of its file, a semicolon, and its own
+    std::string stream;                // the stream's own name; empty: it is the file's content
     bool is_own = false;               // it is the file system's own, and nobody's loss
     bool name_is_whole = true;         // false: a part of it was inferred or is lost; `notes` says which
     bool name_is_placeholder = false;  // nothing is known of its name: a number stands for it

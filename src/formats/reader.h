@@ -1,10 +1,10 @@
 // How measurers read content: numbers and bytes at any place of it, through a few windows, so that no file is ever held
 // in memory whole.
 //
-// Where a number lies behind the end or can't be read its bytes are 0, and the reader is not ok() from then on: what was
-// concluded from it is not proven. Questions (holds, has, is_zeros, find) and runs of bytes (some, text) may reach behind the end:
-// nothing stands there. Every call spends from the budget that the caller gave; when that is spent nothing can be read
-// any more. Loops over counts that the content claims ask ok().
+// Where a number lies behind the end or can't be read its bytes are 0, and the reader is not ok() from then on: what
+// was concluded from it is not proven. Questions (holds, has, is_zeros, find) and runs of bytes (some, text) may reach
+// behind the end: nothing stands there. Every call spends from the budget that the caller gave; when that is spent
+// nothing can be read any more. Loops over counts that the content claims ask ok().
 #pragma once
 
 #include <algorithm>

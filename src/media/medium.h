@@ -37,11 +37,11 @@ struct Extent {
     bool is_unknown() const { return held == Held::unknown; }
     std::uint64_t end() const { return offset + length; }
     // Whether `next` goes on where this one ends, so that the two are one.
-    bool goes_on_with(const Extent& next) const {
-        return held == next.held && (!is_stored() || end() == next.offset);
-    }
+    bool goes_on_with(const Extent& next) const { return held == next.held && (!is_stored() || end() == next.offset); }
     // `length` bytes of it, from its byte `skip` on.
-    Extent part(std::uint64_t skip, std::uint64_t bytes) const { return {is_stored() ? offset + skip : 0, bytes, held}; }
+    Extent part(std::uint64_t skip, std::uint64_t bytes) const {
+        return {is_stored() ? offset + skip : 0, bytes, held};
+    }
     bool operator==(const Extent&) const = default;
 };
 

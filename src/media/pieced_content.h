@@ -1,4 +1,5 @@
-// Content whose extents are packed each by itself (LayoutExtent::pack). What of one can't be unpacked is reported as bad.
+// Content whose extents are packed each by itself (LayoutExtent::pack). What of one can't be unpacked is reported as
+// bad.
 #pragma once
 
 #include "media/layout.h"
@@ -32,8 +33,8 @@ class PiecedContent final : public Medium {
     std::vector<Piece> pieces_;
     std::uint64_t size_ = 0;
     mutable std::uint64_t loaded_ = kNothing;  // the place of the packed extent in `bytes_`
-    mutable std::vector<std::byte> bytes_;          // that came out of it
-    mutable std::size_t good_ = 0;                  // of these, as many are right
+    mutable std::vector<std::byte> bytes_;     // that came out of it
+    mutable std::size_t good_ = 0;             // of these, as many are right
 };
 
 // Unpacks into `into`, which is as large as what comes out, and tells how many of its bytes are right: fewer than all

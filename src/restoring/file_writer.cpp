@@ -159,8 +159,7 @@ void StagedFile::discard() {
 }
 
 Result<WrittenFile> write_file(const MediumPtr& medium, const MediumLayout& layout, const FileEntry& record,
-                               const fs::path& staged, SumKind sums,
-                               WritingWatch& watch) {
+                               const fs::path& staged, SumKind sums, WritingWatch& watch) {
     WrittenFile written;
     DREDGER_TRY(written.file, StagedFile::create(staged));
     StagedFile& file = written.file;

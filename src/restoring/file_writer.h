@@ -60,8 +60,7 @@ struct WritingWatch {
 
 // Stretches that are zeros by definition become holes of the file.
 Result<WrittenFile> write_file(const MediumPtr& medium, const MediumLayout& layout, const FileEntry& record,
-                               const std::filesystem::path& staged,
-                               SumKind sums, WritingWatch& watch);
+                               const std::filesystem::path& staged, SumKind sums, WritingWatch& watch);
 
 // The sum of a file, read from its drive and not from memory where that can be asked for; empty: it can't be read.
 std::string read_back(const std::filesystem::path& file, SumKind sums);

@@ -8,8 +8,8 @@
 #include "scanning/told_finds.h"
 #include "scanning/volume_scan.h"
 #include "volumes/containers.h"
-#include "volumes/mapping.h"
 #include "volumes/lost.h"
+#include "volumes/mapping.h"
 
 namespace dredger {
 
@@ -19,10 +19,11 @@ Result<bool> scan_late_volumes(ScanSession& session, std::vector<VolumeTrace> tr
     add_traced_volumes(*medium, std::move(traces), map);
     for (std::size_t i = before; i < map.volumes.size(); ++i) {
         const Volume place = map.volumes[i];
-        DREDGER_TRY(const std::string holder, session.catalog.path_of_holder(session.source, {place.offset, place.length}));
+        DREDGER_TRY(const std::string holder,
+                    session.catalog.path_of_holder(session.source, {place.offset, place.length}));
         if (!holder.empty()) {
-            session.observer.warning(fmt::format("{} holds the image of a medium ({}): restore it and scan it by itself",
-                                         holder, place.type));
+            session.observer.warning(fmt::format(
+                "{} holds the image of a medium ({}): restore it and scan it by itself", holder, place.type));
             continue;
         }
         if (session.observer.should_stop()) return false;

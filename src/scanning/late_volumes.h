@@ -7,7 +7,8 @@
 
 namespace dredger {
 
-// `map`: the volumes whose records are in the catalog, all of the session's source; the new ones are added to it. False: stopped.
+// `map`: the volumes whose records are in the catalog, all of the session's source; the new ones are added to it.
+// False: stopped.
 Result<bool> scan_late_volumes(ScanSession& session, std::vector<VolumeTrace> traces, PartitionMap& map);
 
 }  // namespace dredger

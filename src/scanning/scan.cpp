@@ -182,8 +182,7 @@ class RecordScan {
         stretches.push_back(std::move(stretch));
         session_.report.interrupted = outcome.interrupted;
         if (outcome.interrupted) return {};
-        DREDGER_TRY(const bool is_done,
-                    scan_former_volumes(session_, place, volume, filesystem, next_number, former));
+        DREDGER_TRY(const bool is_done, scan_former_volumes(session_, place, volume, filesystem, next_number, former));
         session_.report.interrupted = !is_done;
         return {};
     }
@@ -214,8 +213,8 @@ Result<void> look_into_content(ScanSession& session, RecordScan& records, Partit
         report.interrupted = !done;
         if (!done) return {};
     }
-    DREDGER_TRY(const bool compared, compare_contents(session.catalog, session.source, session.medium,
-                                                      seen.fingerprints, session.observer));
+    DREDGER_TRY(const bool compared,
+                compare_contents(session.catalog, session.source, session.medium, seen.fingerprints, session.observer));
     report.interrupted = !compared;
     return {};
 }

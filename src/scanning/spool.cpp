@@ -15,16 +15,14 @@ namespace {
 
 constexpr std::size_t kAtOnce = 1 << 20;  // bytes written or read together
 
-// Fields one behind the other; the file lives no longer than the program, so no version and no byte order. What there is
-// of them follows from the fields' types.
+// Fields one behind the other; the file lives no longer than the program, so no version and no byte order. What there
+// is of them follows from the fields' types.
 class Packer {
   public:
     explicit Packer(std::string& into) : into_(into) {}
     template <class T>
-        requires std::is_arithmetic_v<T> || std::is_enum_v<T>
-    void add(const T& value) {
-        into_.append(reinterpret_cast<const char*>(&value), sizeof value);
-    }
+    requires std::is_arithmetic_v<T> || std::is_enum_v<T>
+    void add(const T& value) { into_.append(reinterpret_cast<const char*>(&value), sizeof value); }
     void add(const std::string& text) {
         add(static_cast<std::uint32_t>(text.size()));
         into_ += text;
@@ -67,7 +65,7 @@ class Unpacker {
   public:
     explicit Unpacker(std::string_view from) : from_(from) {}
     template <class T>
-        requires std::is_arithmetic_v<T> || std::is_enum_v<T>
+    requires std::is_arithmetic_v<T> || std::is_enum_v<T>
     void take(T& value) {
         std::memcpy(&value, from_.data(), sizeof value);
         from_.remove_prefix(sizeof value);

@@ -1,5 +1,5 @@
-// Records that can't be judged before all of a volume was seen wait here: in a file without a name beside the catalog, so
-// that memory does not grow with the medium.
+// Records that can't be judged before all of a volume was seen wait here: in a file without a name beside the catalog,
+// so that memory does not grow with the medium.
 #pragma once
 
 #include <filesystem>

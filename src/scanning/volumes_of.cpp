@@ -20,8 +20,9 @@ Result<std::optional<VolumesOfMedium>> VolumesOfMedium::find(const MediumPtr& me
     add_contained_volumes(medium, map);
     std::vector<bool> known;
     for (const Volume& volume : map.volumes) {
-        const auto& opened = found.recognised_.emplace(volume.number, shared(open_filesystem(open_volume(medium, volume))))
-                                 .first->second;
+        const auto& opened =
+            found.recognised_.emplace(volume.number, shared(open_filesystem(open_volume(medium, volume))))
+                .first->second;
         // What a table tells of is a volume, whether its file system can be read or not.
         known.push_back(volume.table != TableKind::none || !volume.holds.empty() || !opened || *opened != nullptr);
     }
@@ -47,8 +48,7 @@ const Result<std::shared_ptr<const FileSystem>>& VolumesOfMedium::filesystem(con
     const bool is_known = recognised != recognised_.end() && (!recognised->second || *recognised->second != nullptr);
     if (is_known) return opened_.emplace(place.number, recognised->second).first->second;
     const MediumPtr volume = open_volume(medium_, place);
-    return opened_
-        .emplace(place.number, shared(place.holds.empty() ? open_or_infer(volume) : open_filesystem(volume)))
+    return opened_.emplace(place.number, shared(place.holds.empty() ? open_or_infer(volume) : open_filesystem(volume)))
         .first->second;
 }
 

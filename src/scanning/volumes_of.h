@@ -1,5 +1,5 @@
-// All volumes of a medium: those that its partition table tells of, and lost ones. Each file system is opened once, as a
-// drive that is dying pays for every read.
+// All volumes of a medium: those that its partition table tells of, and lost ones. Each file system is opened once, as
+// a drive that is dying pays for every read.
 #pragma once
 
 #include <map>

@@ -13,14 +13,20 @@ namespace {
 using testing::ElementsAre;
 
 constexpr const char* kColumnsOf1 =
-    "id INTEGER PRIMARY KEY, volume INTEGER NOT NULL REFERENCES volumes, record INTEGER NOT NULL, state INTEGER NOT NULL, "
-    "origin INTEGER NOT NULL, is_folder INTEGER NOT NULL, folder TEXT NOT NULL, name TEXT NOT NULL, name_is_whole INTEGER "
-    "NOT NULL, size INTEGER NOT NULL, kind INTEGER NOT NULL, format TEXT NOT NULL, created INTEGER, created_ns INTEGER, "
-    "modified INTEGER, modified_ns INTEGER, accessed INTEGER, accessed_ns INTEGER, deleted INTEGER, deleted_ns INTEGER, "
-    "clock INTEGER NOT NULL, attributes TEXT NOT NULL, trust INTEGER NOT NULL, prospect INTEGER NOT NULL, band INTEGER NOT "
+    "id INTEGER PRIMARY KEY, volume INTEGER NOT NULL REFERENCES volumes, record INTEGER NOT NULL, state INTEGER NOT "
+    "NULL, "
+    "origin INTEGER NOT NULL, is_folder INTEGER NOT NULL, folder TEXT NOT NULL, name TEXT NOT NULL, name_is_whole "
+    "INTEGER "
+    "NOT NULL, size INTEGER NOT NULL, kind INTEGER NOT NULL, format TEXT NOT NULL, created INTEGER, created_ns "
+    "INTEGER, "
+    "modified INTEGER, modified_ns INTEGER, accessed INTEGER, accessed_ns INTEGER, deleted INTEGER, deleted_ns "
+    "INTEGER, "
+    "clock INTEGER NOT NULL, attributes TEXT NOT NULL, trust INTEGER NOT NULL, prospect INTEGER NOT NULL, band INTEGER "
+    "NOT "
     "NULL, chk INTEGER NOT NULL, reasons TEXT NOT NULL";
 constexpr const char* kColumnsOf2 =
-    ", changed INTEGER, changed_ns INTEGER, facts TEXT NOT NULL DEFAULT '', codec INTEGER NOT NULL DEFAULT 0, unit INTEGER "
+    ", changed INTEGER, changed_ns INTEGER, facts TEXT NOT NULL DEFAULT '', codec INTEGER NOT NULL DEFAULT 0, unit "
+    "INTEGER "
     "NOT NULL DEFAULT 0, within_records INTEGER NOT NULL DEFAULT 0";
 constexpr const char* kColumnsOf3 = ", proof INTEGER NOT NULL DEFAULT 0";
 constexpr const char* kColumnsOf5 =
@@ -28,38 +34,49 @@ constexpr const char* kColumnsOf5 =
 
 std::string tables_of(int version) {
     std::string sql =
-        "CREATE TABLE sources (id INTEGER PRIMARY KEY, path TEXT NOT NULL, size INTEGER NOT NULL, serial TEXT NOT NULL, "
+        "CREATE TABLE sources (id INTEGER PRIMARY KEY, path TEXT NOT NULL, size INTEGER NOT NULL, serial TEXT NOT "
+        "NULL, "
         "samples TEXT NOT NULL" +
         std::string(version >= 5 ? ", compared INTEGER NOT NULL DEFAULT 0" : "") +
-        ");CREATE TABLE volumes (id INTEGER PRIMARY KEY, source INTEGER NOT NULL REFERENCES sources, number INTEGER NOT "
+        ");CREATE TABLE volumes (id INTEGER PRIMARY KEY, source INTEGER NOT NULL REFERENCES sources, number INTEGER "
+        "NOT "
         "NULL, offset INTEGER NOT NULL, length INTEGER NOT NULL, partition_table INTEGER NOT NULL, filesystem TEXT NOT "
-        "NULL, label TEXT NOT NULL, serial TEXT NOT NULL, cluster_size INTEGER NOT NULL, used INTEGER NOT NULL, warnings "
+        "NULL, label TEXT NOT NULL, serial TEXT NOT NULL, cluster_size INTEGER NOT NULL, used INTEGER NOT NULL, "
+        "warnings "
         "TEXT NOT NULL, settings TEXT NOT NULL, done INTEGER NOT NULL" +
-        (version >= 3 ? ", map_is_trusted INTEGER NOT NULL DEFAULT 1" : "") + ");CREATE TABLE candidates (" + kColumnsOf1 +
-        (version >= 2 ? kColumnsOf2 : "") + (version >= 3 ? kColumnsOf3 : "") + (version >= 5 ? kColumnsOf5 : "") +
+        (version >= 3 ? ", map_is_trusted INTEGER NOT NULL DEFAULT 1" : "") + ");CREATE TABLE candidates (" +
+        kColumnsOf1 + (version >= 2 ? kColumnsOf2 : "") + (version >= 3 ? kColumnsOf3 : "") +
+        (version >= 5 ? kColumnsOf5 : "") +
         ");CREATE TABLE extents (candidate INTEGER NOT NULL REFERENCES candidates, position INTEGER NOT NULL, offset "
         "INTEGER NOT NULL, length INTEGER NOT NULL, PRIMARY KEY (candidate, position)) WITHOUT ROWID;";
     if (version == 1)
         sql += "CREATE INDEX candidates_by_prospect ON candidates (state, is_folder, prospect DESC, folder, name, id);";
     if (version >= 3)
         sql +=
-            "CREATE TABLE sweeps (volume INTEGER PRIMARY KEY REFERENCES volumes, settings TEXT NOT NULL, checked INTEGER "
+            "CREATE TABLE sweeps (volume INTEGER PRIMARY KEY REFERENCES volumes, settings TEXT NOT NULL, checked "
+            "INTEGER "
             "NOT NULL, position INTEGER NOT NULL, total INTEGER NOT NULL, state TEXT NOT NULL, done INTEGER NOT NULL);"
-            "INSERT INTO sweeps VALUES (1, '{}', 2, 100, 900, '{\"dropped\":3,\"traces\":[[\"XFS\",\"\",0,9,1,\"e\",5]]}', 0);";
+            "INSERT INTO sweeps VALUES (1, '{}', 2, 100, 900, "
+            "'{\"dropped\":3,\"traces\":[[\"XFS\",\"\",0,9,1,\"e\",5]]}', 0);";
     if (version >= 4)
         sql +=
-            "CREATE TABLE summary (folders INTEGER NOT NULL, sound INTEGER NOT NULL, patchy INTEGER NOT NULL, faint INTEGER "
+            "CREATE TABLE summary (folders INTEGER NOT NULL, sound INTEGER NOT NULL, patchy INTEGER NOT NULL, faint "
+            "INTEGER "
             "NOT NULL, gone INTEGER NOT NULL, bytes INTEGER NOT NULL, expected_bytes REAL NOT NULL);";
     if (version >= 5) sql += "CREATE INDEX candidates_by_content ON candidates (content) WHERE content > 0;";
     if (version >= 6)
         sql +=
-            "CREATE TABLE packs (candidate INTEGER NOT NULL REFERENCES candidates, position INTEGER NOT NULL, codec INTEGER "
-            "NOT NULL, content INTEGER NOT NULL, skip INTEGER NOT NULL, unpacked INTEGER NOT NULL, PRIMARY KEY (candidate, "
-            "position)) WITHOUT ROWID; CREATE TABLE sums (candidate INTEGER PRIMARY KEY REFERENCES candidates, unit INTEGER "
+            "CREATE TABLE packs (candidate INTEGER NOT NULL REFERENCES candidates, position INTEGER NOT NULL, codec "
+            "INTEGER "
+            "NOT NULL, content INTEGER NOT NULL, skip INTEGER NOT NULL, unpacked INTEGER NOT NULL, PRIMARY KEY "
+            "(candidate, "
+            "position)) WITHOUT ROWID; CREATE TABLE sums (candidate INTEGER PRIMARY KEY REFERENCES candidates, unit "
+            "INTEGER "
             "NOT NULL, sums BLOB NOT NULL);";
     if (version >= 7)
         sql +=
-            "CREATE TABLE unreadable (source INTEGER NOT NULL REFERENCES sources, offset INTEGER NOT NULL, length INTEGER "
+            "CREATE TABLE unreadable (source INTEGER NOT NULL REFERENCES sources, offset INTEGER NOT NULL, length "
+            "INTEGER "
             "NOT NULL, PRIMARY KEY (source, offset)) WITHOUT ROWID; INSERT INTO unreadable VALUES (1, 512, 1024);";
     return sql;
 }
@@ -67,10 +84,14 @@ std::string tables_of(int version) {
 // A card with one deleted log in four extents, two of which nobody stored.
 constexpr const char* kRows =
     "INSERT INTO sources (id, path, size, serial, samples) VALUES (1, '/images/card.img', 4096, 'RS-1', 'ab\ncd');"
-    "INSERT INTO volumes (id, source, number, offset, length, partition_table, filesystem, label, serial, cluster_size, "
-    "used, warnings, settings, done) VALUES (1, 1, 1, 0, 4096, 0, 'FAT32', 'RINGCARD', 'A', 512, 9, 'one\ntwo', '{}', 1);"
-    "INSERT INTO candidates (id, volume, record, state, origin, is_folder, folder, name, name_is_whole, size, kind, format, "
-    "modified, modified_ns, clock, attributes, trust, prospect, band, chk, reasons) VALUES (7, 1, 4096, 1, 0, 0, 'Logs', "
+    "INSERT INTO volumes (id, source, number, offset, length, partition_table, filesystem, label, serial, "
+    "cluster_size, "
+    "used, warnings, settings, done) VALUES (1, 1, 1, 0, 4096, 0, 'FAT32', 'RINGCARD', 'A', 512, 9, 'one\ntwo', '{}', "
+    "1);"
+    "INSERT INTO candidates (id, volume, record, state, origin, is_folder, folder, name, name_is_whole, size, kind, "
+    "format, "
+    "modified, modified_ns, clock, attributes, trust, prospect, band, chk, reasons) VALUES (7, 1, 4096, 1, 0, 0, "
+    "'Logs', "
     "'terns.csv', 1, 1000, 3, 'csv', 1770000000, 5, 1, 'hidden\nsystem', 0, 88, 0, 1, 'first\nsecond');"
     "INSERT INTO extents VALUES (7, 0, 512, 600), (7, 1, -1, 100), (7, 2, -2, 50), (7, 3, 2048, 250);";
 
@@ -81,12 +102,13 @@ TEST_P(EarlierCatalog, BecomesTodays) {
     const auto path = folder / "old.dredge";
     sqlite3* handle = nullptr;
     ASSERT_EQ(sqlite3_open(path.c_str(), &handle), SQLITE_OK);
-    const std::string setup = tables_of(GetParam()) + kRows + "PRAGMA application_id=1146242119; PRAGMA user_version=" +
-                              std::to_string(GetParam());
+    const std::string setup = tables_of(GetParam()) + kRows +
+                              "PRAGMA application_id=1146242119; PRAGMA user_version=" + std::to_string(GetParam());
     char* trouble = nullptr;
     ASSERT_EQ(sqlite3_exec(handle, setup.c_str(), nullptr, nullptr, &trouble), SQLITE_OK) << trouble;
     if (GetParam() >= 2)
-        sqlite3_exec(handle, "UPDATE candidates SET facts = 'account: S-1-5\nlink to: a: b'", nullptr, nullptr, nullptr);
+        sqlite3_exec(handle, "UPDATE candidates SET facts = 'account: S-1-5\nlink to: a: b'", nullptr, nullptr,
+                     nullptr);
     sqlite3_close(handle);
 
     const auto opened = Catalog::open(path);
@@ -101,9 +123,8 @@ TEST_P(EarlierCatalog, BecomesTodays) {
     EXPECT_THAT(c.record.attributes, ElementsAre("hidden", "system"));
     EXPECT_THAT(c.prospect.reasons, ElementsAre("first", "second"));
     EXPECT_EQ(c.prospect.value, 88);
-    EXPECT_THAT(c.layout.extents,
-                ElementsAre(LayoutExtent(512, 600), LayoutExtent(Extent::unknown(100)), LayoutExtent(Extent::zeros(50)),
-                            LayoutExtent(2048, 250)));
+    EXPECT_THAT(c.layout.extents, ElementsAre(LayoutExtent(512, 600), LayoutExtent(Extent::unknown(100)),
+                                              LayoutExtent(Extent::zeros(50)), LayoutExtent(2048, 250)));
     using Facts = std::vector<Fact>;
     EXPECT_EQ(c.record.facts, GetParam() >= 2 ? (Facts{{"account", "S-1-5"}, {"link to", "a: b"}}) : Facts());
     EXPECT_THAT(opened->volumes()->front().facts.warnings, ElementsAre("one", "two"));
@@ -123,8 +144,8 @@ TEST_P(EarlierCatalog, GoesOnToBeScannedInto) {
     const test::TempFolder folder;
     sqlite3* handle = nullptr;
     ASSERT_EQ(sqlite3_open((folder / "old.dredge").c_str(), &handle), SQLITE_OK);
-    const std::string setup =
-        tables_of(GetParam()) + kRows + "PRAGMA application_id=1146242119; PRAGMA user_version=" + std::to_string(GetParam());
+    const std::string setup = tables_of(GetParam()) + kRows +
+                              "PRAGMA application_id=1146242119; PRAGMA user_version=" + std::to_string(GetParam());
     ASSERT_EQ(sqlite3_exec(handle, setup.c_str(), nullptr, nullptr, nullptr), SQLITE_OK);
     sqlite3_close(handle);
     auto catalog = Catalog::open_for_scan(folder / "old.dredge");
@@ -147,8 +168,9 @@ TEST(Schema, ACatalogThatCannotBeChangedSaysHowItCanBeRead) {
     sqlite3* handle = nullptr;
     ASSERT_EQ(sqlite3_open((folder / "old.dredge").c_str(), &handle), SQLITE_OK);
     // A table that the step makes is there already: nothing of it is done.
-    const std::string setup = tables_of(7) + kRows +
-                              "CREATE TABLE catalog (other TEXT); PRAGMA application_id=1146242119; PRAGMA user_version=7";
+    const std::string setup =
+        tables_of(7) + kRows +
+        "CREATE TABLE catalog (other TEXT); PRAGMA application_id=1146242119; PRAGMA user_version=7";
     ASSERT_EQ(sqlite3_exec(handle, setup.c_str(), nullptr, nullptr, nullptr), SQLITE_OK);
     sqlite3_close(handle);
     const auto opened = Catalog::open(folder / "old.dredge");

@@ -16,9 +16,9 @@ TEST(Dates, OfXmlKnowTheirZone) {
     EXPECT_EQ(told(xml_date("2026-05-03T09:12:44Z")), "2026-05-03T09:12:44Z");
     EXPECT_EQ(told(xml_date("2026-05-03T11:12:44.123456789+02:00")), "2026-05-03T09:12:44Z");
     EXPECT_EQ(told(xml_date("2026-05-03T05:42:44-0330")), "2026-05-03T09:12:44Z");
-    EXPECT_EQ(told(xml_date(" 2026-05-03T09:12:44.5")), "2026-05-03T09:12:44Z local");
-    EXPECT_EQ(told(xml_date("2026-05-03")), "2026-05-03T00:00:00Z local");
-    EXPECT_EQ(told(xml_date("2026")), "2026-01-01T00:00:00Z local");
+    EXPECT_EQ(told(xml_date(" 2026-05-03T09:12:44.5")), "2026-05-03T09:12:44 local");
+    EXPECT_EQ(told(xml_date("2026-05-03")), "2026-05-03T00:00:00 local");
+    EXPECT_EQ(told(xml_date("2026")), "2026-01-01T00:00:00 local");
     for (const char* nonsense : {"", "yesterday", "2026-13-03T09:12:44Z", "2026-05-03T25:12:44Z", "T09:12:44Z"})
         EXPECT_EQ(told(xml_date(nonsense)), "none") << nonsense;
 }
@@ -28,10 +28,10 @@ TEST(Dates, OfPdfMayBeCutAnywhere) {
     EXPECT_EQ(told(pdf_date("D:20260503111244+02'00")), "2026-05-03T09:12:44Z");
     EXPECT_EQ(told(pdf_date("D:20260503091244Z")), "2026-05-03T09:12:44Z");
     EXPECT_EQ(told(pdf_date("D:20260503091244Z00'00'")), "2026-05-03T09:12:44Z");
-    EXPECT_EQ(told(pdf_date("20260503091244")), "2026-05-03T09:12:44Z local");
-    EXPECT_EQ(told(pdf_date("D:2026050309")), "2026-05-03T09:00:00Z local");
-    EXPECT_EQ(told(pdf_date("D:202605")), "2026-05-01T00:00:00Z local");
-    EXPECT_EQ(told(pdf_date("D:2026")), "2026-01-01T00:00:00Z local");
+    EXPECT_EQ(told(pdf_date("20260503091244")), "2026-05-03T09:12:44 local");
+    EXPECT_EQ(told(pdf_date("D:2026050309")), "2026-05-03T09:00:00 local");
+    EXPECT_EQ(told(pdf_date("D:202605")), "2026-05-01T00:00:00 local");
+    EXPECT_EQ(told(pdf_date("D:2026")), "2026-01-01T00:00:00 local");
     for (const char* nonsense : {"", "D:", "D:12", "D:20261503091244", "(none)"})
         EXPECT_EQ(told(pdf_date(nonsense)), "none") << nonsense;
 }

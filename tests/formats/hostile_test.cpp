@@ -33,11 +33,10 @@ TEST(Hostile, APdfTableWithoutColumnsHasNoRows) {
 }
 
 TEST(Hostile, AFilmWithoutSamplesInItsChunksEnds) {
-    const std::string table =
-        box("stsd", be32(0) + be32(1) + box("sowt", std::string(28, '\0'))) +
-        box("stsz", be32(0) + be32(2) + be32(8 << 20)) +
-        box("stsc", be32(0) + be32(1) + be32(1) + be32(0) + be32(1)) +
-        box("stco", be32(0) + be32(0xFFFFFFFF) + be32(40));
+    const std::string table = box("stsd", be32(0) + be32(1) + box("sowt", std::string(28, '\0'))) +
+                              box("stsz", be32(0) + be32(2) + be32(8 << 20)) +
+                              box("stsc", be32(0) + be32(1) + be32(1) + be32(0) + be32(1)) +
+                              box("stco", be32(0) + be32(0xFFFFFFFF) + be32(40));
     const std::string film = box("ftyp", "isom" + be32(0) + "isom") + box("mdat", std::string(64, 'n')) +
                              box("moov", box("trak", box("mdia", box("minf", box("stbl", table)))));
     const Measured found = measured("mp4", film);
@@ -51,8 +50,7 @@ TEST(Hostile, ABitOfAPictureThatStandsForManyBlocksCostsLittle) {
     std::string table("\xFF\xC4\0\x14\x10", 5);
     table += std::string("\1", 1) + std::string(15, '\0') + "\xE0";  // one code: the band ends for 2^14 blocks and more
     picture += table;
-    const std::string scan =
-        std::string("\xFF\xDA\0\x08\1\1\0\1\x3F\0", 10) + std::string(900, '\x3F') + "\xFF\xD9";
+    const std::string scan = std::string("\xFF\xDA\0\x08\1\1\0\1\x3F\0", 10) + std::string(900, '\x3F') + "\xFF\xD9";
     for (unsigned i = 0; i < 4000; ++i) picture += scan.substr(0, scan.size() - 2);
     const Measured found = measured("jpeg", picture + "\xFF\xD9");
     EXPECT_NE(found.end, Measured::End::whole);

@@ -9,7 +9,8 @@ namespace {
 
 // Content of `bytes`, and its bits from the start.
 struct Bits {
-    explicit Bits(const std::vector<std::uint8_t>& bytes) : medium(as_bytes(bytes)), reader(medium, budget), bits(reader, 0) {}
+    explicit Bits(const std::vector<std::uint8_t>& bytes)
+        : medium(as_bytes(bytes)), reader(medium, budget), bits(reader, 0) {}
     static std::vector<std::byte> as_bytes(const std::vector<std::uint8_t>& bytes) {
         std::vector<std::byte> content(bytes.size());
         std::transform(bytes.begin(), bytes.end(), content.begin(), [](std::uint8_t b) { return std::byte{b}; });

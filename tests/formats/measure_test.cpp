@@ -231,7 +231,10 @@ TEST(Measured, SaysWhatTheContentSays) {
     for (const char* name : {"doc-office.doc", "docx-office.docx", "odt-office.odt"}) {
         EXPECT_EQ(described(name).title, "Puffin & tern diary") << name;
         ASSERT_TRUE(described(name).date) << name;
-        EXPECT_EQ(iso8601(*described(name).date), "2026-05-04T10:20:30Z") << name;
+        // OpenDocument writes the time of the wall.
+        EXPECT_EQ(iso8601(*described(name).date),
+                  std::string_view(name).ends_with(".odt") ? "2026-05-04T10:20:30" : "2026-05-04T10:20:30Z")
+            << name;
     }
     for (const char* name : {"xls-office.xls", "xlsx-office.xlsx", "ods-office.ods"})
         EXPECT_EQ(described(name).title, "Wing lengths 2026") << name;
@@ -241,7 +244,7 @@ TEST(Measured, SaysWhatTheContentSays) {
     EXPECT_TRUE(described("pdf-office.pdf").date);
     EXPECT_FALSE(described("wmv-plain.wmv").date);
     EXPECT_EQ(described("rtf-office.rtf").title, "Puffin & tern diary");
-    EXPECT_EQ(iso8601(described("rtf-office.rtf").date.value()), "2026-05-04T10:20:00Z");
+    EXPECT_EQ(iso8601(described("rtf-office.rtf").date.value()), "2026-05-04T10:20:00");
     for (const char* name : {"eml-plain.eml", "eml-parts.eml"})
         EXPECT_EQ(iso8601(described(name).date.value()), "2026-05-03T09:12:44Z") << name;
     EXPECT_THAT(described("jpeg-baseline.jpg").facts, testing::Contains(Fact{"pixels", "96 x 64"}));

@@ -144,8 +144,8 @@ void catalogs(std::span<const std::byte> bytes) {
     (void)catalog->each({}, {}, true, [&](Candidate&) { return ++seen < 100; });
 }
 
-constexpr Target kTargets[] = {{"formats", formats},   {"filesystems", filesystems}, {"images", images},
-                               {"volumes", volumes},   {"previews", previews},       {"picks", picks},
+constexpr Target kTargets[] = {{"formats", formats},  {"filesystems", filesystems}, {"images", images},
+                               {"volumes", volumes},  {"previews", previews},       {"picks", picks},
                                {"catalogs", catalogs}};
 
 }  // namespace

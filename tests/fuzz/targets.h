@@ -1,5 +1,5 @@
-// What is done with bytes that nobody vouches for, one target a seam. None of them may crash, hang or leak, whatever the
-// bytes are.
+// What is done with bytes that nobody vouches for, one target a seam. None of them may crash, hang or leak, whatever
+// the bytes are.
 #pragma once
 
 #include <cstddef>

@@ -69,7 +69,7 @@ class Pieced : public testing::TestWithParam<Pack::Method> {
     static std::string packed(const std::string& text) {
         return GetParam() == Pack::Method::zlib   ? packed_zlib(text)
                : GetParam() == Pack::Method::zstd ? packed_zstd(text)
-                                                 : packed_lzo(text);
+                                                  : packed_lzo(text);
     }
     static Pack pack(std::uint32_t skip, std::size_t unpacked, std::size_t content) {
         return {GetParam(), skip, static_cast<std::uint32_t>(unpacked), static_cast<std::uint32_t>(content)};

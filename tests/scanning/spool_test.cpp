@@ -65,8 +65,7 @@ TEST(Spool, GivesBackWhatItWasGiven) {
 TEST(Spool, TakesMoreThanItKeepsInMemory) {
     const test::TempFolder folder;
     Spool spool = Spool::open(folder.path()).value();
-    for (std::int64_t id = 1; id <= 20'000; ++id)
-        ASSERT_TRUE(spool.add(2 * id, record("file " + std::to_string(id))));
+    for (std::int64_t id = 1; id <= 20'000; ++id) ASSERT_TRUE(spool.add(2 * id, record("file " + std::to_string(id))));
     for (const std::size_t index : {0U, 1U, 19'999U, 5U, 12'345U})
         EXPECT_EQ(spool.read(index)->record.name, "file " + std::to_string(index + 1));
     EXPECT_EQ(spool.find(2 * 777)->record.name, "file 777");

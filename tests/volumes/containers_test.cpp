@@ -1,12 +1,12 @@
 // Volumes within LVM2, software RAID and LUKS.
 #include "volumes/containers.h"
-#include "volumes/mapping.h"
 
 #include <cstring>
 #include <gmock/gmock.h>
 
 #include "filesystems/filesystem.h"
 #include "support/support.h"
+#include "volumes/mapping.h"
 
 namespace dredger {
 namespace {

@@ -17,8 +17,9 @@ Volume in_pieces() {
 }
 
 TEST(Mapping, RunsOfAVolumeLieInItsPieces) {
-    EXPECT_THAT(on_medium(in_pieces(), std::vector<Extent>{{50, 100}, Extent::zeros(7), {290, 20}}),
-                ElementsAre(Extent{9050, 50}, Extent{1000, 50}, Extent::zeros(7), Extent{1190, 10}, Extent::unknown(10)));
+    EXPECT_THAT(
+        on_medium(in_pieces(), std::vector<Extent>{{50, 100}, Extent::zeros(7), {290, 20}}),
+        ElementsAre(Extent{9050, 50}, Extent{1000, 50}, Extent::zeros(7), Extent{1190, 10}, Extent::unknown(10)));
 }
 
 TEST(Mapping, RunsOfTheMediumLeadBackToTheVolume) {

@@ -146,9 +146,9 @@ std::vector<std::uint64_t> FileExtents::lay(const ChunkMap& chunks, Record& reco
     std::uint64_t reached = 0;  // bytes of the file
     const auto add = [&](const LayoutExtent& extent, std::uint64_t logical) {
         LayoutExtent* last = layout.extents.empty() ? nullptr : &layout.extents.back();
-        const bool continues =
-            last != nullptr && !extent.pack.is_packed() && !last->pack.is_packed() && last->goes_on_with(extent) &&
-            (!extent.is_stored() || (logical != 0 && logicals.back() + last->length == logical));
+        const bool continues = last != nullptr && !extent.pack.is_packed() && !last->pack.is_packed() &&
+                               last->goes_on_with(extent) &&
+                               (!extent.is_stored() || (logical != 0 && logicals.back() + last->length == logical));
         if (continues) {
             last->length += extent.length;
         } else {

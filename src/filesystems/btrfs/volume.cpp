@@ -5,8 +5,8 @@
 
 #include "base/crc32c.h"
 #include "base/text.h"
-#include "volumes/trace.h"
 #include "filesystems/tools/btree_cursor.h"
+#include "volumes/trace.h"
 
 namespace dredger::btrfs {
 namespace {

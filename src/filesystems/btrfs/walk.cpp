@@ -232,7 +232,8 @@ void Walk::emit_former(std::uint64_t root, std::uint64_t number, const FormerFil
         const FolderPlace place = place_of(root, name->first);
         record.folder = place.path;
         record.name = name->second;
-        if (!place.is_known) record.notes.emplace_back("a folder above it is not known any more; a number stands for it");
+        if (!place.is_known)
+            record.notes.emplace_back("a folder above it is not known any more; a number stands for it");
     } else {
         if (record.is_folder) return;
         record.folder = place_of(root, kTopFolder).path;

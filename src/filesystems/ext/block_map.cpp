@@ -182,8 +182,7 @@ class Mapper {
             return;
         }
         fill_to(begin);
-        add(is_unwritten ? Extent::zeros(0) : Extent{start * geometry_.block_size, 0},
-            count * geometry_.block_size);
+        add(is_unwritten ? Extent::zeros(0) : Extent{start * geometry_.block_size, 0}, count * geometry_.block_size);
     }
 
     // It is not known where these blocks of the content lie.

@@ -304,7 +304,8 @@ FolderPlace Walk::place_of(const Lives& lives, std::uint32_t folder, std::option
         if (name == nullptr) return std::nullopt;
         return FolderStep<Key>{{name->folder, name->sequence}, name->name, false};
     };
-    return folder_place(Key{folder, sequence}, step_of, [](const Key& key) { return fmt::format("(folder {})", key.inode); });
+    return folder_place(Key{folder, sequence}, step_of,
+                        [](const Key& key) { return fmt::format("(folder {})", key.inode); });
 }
 
 void Walk::emit_life(const Lives& lives, std::size_t index, const std::vector<const Sighting*>& names) {

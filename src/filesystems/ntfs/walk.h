@@ -2,10 +2,10 @@
 // folders, then for everything.
 #pragma once
 
-#include "filesystems/tools/walking.h"
 #include "filesystems/ntfs/former_data.h"
 #include "filesystems/ntfs/former_names.h"
 #include "filesystems/ntfs/usn_journal.h"
+#include "filesystems/tools/walking.h"
 
 namespace dredger::ntfs {
 

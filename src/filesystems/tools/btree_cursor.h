@@ -1,5 +1,6 @@
-// A place in a tree of sorted nodes, as file systems keep them: it goes to a key, and from there on from entry to entry.
-// Every node is verified by whoever reads it, and none is visited twice, so that it comes to an end in any damage.
+// A place in a tree of sorted nodes, as file systems keep them: it goes to a key, and from there on from entry to
+// entry. Every node is verified by whoever reads it, and none is visited twice, so that it comes to an end in any
+// damage.
 #pragma once
 
 #include <functional>
@@ -13,7 +14,8 @@ namespace dredger {
 // `Tree` tells how nodes are read and what is in them:
 //   Key, Address, Node            types; keys are ordered by <, addresses are hashed
 //   std::optional<Node> read(Address, int level) const
-//                                 the node of that level, or of any where it is negative; none where it can't be believed
+//                                 the node of that level, or of any where it is negative; none where it can't be
+//                                 believed
 //   int level(const Node&) const  0: a leaf
 //   std::size_t count(const Node&) const
 //   Key key(const Node&, std::size_t) const
@@ -24,8 +26,8 @@ class BtreeCursor {
     using Key = typename Tree::Key;
     using Address = typename Tree::Address;
     using Node = typename Tree::Node;
-    // Hears of the keys that a child which can't be read tells of: from the first one up to, without it, the second one;
-    // none: up to the end.
+    // Hears of the keys that a child which can't be read tells of: from the first one up to, without it, the second
+    // one; none: up to the end.
     using OnLost = std::function<void(const Key& from, const std::optional<Key>& to)>;
 
     explicit BtreeCursor(const Tree& tree, OnLost on_lost = {}) : tree_(tree), on_lost_(std::move(on_lost)) {}

@@ -11,7 +11,7 @@ namespace dredger {
 template <class Key>
 struct FolderStep {
     Key parent{};
-    std::string name;  // UTF-8
+    std::string name;     // UTF-8
     bool is_top = false;  // the path begins here: `name` stands in front of it, and may be empty
 };
 

@@ -4,9 +4,9 @@
 
 #include <unordered_map>
 
-#include "filesystems/xfs/lives.h"
 #include "filesystems/tools/folder_path.h"
 #include "filesystems/tools/walking.h"
+#include "filesystems/xfs/lives.h"
 
 namespace dredger::xfs {
 

@@ -107,8 +107,9 @@ TEST(ExfatWalk, ASetWithoutItsFirstEntryIsProvenByItsNamesHash) {
     const Walked whole("exfat-card");
     const Record* photo = whole.found.find("DCIM/100NESTS/NEST0011.JPG");
     ASSERT_NE(photo, nullptr);
-    const Walked walked("exfat-card",
-                        [&](MemoryMedium& medium, std::uint64_t volume) { medium.patch(volume + photo->identity.number, 0x41); });
+    const Walked walked("exfat-card", [&](MemoryMedium& medium, std::uint64_t volume) {
+        medium.patch(volume + photo->identity.number, 0x41);
+    });
     const Record* still = walked.found.find("DCIM/100NESTS/NEST0011.JPG");
     ASSERT_NE(still, nullptr);
     EXPECT_EQ(walked.sum_of(*still), whole.sum_of(*photo));

@@ -24,8 +24,10 @@ class FormerDataTest : public testing::Test {
         const auto boot = walked_.volume->bytes(0, 512).value();
         geometry_ = parse_boot_sector(ByteView(boot)).value();
         photo_ = walked_.found.find("Nest photos/Nest 03.jpg");
-        bytes_ = walked_.volume->bytes(geometry_.mft_cluster * geometry_.cluster_size + photo_->identity.number * kRecord, kRecord)
-                     .value();
+        bytes_ =
+            walked_.volume
+                ->bytes(geometry_.mft_cluster * geometry_.cluster_size + photo_->identity.number * kRecord, kRecord)
+                .value();
         EXPECT_EQ(apply_fixups(bytes_), kRecord);
     }
     RawRecord record() const {

@@ -209,7 +209,8 @@ std::uint64_t offset_of_attribute(const Walked& walked, std::uint64_t record, st
 
 TEST(NtfsWalk, EncryptedContentIsNamedAsSuch) {
     const Walked whole("ntfs-office");
-    const std::uint64_t record = offset_of_record(whole, whole.found.find("Nest photos/Nest 03.jpg")->identity.number, 1024);
+    const std::uint64_t record =
+        offset_of_record(whole, whole.found.find("Nest photos/Nest 03.jpg")->identity.number, 1024);
     const std::uint64_t data = offset_of_attribute(whole, record, 0x80);
     const Walked walked("ntfs-office", [&](MemoryMedium& medium, std::uint64_t) { medium.patch(data + 13, 0x40); });
     const Record* photo = walked.found.find("Nest photos/Nest 03.jpg");
@@ -219,7 +220,8 @@ TEST(NtfsWalk, EncryptedContentIsNamedAsSuch) {
 
 TEST(NtfsWalk, ContentThatWindowsKeepsElsewhereIsNotTakenForZeros) {
     const Walked whole("ntfs-office");
-    const std::uint64_t record = offset_of_record(whole, whole.found.find("Nest photos/Nest 03.jpg")->identity.number, 1024);
+    const std::uint64_t record =
+        offset_of_record(whole, whole.found.find("Nest photos/Nest 03.jpg")->identity.number, 1024);
     // Its security descriptor becomes a reparse point with the tag of Windows' own packing.
     const std::uint64_t descriptor = offset_of_attribute(whole, record, 0x50);
     const Walked walked("ntfs-office", [&](MemoryMedium& medium, std::uint64_t) {
@@ -272,7 +274,8 @@ TEST(NtfsWalk, AFileTableThatLiesWithinItselfIsReadOnce) {
 
 TEST(NtfsWalk, ADestroyedRecordIsCountedAndCostsOnlyItself) {
     const Walked whole("ntfs-office");
-    const std::uint64_t record = offset_of_record(whole, whole.found.find("Nest photos/Nest 03.jpg")->identity.number, 1024);
+    const std::uint64_t record =
+        offset_of_record(whole, whole.found.find("Nest photos/Nest 03.jpg")->identity.number, 1024);
     const Walked walked("ntfs-office",
                         [&](MemoryMedium& medium, std::uint64_t) { medium.patch32(record, 0xDEADBEEF); });
     expect_truth(walked, "ntfs-office", {kNoTrace[0], "Notes/Fulmar notes.txt", "Nest photos/Nest 03.jpg"});
@@ -296,7 +299,8 @@ TEST(NtfsWalk, AFolderWhoseRecordIsGoneIsNamedByItsNumber) {
 
 TEST(NtfsWalk, AParentThatWasUsedAgainIsNotTheParent) {
     const Walked whole("ntfs-office");
-    const std::uint64_t counts = offset_of_record(whole, whole.found.find("Gannet survey/Counts")->identity.number, 1024);
+    const std::uint64_t counts =
+        offset_of_record(whole, whole.found.find("Gannet survey/Counts")->identity.number, 1024);
     const Walked walked("ntfs-office", [&](MemoryMedium& medium, std::uint64_t) { medium.patch(counts + 16, 0x77); });
     EXPECT_EQ(walked.found.find("Gannet survey/Counts/Plot A.csv"), nullptr);
 }

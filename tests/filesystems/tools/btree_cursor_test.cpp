@@ -29,10 +29,10 @@ struct Shelf {
     int key(const Node& node, std::size_t i) const { return node.keys[i]; }
     std::optional<int> child(const Node& node, std::size_t i) const { return node.children[i]; }
 
-    std::map<int, Node> nodes = {{1, {2, {10, 50}, {2, 3}}},       {2, {1, {10, 20, 30}, {4, 5, 6}}},
-                                 {3, {1, {50, 70}, {7, 8}}},       {4, {0, {10, 11, 12}, {}}},
-                                 {5, {0, {}, {}}},                 {6, {0, {30, 35}, {}}},
-                                 {7, {0, {50, 55}, {}}},           {8, {0, {70}, {}}}};
+    std::map<int, Node> nodes = {{1, {2, {10, 50}, {2, 3}}}, {2, {1, {10, 20, 30}, {4, 5, 6}}},
+                                 {3, {1, {50, 70}, {7, 8}}}, {4, {0, {10, 11, 12}, {}}},
+                                 {5, {0, {}, {}}},           {6, {0, {30, 35}, {}}},
+                                 {7, {0, {50, 55}, {}}},     {8, {0, {70}, {}}}};
 };
 
 std::vector<int> from(BtreeCursor<Shelf>& cursor, bool is_there) {
@@ -65,7 +65,8 @@ TEST(BtreeCursor, TellsWhichKeysAreLost) {
     shelf.nodes.erase(4);
     shelf.nodes.erase(8);
     std::vector<std::pair<int, int>> lost;
-    BtreeCursor cursor(shelf, [&](int from, const std::optional<int>& to) { lost.emplace_back(from, to.value_or(-1)); });
+    BtreeCursor cursor(shelf,
+                       [&](int from, const std::optional<int>& to) { lost.emplace_back(from, to.value_or(-1)); });
     EXPECT_THAT(from(cursor, cursor.first(1)), ElementsAre(30, 35, 50, 55));
     EXPECT_THAT(lost, ElementsAre(std::pair(10, 20), std::pair(70, -1)));
     EXPECT_FALSE(cursor.is_whole());

@@ -7,8 +7,8 @@
 namespace dredger {
 namespace {
 
-const std::map<int, FolderStep<int>> kFolders = {{2, {2, "", true}},      {3, {2, "Logs"}}, {4, {3, "2026"}},
-                                                 {5, {99, "Terns"}},      {6, {7, "a"}},    {7, {6, "b"}},
+const std::map<int, FolderStep<int>> kFolders = {{2, {2, "", true}},        {3, {2, "Logs"}}, {4, {3, "2026"}},
+                                                 {5, {99, "Terns"}},        {6, {7, "a"}},    {7, {6, "b"}},
                                                  {8, {0, "station", true}}, {9, {8, "Nests"}}};
 
 FolderPlace place(int folder) {

@@ -70,10 +70,9 @@ TEST(XfsExtents, EndWhereOneMakesNoSense) {
 TEST(XfsExtents, WhatNoneCoversReadsAsZeros) {
     const auto list = extents(record(1, 10, 1) + record(2, 11, 1) + record(5, 30, 2) + record(7, 40, 1, true));
     EXPECT_THAT(layout_of(list, 8 * 4096 + 100, geometry()),
-                ElementsAre(Extent::zeros(4096), Extent{10 * 4096, 8192}, Extent::zeros(8192),
-                            Extent{30 * 4096, 8192}, Extent::zeros(4096 + 100)));
-    EXPECT_THAT(layout_of(list, 4096 + 10, geometry()),
-                ElementsAre(Extent::zeros(4096), Extent{10 * 4096, 10}));
+                ElementsAre(Extent::zeros(4096), Extent{10 * 4096, 8192}, Extent::zeros(8192), Extent{30 * 4096, 8192},
+                            Extent::zeros(4096 + 100)));
+    EXPECT_THAT(layout_of(list, 4096 + 10, geometry()), ElementsAre(Extent::zeros(4096), Extent{10 * 4096, 10}));
     EXPECT_THAT(layout_of({}, 0, geometry()), IsEmpty());
 }
 
