@@ -1,5 +1,5 @@
-// The figures that prospects are made of, in one place. `bench/accuracy --calibration --reasons` tells what finds with
-// each reason were worth on media whose truth is known; docs/prospect.md says how they are put together.
+// The figures that prospects are made of, in one place. `bench/accuracy.py --calibration --reasons` tells what finds
+// with each reason were worth on media whose truth is known; docs/prospect.md says how they are put together.
 #pragma once
 
 namespace dredger {

@@ -1,7 +1,7 @@
 #!/usr/bin/env python3
 """Measures what Dredger brings back against the exact truth of disk images.
 
-    bench/accuracy [--deep] [--formats] [--program build/dredger] [--json FILE] [--misses] FOLDER_OR_TRUTH ...
+    bench/accuracy.py [--deep] [--formats] [--program build/dredger] [--json FILE] [--misses] FOLDER_OR_TRUTH ...
 
 Every NAME.truth.json with its NAME.img.zst (or NAME.img) is scanned and all that is not live is restored. A line a image:
 

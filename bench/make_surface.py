@@ -1,7 +1,7 @@
 #!/usr/bin/env python3
 """Makes an image without file systems for measuring the deep scan.
 
-    bench/make_surface IMAGE GIB
+    bench/make_surface.py IMAGE GIB
 
 In turns of 64 MiB: half bytes that can't be packed, a quarter zeros, a quarter the files of the demo medium, each at a
 4 KiB boundary, one behind the other. The same sizes give the same bytes, but for those that can't be packed.

@@ -1,7 +1,7 @@
 #!/usr/bin/env python3
 """Makes a large NTFS volume with the Linux NTFS driver in user space, to measure a quick scan on.
 
-    bench/make_ntfs_volume IMAGE RECORDS
+    bench/make_ntfs_volume.py IMAGE RECORDS
 
 Half of the files are deleted again; every fourth has clusters of its own, the others stand in their records. The image is
 sparse. A million records take some ten minutes. Needs ntfs-3g and fuse.

@@ -1,13 +1,13 @@
 #!/usr/bin/env python3
 """Times Dredger on a card with 100,000 records, beside a plain read of the same image in the same run.
 
-    bench/speed [--deep GIB | --restore | --copy GIB] [--program build/dredger] [--runs 5] [--json FILE] [--image IMAGE]
+    bench/speed.py [--deep GIB | --restore | --copy GIB] [--program build/dredger] [--runs 5] [--json FILE] [--image IMAGE]
 
 Prints medians: what a quick scan takes, how many bytes it reads, what `cat IMAGE > /dev/null` takes, and the ratio; peak
-memory; and what listing everything takes. Another image, one of bench/make_ntfs_volume for instance, can be given. Both
+memory; and what listing everything takes. Another image, one of bench/make_ntfs_volume.py for instance, can be given. Both
 read from memory, not from a disk: the image was unpacked just before.
 
-With --deep, the deep scan of an image that bench/make_surface makes, or of the one that is given, instead: cached, and cold
+With --deep, the deep scan of an image that bench/make_surface.py makes, or of the one that is given, instead: cached, and cold
 where the caches can be dropped.
 
 With --restore, restoring 10,000 small files and a sparse one of 8 GiB from an ext4 image beside `cp -a` of the same files
@@ -41,12 +41,12 @@ def timed(words):
 
 
 def deep(words):
-    """Times the deep scan of an image that bench/make_surface makes, cached and, where the cache can be dropped, cold."""
+    """Times the deep scan of an image that bench/make_surface.py makes, cached and, where the cache can be dropped, cold."""
     with tempfile.TemporaryDirectory(dir=words.scratch) as scratch:
         scratch = pathlib.Path(scratch)
         image = words.image or scratch / "surface.img"
         if not words.image:
-            subprocess.run([HERE / "make_surface", image, str(words.deep)], check=True)
+            subprocess.run([HERE / "make_surface.py", image, str(words.deep)], check=True)
         size = image.stat().st_size
 
         def scan():

@@ -1,7 +1,7 @@
 #!/usr/bin/env python3
 """Makes a catalog of many candidates, for measuring what works from catalogs.
 
-    bench/make_catalog CATALOG COUNT [--program build/dredger]
+    bench/make_catalog.py CATALOG COUNT [--program build/dredger]
 
 The demo medium's finds over and over, each time in folders of another season, with other sizes, times and prospects.
 The same count gives the same catalog.
