@@ -1,11 +1,13 @@
 #include <CLI/CLI.hpp>
+#include <algorithm>
 #include <fcntl.h>
 #include <filesystem>
 #include <fmt/format.h>
 #include <fstream>
+#include <span>
 #include <unistd.h>
-#include <zstd.h>
 
+#include "base/stream_decoder.h"
 #include "cli/commands.h"
 #include "cli/terminal.h"
 
@@ -27,29 +29,25 @@ Result<fs::path> packed_medium() {
 }
 
 // Blocks of zeros stay holes.
-Result<void> unpack(const fs::path& packed, const fs::path& image) {
-    std::ifstream in(packed, std::ios::binary);
+Result<void> unpack(const fs::path& packed_file, const fs::path& image) {
+    std::ifstream in(packed_file, std::ios::binary);
     std::ofstream out(image, std::ios::binary | std::ios::trunc);
-    const std::unique_ptr<ZSTD_DStream, decltype(&ZSTD_freeDStream)> stream(ZSTD_createDStream(), ZSTD_freeDStream);
-    ZSTD_DCtx_setParameter(stream.get(), ZSTD_d_windowLogMax, 27);
-    std::vector<char> from(ZSTD_DStreamInSize());
-    std::vector<char> to(ZSTD_DStreamOutSize());
+    StreamDecoder decoder(Packing::zstd);
+    std::vector<char> from(128 << 10);
     std::uint64_t size = 0;
     while (in) {
         in.read(from.data(), static_cast<std::streamsize>(from.size()));
-        ZSTD_inBuffer input{from.data(), static_cast<std::size_t>(in.gcount()), 0};
-        while (input.pos < input.size) {
-            ZSTD_outBuffer output{to.data(), to.size(), 0};
-            const std::size_t code = ZSTD_decompressStream(stream.get(), &output, &input);
-            if (ZSTD_isError(code) != 0)
-                return fail(ErrorKind::not_understood, "the demo medium is damaged", packed.string());
-            const bool zeros = std::all_of(to.data(), to.data() + output.pos, [](char c) { return c == 0; });
-            if (zeros)
-                out.seekp(static_cast<std::streamoff>(output.pos), std::ios::cur);
+        const auto packed = std::as_bytes(std::span(from)).first(static_cast<std::size_t>(in.gcount()));
+        std::size_t used = 0;
+        const auto state = decoder.feed(packed, used, [&](std::span<const std::byte> bytes) {
+            if (std::all_of(bytes.begin(), bytes.end(), [](std::byte b) { return b == std::byte{0}; }))
+                out.seekp(static_cast<std::streamoff>(bytes.size()), std::ios::cur);
             else
-                out.write(to.data(), static_cast<std::streamsize>(output.pos));
-            size += output.pos;
-        }
+                out.write(reinterpret_cast<const char*>(bytes.data()), static_cast<std::streamsize>(bytes.size()));
+            size += bytes.size();
+        });
+        if (state == StreamDecoder::State::failed || used < packed.size())
+            return fail(ErrorKind::not_understood, "the demo medium is damaged", packed_file.string());
     }
     out.close();
     std::error_code failed;
