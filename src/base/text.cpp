@@ -81,6 +81,12 @@ std::string joined(std::string_view folder, std::string_view name) {
     return path += name;
 }
 
+std::string numbered_name(const std::string& name, unsigned number) {
+    const std::size_t dot = name.rfind('.');
+    const std::size_t stem = dot == std::string::npos || dot == 0 ? name.size() : dot;
+    return name.substr(0, stem) + " (" + std::to_string(number) + ")" + name.substr(stem);
+}
+
 std::string extension_of(std::string_view name) {
     const auto point = name.rfind('.');
     if (point == std::string_view::npos || point == 0) return {};

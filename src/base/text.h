@@ -29,6 +29,9 @@ std::string joined(std::string_view folder, std::string_view name);
 // The text after the last point of a file name, in lower case; empty where there is none.
 std::string extension_of(std::string_view name);
 
+// "terns (2).csv"
+std::string numbered_name(const std::string& name, unsigned number);
+
 // Bytes that are not UTF-8 become U+FFFD.
 std::string valid_utf8(std::string_view text);
 

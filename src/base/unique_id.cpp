@@ -1,8 +1,10 @@
 #include "base/unique_id.h"
 
 #include <array>
-#include <fmt/format.h>
 #include <openssl/rand.h>
+#include <span>
+
+#include "base/text.h"
 
 namespace dredger {
 
@@ -11,12 +13,7 @@ std::string unique_id() {
     (void)RAND_bytes(bytes.data(), static_cast<int>(bytes.size()));
     bytes[6] = static_cast<unsigned char>((bytes[6] & 0x0FU) | 0x40U);
     bytes[8] = static_cast<unsigned char>((bytes[8] & 0x3FU) | 0x80U);
-    std::string text;
-    for (std::size_t i = 0; i < bytes.size(); ++i) {
-        if (i == 4 || i == 6 || i == 8 || i == 10) text += '-';
-        text += fmt::format("{:02x}", bytes[i]);
-    }
-    return text;
+    return uuid_text(std::as_bytes(std::span(bytes)));
 }
 
 }  // namespace dredger

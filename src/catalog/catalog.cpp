@@ -100,11 +100,8 @@ Result<std::map<std::int64_t, Totals>> Catalog::totals_of_volumes(const Selectio
         database().prepare("SELECT volume, is_folder, band, size, prospect FROM candidates WHERE " + condition.sql));
     bind_values(rows, condition);
     std::map<std::int64_t, Totals> by_volume;
-    for (;;) {
-        DREDGER_TRY(const bool there, rows.step());
-        if (!there) return by_volume;
-        by_volume[rows.number(0)].add(one_at(rows, 1));
-    }
+    DREDGER_CHECK(rows.each([&] { by_volume[rows.number(0)].add(one_at(rows, 1)); }));
+    return by_volume;
 }
 
 Result<void> Catalog::each_group(const Selection& selection, Grouping grouping, const GroupSink& visit) const {
@@ -114,11 +111,7 @@ Result<void> Catalog::each_group(const Selection& selection, Grouping grouping, 
                     database().prepare(fmt::format("SELECT folder, {} FROM candidates WHERE {} GROUP BY folder",
                                                    rows::kTotalColumns, condition.sql)));
         bind_values(rows, condition);
-        for (;;) {
-            DREDGER_TRY(const bool there, rows.step());
-            if (!there) return {};
-            visit(parts_of(rows.text(0)), totals_at(rows, 1));
-        }
+        return rows.each([&] { visit(parts_of(rows.text(0)), totals_at(rows, 1)); });
     }
     if (grouping == Grouping::medium) {
         DREDGER_TRY(const auto all_sources, sources());
@@ -140,9 +133,7 @@ Result<void> Catalog::each_group(const Selection& selection, Grouping grouping, 
                                     key, condition.sql)));
     bind_values(rows, condition);
     constexpr std::int64_t kNoDay = std::numeric_limits<std::int64_t>::min();
-    for (;;) {
-        DREDGER_TRY(const bool there, rows.step());
-        if (!there) break;
+    DREDGER_CHECK(rows.each([&] {
         const Totals one = one_at(rows, 2);
         if (grouping == Grouping::format) {
             by_word[rows.text(0)].add(one);
@@ -152,7 +143,7 @@ Result<void> Catalog::each_group(const Selection& selection, Grouping grouping, 
         } else {
             by_number[rows.number(0)].add(one);
         }
-    }
+    }));
     for (const auto& [word, totals] : by_word) visit({word}, totals);
     for (const auto& [number, totals] : by_number) {
         if (grouping == Grouping::kind)
@@ -197,7 +188,7 @@ Result<std::vector<std::string>> Catalog::folders_below(const std::string& folde
                                    "SELECT name FROM candidates WHERE state > {} AND folder = ? AND is_folder = 1",
                                    code(State::live))));
     own.bind(1, folder);
-    DREDGER_CHECK(own.each([&] { return names.insert(own.text(0)), true; }));
+    DREDGER_CHECK(own.each([&] { names.insert(own.text(0)); }));
     // From one to the next: what lies deeper in each is jumped over.
     const std::string prefix = folder.empty() ? "" : folder + "/";
     DREDGER_TRY(Statement next,
@@ -305,22 +296,16 @@ Result<std::vector<Catalog::Overlap>> Catalog::overlapping(const Candidate& cand
 
 Result<std::vector<Candidate>> Catalog::of_same_name(const Candidate& candidate) const {
     const std::string file(candidate.record.file_name());
-    DREDGER_TRY(
-        Statement rows,
-        database().prepare(fmt::format(
-            "SELECT {} FROM candidates WHERE state > {} AND folder = ? AND ((stream = '' AND name = ?) OR (stream <> "
-            "'' AND "
-            "name = ? || ';' || stream)) AND id <> ? AND volume = ? AND is_folder = ? ORDER BY name, modified DESC, id "
-            "LIMIT {}",
-            columns(), code(State::live), kMostNamesakes)));
+    DREDGER_TRY(Statement rows,
+                database().prepare(fmt::format(
+                    "SELECT {} FROM candidates WHERE state > {} AND folder = ? AND ((stream = '' AND name = ?) OR "
+                    "(stream <> '' AND name = ? || ';' || stream)) AND id <> ? AND volume = ? AND is_folder = ? ORDER "
+                    "BY name, modified DESC, id "
+                    "LIMIT {}",
+                    columns(), code(State::live), kMostNamesakes)));
     rows.bind(1, candidate.record.folder).bind(2, file).bind(3, file).bind(4, candidate.id);
     rows.bind(5, candidate.volume).bind(6, std::int64_t{candidate.record.is_folder});
-    std::vector<Candidate> list;
-    for (;;) {
-        DREDGER_TRY(const bool there, rows.step());
-        if (!there) return list;
-        list.push_back(candidate_at(rows));
-    }
+    return rows::candidates_of(rows);
 }
 
 Result<void> Catalog::each_of_same_size(
@@ -332,10 +317,7 @@ Result<void> Catalog::each_of_same_size(
                                     "ORDER BY size, id",
                                     of_source)));
     rows.bind(1, source);
-    for (;;) {
-        DREDGER_TRY(const bool there, rows.step());
-        if (!there || !visit(rows.number(0), loaded(rows.number(1)))) return {};
-    }
+    return rows.each([&] { return visit(rows.number(0), loaded(rows.number(1))); });
 }
 
 Result<Catalog::Copies> Catalog::copies(const Selection& selection, const Order& order) const {
@@ -347,31 +329,24 @@ Result<Catalog::Copies> Catalog::copies(const Selection& selection, const Order&
     bind_values(rows, condition);
     Copies copies;
     std::map<std::int64_t, std::int64_t> first;  // by content
-    for (;;) {
-        DREDGER_TRY(const bool there, rows.step());
-        if (!there) break;
+    DREDGER_CHECK(rows.each([&] {
         const auto [one, is_first] = first.emplace(rows.number(1), rows.number(0));
         ++copies.count[one->second];
         if (!is_first) copies.further.insert(rows.number(0));
-    }
+    }));
     std::erase_if(copies.count, [](const auto& one) { return one.second < 2; });
     return copies;
 }
 
 Result<std::vector<Candidate>> Catalog::of_same_content(const Candidate& candidate) const {
-    std::vector<Candidate> list;
-    if (candidate.content == 0) return list;
+    if (candidate.content == 0) return std::vector<Candidate>();
     DREDGER_TRY(
         Statement rows,
         database().prepare(fmt::format(
             "SELECT {} FROM candidates WHERE content = ? AND content > 0 AND id <> ? ORDER BY state, id LIMIT {}",
             columns(), kMostNamesakes)));
     rows.bind(1, candidate.content).bind(2, candidate.id);
-    for (;;) {
-        DREDGER_TRY(const bool there, rows.step());
-        if (!there) return list;
-        list.push_back(candidate_at(rows));
-    }
+    return rows::candidates_of(rows);
 }
 
 std::string Catalog::name_of(std::int64_t id) const {
@@ -405,12 +380,10 @@ Result<void> Catalog::each_piece(
                     code(Proof::structure), code(Check::plausible), code(Codec::each), code(State::live),
                     code(Origin::signature), code(Codec::lznt1))));
     rows.bind(1, volume);
-    for (;;) {
-        DREDGER_TRY(const bool there, rows.step());
-        if (!there) return {};
+    return rows.each([&] {
         visit(rows.number(0), {loaded(rows.number(2)), loaded(rows.number(3)), static_cast<Held>(rows.number(1))},
               rows.number(4) != 0);
-    }
+    });
 }
 
 Result<void> Catalog::each_stored_extent(
@@ -419,11 +392,7 @@ Result<void> Catalog::each_stored_extent(
                 database().prepare("SELECT e.candidate, e.offset, e.length FROM extents e JOIN candidates c ON c.id = "
                                    "e.candidate JOIN volumes v ON v.id = c.volume WHERE v.source=? AND e.held = 0"));
     rows.bind(1, source);
-    for (;;) {
-        DREDGER_TRY(const bool there, rows.step());
-        if (!there) return {};
-        visit(rows.number(0), {loaded(rows.number(1)), loaded(rows.number(2))});
-    }
+    return rows.each([&] { visit(rows.number(0), {loaded(rows.number(1)), loaded(rows.number(2))}); });
 }
 
 Result<std::string> Catalog::path_of_holder(std::int64_t source, const Extent& range) const {
@@ -432,8 +401,7 @@ Result<std::string> Catalog::path_of_holder(std::int64_t source, const Extent& r
         database().prepare(fmt::format(
             "SELECT c.folder, c.name FROM extents e JOIN candidates c ON c.id = e.candidate JOIN volumes v ON v.id = "
             "c.volume WHERE v.source = ? AND e.held = {} AND e.offset <= ? AND e.offset + e.length > ? AND c.size >= ? "
-            "AND "
-            "c.origin <> {} AND c.is_folder = 0 ORDER BY c.id LIMIT 1",
+            "AND c.origin <> {} AND c.is_folder = 0 ORDER BY c.id LIMIT 1",
             code(Held::stored), code(Origin::signature))));
     rows.bind(1, source).bind(2, stored(range.offset)).bind(3, stored(range.offset)).bind(4, stored(range.length));
     DREDGER_TRY(const bool there, rows.step());
@@ -446,12 +414,10 @@ Result<void> Catalog::each_extent(
         Statement rows,
         database().prepare("SELECT c.volume, c.state, c.band, e.offset, e.length FROM extents e JOIN candidates c "
                            "ON c.id = e.candidate WHERE e.held = 0 AND c.is_folder = 0"));
-    for (;;) {
-        DREDGER_TRY(const bool there, rows.step());
-        if (!there) return {};
+    return rows.each([&] {
         visit(rows.number(0), static_cast<State>(rows.number(1)), static_cast<Band>(rows.number(2)),
               {loaded(rows.number(3)), loaded(rows.number(4))});
-    }
+    });
 }
 
 }  // namespace dredger

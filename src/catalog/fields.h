@@ -1,6 +1,6 @@
 // The fields of a candidate, each named once, under the names of their columns: the table, its statements and the
 // spool of a scan follow from these lists. A field that is added here is kept from then on; catalogs that exist get it
-// by a step in migrations.cpp.
+// by a step in schema.cpp.
 #pragma once
 
 #include "catalog/candidate.h"

@@ -1,6 +1,5 @@
 #include "catalog/file_tree.h"
 
-#include <fmt/format.h>
 #include <map>
 #include <set>
 
@@ -9,13 +8,19 @@
 namespace dredger {
 namespace {
 
-// "terns (2).csv"
-std::string numbered(const std::string& name, unsigned number) {
-    const std::size_t dot = name.rfind('.');
-    const bool has_extension = dot != std::string::npos && dot > 0;
-    const std::string stem = has_extension ? name.substr(0, dot) : name;
-    return fmt::format("{} ({}){}", stem, number, has_extension ? name.substr(dot) : "");
-}
+// The names of one folder, in the order in which they are given: of those that differ in letter case alone, or not at
+// all, all but the first are numbered.
+class NamesOfFolder {
+  public:
+    std::string given_to(const std::string& name) {
+        std::string given = name;
+        for (unsigned number = 2; !taken_.insert(folded(given)).second; ++number) given = numbered_name(name, number);
+        return given;
+    }
+
+  private:
+    std::set<std::string> taken_;  // folded
+};
 
 }  // namespace
 
@@ -23,13 +28,7 @@ Result<std::vector<FileTree::Node>> FileTree::children(std::string_view folder) 
     std::vector<Node> nodes;
     DREDGER_TRY(const auto recorded, recorded_path(folder));
     if (!recorded) return nodes;
-    std::set<std::string> taken;  // folded
-    const auto add = [&](Node node) {
-        const std::string wanted = node.name;
-        for (unsigned number = 2; !taken.insert(folded(node.name)).second; ++number)
-            node.name = numbered(wanted, number);
-        nodes.push_back(std::move(node));
-    };
+    NamesOfFolder names;
     // Folders first, so that paths through them never depend on files beside them.
     std::map<std::string, std::int64_t> folders;
     DREDGER_TRY(const auto below, catalog_.folders_below(*recorded));
@@ -42,8 +41,8 @@ Result<std::vector<FileTree::Node>> FileTree::children(std::string_view folder) 
             files.push_back({c.record.name, c.id, false});
         return true;
     }));
-    for (const auto& [name, id] : folders) add({name, id, true});
-    for (Node& file : files) add(std::move(file));
+    for (const auto& [name, id] : folders) nodes.push_back({names.given_to(name), id, true});
+    for (const Node& file : files) nodes.push_back({names.given_to(file.name), file.candidate, false});
     std::sort(nodes.begin(), nodes.end(), [](const Node& a, const Node& b) { return a.name < b.name; });
     return nodes;
 }
@@ -65,14 +64,11 @@ Result<std::optional<std::string>> FileTree::recorded_path(std::string_view fold
     while (!folder.empty()) {
         const std::size_t end = std::min(folder.find('/'), folder.size());
         const std::string_view part = folder.substr(0, end);
-        DREDGER_TRY(const auto names, catalog_.folders_below(recorded));
-        std::set<std::string> taken;
+        DREDGER_TRY(const auto below, catalog_.folders_below(recorded));
+        NamesOfFolder names;
         std::optional<std::string> found;
-        for (const std::string& name : names) {
-            std::string shown = name;
-            for (unsigned number = 2; !taken.insert(folded(shown)).second; ++number) shown = numbered(name, number);
-            if (shown == part) found = name;
-        }
+        for (const std::string& name : below)
+            if (names.given_to(name) == part) found = name;
         if (!found) return std::nullopt;
         recorded = joined(recorded, *found);
         folder.remove_prefix(std::min(end + 1, folder.size()));

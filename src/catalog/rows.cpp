@@ -160,6 +160,12 @@ Candidate candidate_at(const Statement& row) {
     return candidate;
 }
 
+Result<std::vector<Candidate>> candidates_of(Statement& rows) {
+    std::vector<Candidate> list;
+    DREDGER_CHECK(rows.each([&] { list.push_back(candidate_at(rows)); }));
+    return list;
+}
+
 void bind_values(Statement& statement, const Condition& condition) {
     int parameter = 0;
     for (const Condition::Value& value : condition.values) {

@@ -25,6 +25,8 @@ int bind_candidate(sqlite::Statement& statement, const Candidate& candidate);
 int bind_learnt(sqlite::Statement& statement, const Learnt& learnt);
 // Without its layout's extents and sums.
 Candidate candidate_at(const sqlite::Statement& row);
+// All that a statement selects.
+Result<std::vector<Candidate>> candidates_of(sqlite::Statement& rows);
 
 // The totals of any candidates: folders, files of each band, bytes, and those that are expected to come back.
 inline constexpr const char* kTotalColumns =

@@ -7,6 +7,7 @@
 #include <span>
 #include <string>
 #include <string_view>
+#include <type_traits>
 #include <vector>
 
 #include "base/error.h"
@@ -44,12 +45,13 @@ class Statement {
     bool is_null(int column) const;
     bool is_prepared() const { return statement_ != nullptr; }
 
-    // Runs to the end; `visit` is called at each row, and stops it where it returns false. Ready for the next use then.
+    // Runs to the end; `visit` is called at each row, and stops it where it returns false, if it returns anything.
+    // Ready for the next use then.
     template <class Visit>
     Result<void> each(const Visit& visit) {
         for (;;) {
             const auto there = step();
-            if (!there || !*there || !visit()) {
+            if (!there || !*there || !goes_on(visit)) {
                 reset();
                 return there ? Result<void>() : tl::unexpected<Error>(there.error());
             }
@@ -57,6 +59,14 @@ class Statement {
     }
 
   private:
+    template <class Visit>
+    static bool goes_on(const Visit& visit) {
+        if constexpr (std::is_void_v<decltype(visit())>)
+            return visit(), true;
+        else
+            return visit();
+    }
+
     friend class Database;
     struct Finalize {
         void operator()(sqlite3_stmt* statement) const;

@@ -130,14 +130,13 @@ Result<std::vector<ScannedSource>> Store::sources() const {
     DREDGER_TRY(Statement rows,
                 database_.prepare("SELECT id, path, size, serial, samples, scan FROM sources ORDER BY id"));
     std::vector<ScannedSource> list;
-    for (;;) {
-        DREDGER_TRY(const bool there, rows.step());
-        if (!there) return list;
+    DREDGER_CHECK(rows.each([&] {
         list.push_back({rows.number(0),
                         rows.text(1),
                         {loaded(rows.number(2)), rows.text(3), strings_from(rows.text(4))},
                         rows.text(5)});
-    }
+    }));
+    return list;
 }
 
 Result<std::vector<ScannedVolume>> Store::volumes() const {
@@ -148,9 +147,7 @@ Result<std::vector<ScannedVolume>> Store::volumes() const {
             "serial, cluster_size, used, warnings, settings, done, map_is_trusted, pieces FROM volumes ORDER BY "
             "id"));
     std::vector<ScannedVolume> list;
-    for (;;) {
-        DREDGER_TRY(const bool there, rows.step());
-        if (!there) return list;
+    DREDGER_CHECK(rows.each([&] {
         ScannedVolume v;
         v.id = rows.number(0);
         v.source = rows.number(1);
@@ -170,7 +167,8 @@ Result<std::vector<ScannedVolume>> Store::volumes() const {
         v.map_is_trusted = rows.number(14) != 0;
         v.place.pieces = rows::extents_from(rows.text(15));
         list.push_back(std::move(v));
-    }
+    }));
+    return list;
 }
 
 Result<std::int64_t> Store::add_source(const ScannedSource& source) {
@@ -223,11 +221,8 @@ Result<std::vector<Extent>> Store::bad_areas(std::int64_t source) const {
                 database_.prepare("SELECT offset, length FROM unreadable WHERE source=? ORDER BY offset"));
     rows.bind(1, source);
     std::vector<Extent> areas;
-    for (;;) {
-        DREDGER_TRY(const bool more, rows.step());
-        if (!more) return areas;
-        areas.push_back({loaded(rows.number(0)), loaded(rows.number(1))});
-    }
+    DREDGER_CHECK(rows.each([&] { areas.push_back({loaded(rows.number(0)), loaded(rows.number(1))}); }));
+    return areas;
 }
 
 Result<void> Store::save_bad_areas(std::int64_t source, const std::vector<Extent>& areas) {
@@ -380,12 +375,8 @@ Result<void> Store::save_content(std::int64_t candidate, std::int64_t content) {
 }
 
 Result<std::vector<Candidate>> Store::beginning_at(std::int64_t volume, std::uint64_t offset) const {
-    std::vector<Candidate> list;
     beginning_.bind(1, stored(offset)).bind(2, volume);
-    DREDGER_CHECK(beginning_.each([&] {
-        list.push_back(candidate_at(beginning_));
-        return true;
-    }));
+    DREDGER_TRY(std::vector<Candidate> list, rows::candidates_of(beginning_));
     for (Candidate& candidate : list) DREDGER_CHECK(load_layout(candidate));
     return list;
 }
@@ -397,13 +388,9 @@ Result<std::vector<Candidate>> Store::to_check(std::int64_t volume, std::int64_t
                                 "origin<>{} AND checked=0 ORDER BY id LIMIT ?",
                                 rows::columns(), code(State::live), code(Origin::signature))));
     rows.bind(1, volume).bind(2, after).bind(3, static_cast<std::int64_t>(most));
-    std::vector<Candidate> list;
-    for (;;) {
-        DREDGER_TRY(const bool there, rows.step());
-        if (!there) return list;
-        list.push_back(candidate_at(rows));
-        DREDGER_CHECK(load_layout(list.back()));
-    }
+    DREDGER_TRY(std::vector<Candidate> list, rows::candidates_of(rows));
+    for (Candidate& candidate : list) DREDGER_CHECK(load_layout(candidate));
+    return list;
 }
 
 Result<void> Store::remove_finds(std::int64_t volume) {
@@ -432,7 +419,6 @@ Result<void> Store::load_layout(Candidate& candidate) const {
     DREDGER_CHECK(layout_.each([&] {
         layout.extents.emplace_back(
             Extent{loaded(layout_.number(1)), loaded(layout_.number(2)), static_cast<Held>(layout_.number(0))});
-        return true;
     }));
     if (layout.codec == Codec::each) DREDGER_CHECK(load_packs(candidate));
     // Few candidates have sums.
@@ -442,7 +428,6 @@ Result<void> Store::load_layout(Candidate& candidate) const {
         const auto bytes = sums_.blob(1);
         layout.sums.resize(bytes.size() / sizeof(std::uint32_t));
         std::memcpy(layout.sums.data(), bytes.data(), layout.sums.size() * sizeof(std::uint32_t));
-        return true;
     });
 }
 
@@ -456,7 +441,6 @@ Result<void> Store::load_packs(Candidate& candidate) const {
         if (position < candidate.layout.extents.size())
             candidate.layout.extents[position].pack = {static_cast<Pack::Method>(rows.number(1)), part(3), part(4),
                                                        part(2)};
-        return true;
     });
 }
 

@@ -44,7 +44,9 @@ class Budget {
             bytes_left_ += (end - furthest_) * limits_.bytes_per_byte;
             furthest_ = end;
         }
-        return spend(bytes) && (steps_left_ += bytes * limits_.steps_per_byte, true);
+        if (!spend(bytes)) return false;
+        steps_left_ += bytes * limits_.steps_per_byte;
+        return true;
     }
 
     // `bytes` came out of a packed stream: they exist nowhere, so they are cheap but not free.

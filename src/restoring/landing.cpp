@@ -90,8 +90,7 @@ bool Landing::is_file(const fs::path& place) const {
 
 fs::path Landing::numbered(const fs::path& wanted) const {
     for (unsigned n = 2;; ++n) {
-        fs::path place =
-            wanted.parent_path() / fmt::format("{} ({}){}", wanted.stem().string(), n, wanted.extension().string());
+        fs::path place = wanted.parent_path() / numbered_name(wanted.filename().string(), n);
         if (!is_taken(place)) return place;
     }
 }

@@ -66,6 +66,13 @@ TEST(Csv, ReadsItsOwnRowsAndSpreadsheets) {
     EXPECT_FALSE(parse_csv(""));
 }
 
+TEST(Text, NumbersStandInFrontOfTheExtension) {
+    EXPECT_EQ(numbered_name("terns.csv", 2), "terns (2).csv");
+    EXPECT_EQ(numbered_name("Nest camera", 3), "Nest camera (3)");
+    EXPECT_EQ(numbered_name(".ringing", 2), ".ringing (2)");
+    EXPECT_EQ(numbered_name("calls.tar.gz", 2), "calls.tar (2).gz");
+}
+
 TEST(Digest, KnownSums) {
     Sha256 digest;
     digest.add(test::bytes_of("ab"));
