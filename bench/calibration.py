@@ -45,7 +45,9 @@ def share_of(find, file, owners):
         pieces.append((at, at + length, place))
         at += length
     agreed, at = 0, 0
-    for place, length in find["extents"]:
+    for place, length, *_ in find["extents"]:
+        # A word where nothing is stored: zeros by definition, or nothing known.
+        place = -1 if isinstance(place, str) else place
         for first, last, truth_place in pieces:
             low, high = max(at, first), min(at + length, last, size)
             same = place < 0 if truth_place is None else place >= 0 and place - at == truth_place - first

@@ -10,7 +10,7 @@
 namespace dredger {
 namespace {
 
-constexpr std::uint64_t kMostMemory = 80 << 20;  // bytes that a stream may ask for to be unpacked
+constexpr std::uint64_t kMaxMemory = 80 << 20;  // bytes that a stream may ask for to be unpacked
 
 using State = StreamDecoder::State;
 
@@ -68,7 +68,7 @@ class Bzip2 final : public StreamDecoder::Stream {
 
 class Xz final : public StreamDecoder::Stream {
   public:
-    Xz() { ready_ = lzma_stream_decoder(&x_, kMostMemory, 0) == LZMA_OK; }
+    Xz() { ready_ = lzma_stream_decoder(&x_, kMaxMemory, 0) == LZMA_OK; }
     ~Xz() override { lzma_end(&x_); }
     State step(std::span<const std::byte>& in, std::span<std::byte>& out) override {
         if (!ready_) return State::failed;

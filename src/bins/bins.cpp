@@ -17,7 +17,7 @@ constexpr const BinKind* kKinds[] = {
     &kDesktopTrash,
 };
 
-constexpr std::size_t kMostEntries = 1'000'000;  // of all bins of a volume
+constexpr std::size_t kMaxEntries = 1'000'000;  // of all bins of a volume
 
 // The parts of a path with what stands before and behind each.
 struct Cut {
@@ -46,7 +46,7 @@ bool Bins::holds(std::string_view path) {
 }
 
 void Bins::learn(const Record& record, const MediumPtr& volume) {
-    if (record.is_folder || record.layout.empty() || count_ >= kMostEntries) return;
+    if (record.is_folder || record.layout.empty() || count_ >= kMaxEntries) return;
     for (const BinKind* kind : kKinds) {
         if (!kind->may_be_index(record.name, record.size)) continue;
         const auto content = open_content(volume, record.layout, record.size);

@@ -14,7 +14,7 @@ class Look final : public RecordSink {
     bool take(Record&& record) override {
         bins_.learn(record, volume_);
         if (!Bins::holds(record.path())) return true;
-        if (thrown_away_.size() >= kMost) return false;
+        if (thrown_away_.size() >= kMax) return false;
         record.state = State::trashed;
         record.layout = {};
         thrown_away_.push_back(std::move(record));
@@ -31,7 +31,7 @@ class Look final : public RecordSink {
     }
 
   private:
-    static constexpr std::size_t kMost = 200'000;
+    static constexpr std::size_t kMax = 200'000;
 
     MediumPtr volume_;
     Bins bins_;

@@ -6,6 +6,7 @@
 #include <condition_variable>
 #include <map>
 #include <mutex>
+#include <set>
 #include <thread>
 
 #include "carving/ground_ahead.h"
@@ -16,20 +17,23 @@ namespace {
 
 constexpr std::uint64_t kSector = 512;
 constexpr std::uint64_t kLookAhead = 8 * kSector;
-constexpr unsigned kStandsAlone = 32;  // bits of evidence
+constexpr unsigned kClearly = 32, kFairly = 24;  // bits of evidence at a start
 // Bytes that may be read for the starts of a block that turn out to be nothing; behind that each gets little. Only a
 // surface that was made to hold up its reader comes so far.
-constexpr std::uint64_t kMostInVain = std::uint64_t{1} << 30;
+constexpr std::uint64_t kMaxInVain = std::uint64_t{1} << 30;
 
 // Formats whose parts are files of their own: what lies in a damaged one is worth listing.
 bool holds_files(const Format& format) { return format.kind == Kind::archive; }
 
-// How much of a find is its own beyond doubt. The last part of one without an end mark may be the start of what
-// follows.
-std::uint64_t certain_bytes(const Find& find) {
-    if (find.measured.end == Measured::End::broken) return find.measured.sure;
-    if (find.measured.end == Measured::End::open && !find.is_padded) return find.size / kSector * kSector;
-    return find.size;
+// Whether all that shows how far it reaches is a number in its header, or that text goes on.
+bool is_told_by_length(const Find& find) {
+    return find.measured.end != Measured::End::broken &&
+           (find.measured.proof <= Proof::length || (find.format->is_text && find.measured.end == Measured::End::open));
+}
+
+// Programs, archives and disks: whole files lie in them.
+bool keeps_others(const Format& format) {
+    return format.kind == Kind::archive || format.kind == Kind::other || format.kind == Kind::database;
 }
 
 // Zeros behind an end that is none itself.
@@ -41,6 +45,53 @@ bool is_padded(const Medium& ground, const Extent& last_piece) {
     Budget budget;
     Reader bytes(ground, budget, last);
     return !bytes.is_zeros(0, end - last) && (end == filled || bytes.is_zeros(end - last, filled - last));
+}
+
+// Whether the sector goes on behind an end with something else than zeros.
+bool is_followed(const Medium& ground, std::uint64_t end) {
+    const std::uint64_t filled = std::min((end + kSector - 1) / kSector * kSector, ground.size());
+    Budget budget;
+    Reader bytes(ground, budget, end);
+    return !bytes.is_zeros(0, filled - end);
+}
+
+// Whether a whole file that lies there may well be a part of what is said to reach up to `end`. Within programs and
+// databases files lie where sectors begin by chance only, and what follows them is not made of zeros up to the next.
+bool may_hold(const Format& format, const Medium& ground, const Extent& file, std::uint64_t end) {
+    if (!keeps_others(format) || file.end() > end) return false;
+    return holds_files(format) || file.end() % kSector == 0 || !is_padded(ground, file);
+}
+
+// What has whole files in it, by no more than a length: it hides nothing that stands alone.
+bool is_open_holder(const Find& find) { return keeps_others(*find.format) && is_told_by_length(find); }
+
+// Where the parts of content begin, as far as its format tells.
+std::set<std::uint64_t> starts_of_parts(const Format& format, const Medium& content) {
+    constexpr std::size_t kMaxParts = 1 << 20;
+    std::set<std::uint64_t> starts;
+    if (!format.take_apart) return starts;
+    Budget budget;
+    Reader reader(content, budget);
+    (void)format.take_apart(reader, [&](Part&& part) {
+        if (!part.where.empty()) starts.insert(part.where.front().offset);
+        return starts.size() < kMaxParts;
+    });
+    return starts;
+}
+
+// A whole file that shows by its start and by what follows that it is one of its own, wherever it lies.
+bool stands_alone(const Measured& found, unsigned bits) {
+    return found.is_whole() && (bits >= kClearly  ? found.proof >= Proof::chain
+                                : bits >= kFairly ? found.proof >= Proof::structure
+                                                  : false);
+}
+
+// How much of a find is its own beyond doubt. The last part of one without an end mark may be the start of what
+// follows.
+std::uint64_t certain_bytes(const Find& find) {
+    if (find.measured.end == Measured::End::broken) return find.measured.sure;
+    if (find.measured.end == Measured::End::open && !find.is_padded) return find.size / kSector * kSector;
+    return find.size;
 }
 
 // Taken while the content is at hand: files that are compared later need not be read again.
@@ -59,8 +110,36 @@ std::optional<Fingerprint> fingerprint_of(const Medium& content, std::uint64_t s
     return print.finish();
 }
 
+// Files begin with a sector, and drivers fill the last one with zeros: what stands between an end and these zeros is
+// the file's too, as lines behind the last element of a document are. `end` where the zeros begin right there, or
+// never.
+std::uint64_t end_of_tail(const Medium& ground, std::uint64_t end, bool is_text) {
+    constexpr std::uint64_t kMaxTail = 1 << 20;
+    const std::uint64_t filled = (end + kSector - 1) / kSector * kSector;
+    Budget budget;
+    Reader bytes(ground, budget);
+    if (end == filled || !bytes.holds(0, filled)) return end;
+    std::uint64_t last = filled;
+    while (last > end && bytes.u8(last - 1) == 0) --last;
+    if (last < filled) return bytes.ok() ? last : end;
+    if (!is_text) return end;
+    bool are_spaces = true;
+    for (std::uint64_t at = end; at < filled; ++at) are_spaces = are_spaces && bytes.u8(at) <= ' ';
+    if (are_spaces) return bytes.ok() ? filled : end;
+    const std::uint64_t limit = std::min(ground.size(), end + kMaxTail);
+    while (last < limit && bytes.u8(last) >= 0x09 && bytes.u8(last) != 0x7F) ++last;
+    const std::uint64_t rest = (last + kSector - 1) / kSector * kSector;
+    return bytes.ok() && last < limit && last < rest && bytes.holds(0, rest) && bytes.is_zeros(last, rest) ? last : end;
+}
+
+// Text that is closed as it was opened, and nothing behind it: no part of a longer one.
+bool is_complete(const Medium& ground, const Measured& found, std::uint64_t start) {
+    return found.is_whole() && found.proof >= Proof::chain && is_padded(ground, {start, found.length});
+}
+
 // Whether the rest may lie elsewhere: it is broken, or ends where nothing says so.
 bool could_go_on(const Medium& ground, const Measured& found, const Format& format, std::uint64_t start) {
+    if (format.is_loose) return false;
     if (found.end == Measured::End::broken) return true;
     return found.end == Measured::End::open && !format.is_text && !is_padded(ground, {start, found.length});
 }
@@ -89,7 +168,7 @@ std::optional<Find> Carver::examine(const MediumPtr& ground, std::uint64_t start
                                     Searched& in) const {
     const Budget::Stop stop = [this] { return stopped_.load(std::memory_order_relaxed); };
     for (const Bid& bid : bids) {
-        Budget budget(in.in_vain < kMostInVain ? Budget::Limits() : Budget::kScant, stop);
+        Budget budget = budget_for(in);
         Reader reader(*ground, budget, start);
         Find find;
         find.measured = measure(*bid.format, reader);
@@ -98,6 +177,7 @@ std::optional<Find> Carver::examine(const MediumPtr& ground, std::uint64_t start
             in.given_up += find.measured.end == Measured::End::gave_up ? 1 : 0;
             continue;
         }
+        if (bid.goes_on && !is_complete(*ground, find.measured, start)) continue;
         find.bits = bid.bits;
         std::vector<Extent> on_ground = {{start, find.measured.length}};
         if (could_go_on(*ground, find.measured, *bid.format, start)) {
@@ -109,10 +189,19 @@ std::optional<Find> Carver::examine(const MediumPtr& ground, std::uint64_t start
                 on_ground = joined->pieces;
             }
         }
-        if (find.measured.end == Measured::End::broken && find.measured.proof == Proof::none) continue;
+        const bool is_lone_head = find.measured.end == Measured::End::broken && find.measured.proof == Proof::none;
+        if (is_lone_head || find.measured.length == 0) continue;
         find.format = find.measured.format.empty() ? bid.format : format_named(find.measured.format);
         if (find.format == nullptr) find.format = bid.format;
         if (!is_wanted(*find.format)) return std::nullopt;
+        if (on_ground.size() == 1) {
+            if (is_told_by_length(find)) cut_at_another(ground, start, *bid.format, find, in);
+            Measured& found = find.measured;
+            if (found.has_its_end && found.expected <= ground->size() - start) found.length = found.expected;
+            if (found.is_whole() && start % kSector == 0)
+                found.length = end_of_tail(*ground, start + found.length, bid.format->is_text) - start;
+            on_ground.front().length = found.length;
+        }
         find.size = find.measured.length;
         const auto content = std::make_shared<Content>(ground, on_ground);
         if (bid.format->describe != nullptr) {
@@ -123,10 +212,62 @@ std::optional<Find> Carver::examine(const MediumPtr& ground, std::uint64_t start
         for (const Extent& piece : on_ground)
             for (const Extent& place : ground_->places_of(piece.offset, piece.length)) find.pieces.push_back(place);
         find.is_padded = is_padded(*ground, on_ground.back());
+        find.is_followed = start % kSector == 0 && is_followed(*ground, on_ground.back().end());
         find.fingerprint = fingerprint_of(*content, find.size);
         return find;
     }
     return std::nullopt;
+}
+
+// A number in a header is no proof: where a better proven file begins before it comes true, it was none of this file.
+void Carver::cut_at_another(const MediumPtr& ground, std::uint64_t start, const Format& format, Find& find,
+                            Searched& in) const {
+    constexpr std::uint64_t kAtOnce = 64 << 10;
+    const std::uint64_t end = start + find.measured.length;
+    const std::size_t reach = nominator_.reach();
+    std::optional<std::set<std::uint64_t>> parts;
+    std::vector<std::byte> bytes(kAtOnce + reach);
+    std::vector<Bid> bids;
+    for (std::uint64_t from = start + kSector; from < end && !stopped_; from += kAtOnce) {
+        const std::uint64_t have = std::min<std::uint64_t>(bytes.size(), ground->size() - from);
+        const auto there = std::span(bytes).first(static_cast<std::size_t>(have));
+        if (!ground->read(from, there)) continue;
+        const std::uint64_t to = std::min({kAtOnce, end - from, have});
+        for (std::uint64_t at = 0; at < to; at += kSector) {
+            const ByteView head(there.subspan(static_cast<std::size_t>(at)));
+            nominator_.nominate(ByteView(head.bytes().first(std::min(head.size(), reach))), {}, bids);
+            for (const std::uint64_t length : proven_lengths(ground, from + at, bids, in)) {
+                if (may_hold(*find.format, *ground, {from + at, length}, end)) continue;
+                const std::uint64_t within = from + at - start;
+                if (!parts) parts = starts_of_parts(format, Content(ground, {{start, find.measured.length}}));
+                if (parts->contains(within)) continue;
+                find.measured = find.format->is_text ? open_ended(within, find.measured.proof, find.measured.format)
+                                                     : broken_between(kSector, within, "another file begins there",
+                                                                      find.measured.length, find.measured.format);
+                return;
+            }
+        }
+    }
+}
+
+// How long the files are that begin at `start`, each as one of those that show clearly what they are.
+std::vector<std::uint64_t> Carver::proven_lengths(const MediumPtr& ground, std::uint64_t start,
+                                                  const std::vector<Bid>& bids, Searched& in) const {
+    std::vector<std::uint64_t> lengths;
+    for (const Bid& bid : bids) {
+        if (bid.bits < kFairly) break;
+        Budget budget = budget_for(in);
+        Reader reader(*ground, budget, start);
+        const Measured found = measure(*bid.format, reader);
+        in.in_vain += budget.bytes_spent();
+        if (stands_alone(found, bid.bits)) lengths.push_back(found.length);
+    }
+    return lengths;
+}
+
+Budget Carver::budget_for(const Searched& in) const {
+    return Budget(in.in_vain < kMaxInVain ? Budget::Limits() : Budget::kScant,
+                  [this] { return stopped_.load(std::memory_order_relaxed); });
 }
 
 bool Carver::is_wanted(const Format& format) const {
@@ -136,6 +277,7 @@ bool Carver::is_wanted(const Format& format) const {
 
 bool Carver::keeps_its_bytes(const Find& find) const {
     if (options_.inside) return false;
+    if (is_open_holder(find)) return false;
     return find.measured.end != Measured::End::broken || !holds_files(*find.format);
 }
 
@@ -187,9 +329,7 @@ const Coverage* Carver::covering(const Find& find, std::uint64_t start) const {
     if (place.empty()) return nullptr;
     if (known_.covers(place.front().offset)) return &known_;
     if (taken_.covers(place.front().offset)) return &taken_;
-    const bool stands_alone =
-        find.measured.is_whole() && find.bits >= kStandsAlone && find.measured.proof >= Proof::structure;
-    return !stands_alone && doubtful_.covers(place.front().offset) ? &doubtful_ : nullptr;
+    return !stands_alone(find.measured, find.bits) && doubtful_.covers(place.front().offset) ? &doubtful_ : nullptr;
 }
 
 // In the order of their places: what lies within an earlier find is no file of its own.
@@ -219,6 +359,8 @@ Result<void> Carver::settle(const GroundAhead& ground, Searched& done, FindSink&
             }
             continue;
         }
+        if (!options_.inside && is_open_holder(find))
+            for (const Extent& piece : find.pieces) doubtful_.add(piece);
         if (keeps_its_bytes(find)) {
             std::uint64_t left = certain_bytes(find);
             for (const Extent& piece : find.pieces) {

@@ -26,6 +26,7 @@ struct Find {
     Description said;
     unsigned bits = 0;                       // of evidence at its start
     std::optional<Fingerprint> fingerprint;  // of its content, where that is not long
+    bool is_followed = false;                // by something else in its last sector, which drivers fill with zeros
     bool is_padded = false;  // its last sector is filled with zeros behind its end, or it ends with a sector
 };
 
@@ -76,6 +77,12 @@ class Carver {
     // What begins at `start` of the ground, if anything; `ground` reads it. What it cost in vain is added to `in`.
     std::optional<Find> examine(const MediumPtr& ground, std::uint64_t start, const std::vector<Bid>& bids,
                                 Searched& in) const;
+    void cut_at_another(const MediumPtr& ground, std::uint64_t start, const Format& format, Find& find,
+                        Searched& in) const;
+    std::vector<std::uint64_t> proven_lengths(const MediumPtr& ground, std::uint64_t start,
+                                              const std::vector<Bid>& bids, Searched& in) const;
+    // What one more start of this block may cost.
+    Budget budget_for(const Searched& in) const;
     void look_for_volumes(Searched& in) const;
     void search(const GroundAhead& ground, std::uint64_t from, std::uint64_t to, Searched& into) const;
     Result<void> settle(const GroundAhead& ground, Searched& done, FindSink& sink);

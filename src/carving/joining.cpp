@@ -71,7 +71,7 @@ class Search {
         for (const std::uint64_t gap : format_.gaps(reader, from.measured))
             if (gap % limits_.cluster == 0 && std::find(gaps.begin(), gaps.end(), gap) == gaps.end())
                 gaps.push_back(gap);
-        read_ += reader.fetched();
+        read_ += budget.bytes_spent();
         return gaps;
     }
 
@@ -113,7 +113,7 @@ class Search {
         Budget budget(limits_.stop);
         Reader reader(content, budget);
         tried.measured = measure(format_, reader);
-        read_ += reader.fetched();
+        read_ += budget.bytes_spent();
         if (tried.measured.is_file()) tried.pieces = std::move(pieces);
         return tried;
     }
@@ -122,7 +122,7 @@ class Search {
     const Format& format_;
     const JoinLimits& limits_;
     std::uint64_t limit_ = limits_.most_read;  // of what is read, for now
-    std::uint64_t read_ = 0;                   // bytes
+    std::uint64_t read_ = 0;                   // bytes, and a share of those unpacked
 };
 
 void cut(std::vector<Extent>& pieces, std::uint64_t length) {

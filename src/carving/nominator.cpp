@@ -5,7 +5,7 @@
 namespace dredger {
 namespace {
 
-constexpr std::size_t kMostReach = 64 << 10;
+constexpr std::size_t kMaxReach = 64 << 10;
 constexpr std::size_t kBlankStart = 16;
 constexpr unsigned kOwnStart = 20;  // bits from which on text shows that it begins here
 
@@ -18,6 +18,30 @@ bool could_be_text(std::span<const std::byte> start) {
         return true;
     return std::all_of(start.begin(), start.begin() + 16,
                        [](std::byte b) { return is_text(std::to_integer<unsigned>(b)); });
+}
+
+bool is_lower(unsigned c) { return c >= 'a' && c <= 'z'; }
+bool is_upper(unsigned c) { return c >= 'A' && c <= 'Z'; }
+
+// Whether a line that ends with `last` hardly goes on with what begins `start`: a remark, a rule, a sentence.
+bool is_seam(unsigned last, std::span<const std::byte> start) {
+    const auto at = [&](std::size_t i) { return std::to_integer<unsigned>(start[i]); };
+    if (!is_lower(last) && !is_upper(last) && !(last >= '0' && last <= '9') && last != ',') return false;
+    if (at(0) == '#' || (at(0) == '/' && (at(1) == '*' || at(1) == '/'))) return true;
+    if ((at(0) == '=' || at(0) == '-' || at(0) == '*') && at(1) == at(0) && at(2) == at(0) && at(3) == at(0))
+        return true;
+    if (!is_lower(last) || !is_upper(at(0))) return false;
+    std::size_t word = 1;
+    while (word < 12 && is_lower(at(word))) ++word;
+    return word > 1 && at(word) == ' ';
+}
+
+// Whether text that begins here may be the rest of what stands before it.
+bool goes_on(ByteView before, std::span<const std::byte> start) {
+    const auto last = before.bytes().last(std::min<std::size_t>(before.size(), 16));
+    return !last.empty() &&
+           std::all_of(last.begin(), last.end(), [](std::byte b) { return is_text(std::to_integer<unsigned>(b)); }) &&
+           !is_seam(std::to_integer<unsigned>(last.back()), start);
 }
 
 }  // namespace
@@ -47,7 +71,7 @@ void Nominator::add(const Format& format) {
         const auto best = std::max_element(group.begin(), group.end(), [](const Signature& a, const Signature& b) {
             return a.bytes.size() < b.bytes.size();
         });
-        for (const Signature& s : group) reach_ = std::min(kMostReach, std::max(reach_, s.offset + s.bytes.size()));
+        for (const Signature& s : group) reach_ = std::min(kMaxReach, std::max(reach_, s.offset + s.bytes.size()));
         auto known =
             std::find_if(anchors_.begin(), anchors_.end(), [&](const auto& a) { return a->offset == best->offset; });
         if (known == anchors_.end()) {
@@ -96,12 +120,8 @@ void Nominator::nominate(ByteView head, ByteView before, std::vector<Bid>& bids)
     }
     if (bytes.size() >= 16 && !texts_.empty() && could_be_text(bytes)) {
         std::for_each(texts_.begin(), texts_.end(), consider);
-        // Plain text that only goes on here began elsewhere.
-        const auto last = before.bytes().last(std::min<std::size_t>(before.size(), 16));
-        const bool goes_on = !last.empty() && std::all_of(last.begin(), last.end(), [](std::byte b) {
-            return is_text(std::to_integer<unsigned>(b));
-        });
-        if (goes_on) std::erase_if(bids, [](const Bid& bid) { return bid.bits < kOwnStart && bid.format->is_text; });
+        if (goes_on(before, bytes))
+            for (Bid& bid : bids) bid.goes_on = bid.bits < kOwnStart && bid.format->is_text;
     }
     std::stable_sort(bids.begin(), bids.end(), [](const Bid& a, const Bid& b) { return a.bits > b.bits; });
 }

@@ -20,7 +20,8 @@ struct Wanted {
 
 struct Bid {
     const Format* format;
-    unsigned bits;
+    unsigned bits;         // of evidence
+    bool goes_on = false;  // text stands before it: it may have begun there
 };
 
 class Nominator {

@@ -17,7 +17,7 @@ using sqlite::Statement;
 
 namespace {
 
-constexpr int kMostNamesakes = 20;
+constexpr int kMaxNamesakes = 20;
 
 }  // namespace
 
@@ -231,7 +231,7 @@ Result<void> Catalog::each_in_folder(const Selection& selection, const std::stri
 }
 
 Result<std::vector<Catalog::Overlap>> Catalog::overlapping(const Candidate& candidate) const {
-    constexpr std::size_t kMost = 10'000;
+    constexpr std::size_t kMax = 10'000;
     struct Piece {
         Extent where;
         std::size_t index;
@@ -267,13 +267,13 @@ Result<std::vector<Catalog::Overlap>> Catalog::overlapping(const Candidate& cand
     };
     const std::uint64_t begin = pieces.front().where.offset;
     constexpr int kClasses = 62;  // a medium has fewer bytes than 2 to the 62
-    for (int size_class = 1; size_class <= kClasses && list.size() < kMost; ++size_class) {
+    for (int size_class = 1; size_class <= kClasses && list.size() < kMax; ++size_class) {
         const std::uint64_t reach = std::uint64_t{1} << size_class;
         rows.bind(1, std::int64_t{size_class});
         rows.bind(2, begin > reach ? stored(begin - reach) : -1).bind(3, stored(end)).bind(4, candidate.id);
         DREDGER_CHECK(rows.each([&] {
             meet(rows.number(0), {loaded(rows.number(1)), loaded(rows.number(2))});
-            return list.size() < kMost;
+            return list.size() < kMax;
         }));
     }
     for (Overlap& overlap : list) {
@@ -302,7 +302,7 @@ Result<std::vector<Candidate>> Catalog::of_same_name(const Candidate& candidate)
                     "(stream <> '' AND name = ? || ';' || stream)) AND id <> ? AND volume = ? AND is_folder = ? ORDER "
                     "BY name, modified DESC, id "
                     "LIMIT {}",
-                    columns(), code(State::live), kMostNamesakes)));
+                    columns(), code(State::live), kMaxNamesakes)));
     rows.bind(1, candidate.record.folder).bind(2, file).bind(3, file).bind(4, candidate.id);
     rows.bind(5, candidate.volume).bind(6, std::int64_t{candidate.record.is_folder});
     return rows::candidates_of(rows);
@@ -344,7 +344,7 @@ Result<std::vector<Candidate>> Catalog::of_same_content(const Candidate& candida
         Statement rows,
         database().prepare(fmt::format(
             "SELECT {} FROM candidates WHERE content = ? AND content > 0 AND id <> ? ORDER BY state, id LIMIT {}",
-            columns(), kMostNamesakes)));
+            columns(), kMaxNamesakes)));
     rows.bind(1, candidate.content).bind(2, candidate.id);
     return rows::candidates_of(rows);
 }
@@ -377,7 +377,7 @@ Result<void> Catalog::each_piece(
                     "SELECT c.id, e.held, e.offset, e.length, (c.proof >= {} AND c.chk <= {}) OR c.codec = {} FROM "
                     "candidates c JOIN extents e ON e.candidate = c.id WHERE c.volume = ? AND c.state <> {} AND "
                     "c.origin <> {} AND c.is_folder = 0 AND c.codec <> {} ORDER BY c.id, e.position",
-                    code(Proof::structure), code(Check::plausible), code(Codec::each), code(State::live),
+                    code(Proof::chain), code(Check::plausible), code(Codec::each), code(State::live),
                     code(Origin::signature), code(Codec::lznt1))));
     rows.bind(1, volume);
     return rows.each([&] {
@@ -389,8 +389,10 @@ Result<void> Catalog::each_piece(
 Result<void> Catalog::each_stored_extent(
     std::int64_t source, const std::function<void(std::int64_t candidate, const Extent&)>& visit) const {
     DREDGER_TRY(Statement rows,
-                database().prepare("SELECT e.candidate, e.offset, e.length FROM extents e JOIN candidates c ON c.id = "
-                                   "e.candidate JOIN volumes v ON v.id = c.volume WHERE v.source=? AND e.held = 0"));
+                database().prepare(fmt::format(
+                    "SELECT e.candidate, e.offset, e.length FROM extents e JOIN candidates c ON c.id = e.candidate "
+                    "JOIN volumes v ON v.id = c.volume WHERE v.source=? AND e.held = {}",
+                    code(Held::stored))));
     rows.bind(1, source);
     return rows.each([&] { visit(rows.number(0), {loaded(rows.number(1)), loaded(rows.number(2))}); });
 }
@@ -410,10 +412,10 @@ Result<std::string> Catalog::path_of_holder(std::int64_t source, const Extent& r
 
 Result<void> Catalog::each_extent(
     const std::function<void(std::int64_t volume, State state, Band band, const Extent&)>& visit) const {
-    DREDGER_TRY(
-        Statement rows,
-        database().prepare("SELECT c.volume, c.state, c.band, e.offset, e.length FROM extents e JOIN candidates c "
-                           "ON c.id = e.candidate WHERE e.held = 0 AND c.is_folder = 0"));
+    DREDGER_TRY(Statement rows, database().prepare(fmt::format(
+                                    "SELECT c.volume, c.state, c.band, e.offset, e.length FROM extents e JOIN "
+                                    "candidates c ON c.id = e.candidate WHERE e.held = {} AND c.is_folder = 0",
+                                    code(Held::stored))));
     return rows.each([&] {
         visit(rows.number(0), static_cast<State>(rows.number(1)), static_cast<Band>(rows.number(2)),
               {loaded(rows.number(3)), loaded(rows.number(4))});

@@ -1,6 +1,7 @@
 #include "catalog/grouping.h"
 
 #include <algorithm>
+#include <cmath>
 
 #include "ranking/bands.h"
 
@@ -29,7 +30,7 @@ void Totals::add(const Totals& more) {
 
 int Totals::prospect() const {
     if (bytes > 0)
-        return static_cast<int>(static_cast<double>(expected_bytes) * 100 / static_cast<double>(bytes) + 0.5);
+        return static_cast<int>(std::lround(static_cast<double>(expected_bytes) * 100 / static_cast<double>(bytes)));
     const std::uint64_t sound = bands[static_cast<std::size_t>(Band::sound)];
     return files == 0 ? 0 : static_cast<int>(sound * 100 / files);
 }

@@ -120,6 +120,8 @@ constexpr const char* kStepFrom[] = {
        UPDATE candidates SET attributes = json_of_lines(attributes), facts = json_of_facts(facts),
            reasons = json_of_lines(reasons);
        ALTER TABLE candidates DROP COLUMN clock;)",
+    // 8: content whose parts follow each other, told apart from content that makes sense in them
+    R"(UPDATE candidates SET proof = proof + 1 WHERE proof >= 2;)",
 };
 static_assert(std::size(kStepFrom) == kCatalogVersion);
 

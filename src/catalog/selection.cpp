@@ -7,6 +7,7 @@
 #include "base/checked.h"
 #include "base/text.h"
 #include "base/times.h"
+#include "catalog/rows.h"
 
 namespace dredger {
 namespace {
@@ -218,7 +219,7 @@ Condition condition_for(const Selection& selection) {
     Builder builder;
     // The usual one in the words of the index that is made for it.
     if (selection.states == Selection().states)
-        builder.require("state > 0");
+        builder.require(fmt::format("state > {}", rows::code(State::live)));
     else
         builder.require_in("state", selection.states);
     builder.require_in("origin", selection.origins);

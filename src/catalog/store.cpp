@@ -200,15 +200,17 @@ Result<std::int64_t> Store::add_volume(const ScannedVolume& v) {
 
 Result<void> Store::finish_volume(const ScannedVolume& v) {
     // Made when the rows are there, it costs a fraction of keeping it up to date row by row.
-    DREDGER_CHECK(
-        database_.execute("CREATE INDEX IF NOT EXISTS finds_by_prospect ON candidates "
-                          "(is_folder, prospect DESC, folder, name, id) WHERE state > 0;"
-                          "CREATE INDEX IF NOT EXISTS finds_by_path ON candidates "
-                          "(folder, name, id, is_folder, band, size, prospect, state) WHERE state > 0;"
-                          "CREATE INDEX IF NOT EXISTS extents_by_place ON extents (size_class, offset) WHERE held = 0;"
-                          "CREATE INDEX IF NOT EXISTS candidates_figures ON candidates "
-                          "(state, is_folder, band, prospect, size, kind, format, volume, origin, chk, modified, "
-                          "created, deleted)"));
+    DREDGER_CHECK(database_.execute(
+        fmt::format("CREATE INDEX IF NOT EXISTS finds_by_prospect ON candidates "
+                    "(is_folder, prospect DESC, folder, name, id) WHERE state > {0};"
+                    "CREATE INDEX IF NOT EXISTS finds_by_path ON candidates "
+                    "(folder, name, id, is_folder, band, size, prospect, state) WHERE state > {0};"
+                    "CREATE INDEX IF NOT EXISTS extents_by_place ON extents (size_class, offset) WHERE held = {1};"
+                    "CREATE INDEX IF NOT EXISTS candidates_figures ON candidates "
+                    "(state, is_folder, band, prospect, size, kind, format, volume, origin, chk, modified, "
+                    "created, deleted)",
+                    code(State::live), code(Held::stored))
+            .c_str()));
     DREDGER_TRY(Statement update,
                 database_.prepare("UPDATE volumes SET done=1, warnings=?, map_is_trusted=? WHERE id=?"));
     DREDGER_CHECK(
@@ -248,7 +250,9 @@ Result<std::optional<Sweep>> Store::sweep_of(std::int64_t volume) const {
 Result<void> Store::save_sweep(const Sweep& sweep) {
     // The finds are matched with the records by where they begin.
     DREDGER_CHECK(database_.execute(
-        "CREATE INDEX IF NOT EXISTS extents_by_start ON extents (offset) WHERE position = 0 AND held = 0"));
+        fmt::format("CREATE INDEX IF NOT EXISTS extents_by_start ON extents (offset) WHERE position = 0 AND held = {}",
+                    code(Held::stored))
+            .c_str()));
     DREDGER_TRY(Statement save,
                 database_.prepare("INSERT OR REPLACE INTO sweeps (volume, settings, checked, position, total, state, "
                                   "traces, done) VALUES (?,?,?,?,?,?,?,?)"));

@@ -36,9 +36,9 @@ Result<CopyRequest> request_for(const Options& options) {
     request.timeout = std::chrono::milliseconds(static_cast<std::int64_t>(options.timeout * 1000));
     request.hashes = !options.no_hash;
     request.onto_same_drive = options.onto_same_drive;
-    constexpr std::uint64_t kMostBlock = 256 << 20;
+    constexpr std::uint64_t kMaxBlock = 256 << 20;
     DREDGER_TRY(request.block, amount("--block", options.block));
-    if (request.block % 4096 != 0 || request.block > kMostBlock)
+    if (request.block % 4096 != 0 || request.block > kMaxBlock)
         return fail(ErrorKind::usage, "--block must be a multiple of 4096 bytes, and not more than 256M");
     if (!options.split.empty()) {
         DREDGER_TRY(request.split, amount("--split", options.split));

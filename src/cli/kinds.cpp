@@ -1,6 +1,7 @@
 #include <CLI/CLI.hpp>
 #include <algorithm>
 #include <fmt/format.h>
+#include <nlohmann/json.hpp>
 #include <set>
 
 #include "catalog/selection.h"
@@ -13,7 +14,7 @@ namespace dredger::cli {
 namespace {
 
 struct Options {
-    std::string own_formats, kind;
+    std::string own_formats, kind, form = "table";
 };
 
 std::string extensions_of(const Format& format) {
@@ -40,6 +41,15 @@ int print_kinds(const Options& options) {
     Table table({{"FORMAT"}, {"KIND"}, {"EXTENSIONS"}, {"WHERE IT ENDS"}, {"WHAT IS CHECKED"}});
     const auto add = [&](const Format& format) {
         const Format* teller = format.measure ? &format : format_named(format.told_by);
+        if (options.form == "jsonl") {
+            const nlohmann::ordered_json object = {{"format", format.name},
+                                                   {"kind", word_for(format.kind)},
+                                                   {"extensions", format.extensions},
+                                                   {"ending", teller != nullptr ? teller->ending : ""},
+                                                   {"checked", teller != nullptr ? teller->checked : ""}};
+            fmt::print("{}\n", object.dump());
+            return;
+        }
         table.add({std::string(format.name), std::string(word_for(format.kind)), extensions_of(format),
                    teller != nullptr ? std::string(teller->ending) : "only a record tells",
                    teller != nullptr ? std::string(teller->checked) : "-"});
@@ -51,7 +61,7 @@ int print_kinds(const Options& options) {
                      [](const Format* a, const Format* b) { return a->kind < b->kind; });
     for (const Format* format : formats)
         if (kinds.empty() || kinds.contains(format->kind)) add(*format);
-    table.print();
+    if (options.form == "table") table.print();
     return kDone;
 }
 
@@ -62,6 +72,8 @@ void add_kinds(CLI::App& program, int& exit_code) {
     auto options = std::make_shared<Options>();
     command->add_option("--own-formats", options->own_formats, "also those of this TOML file");
     command->add_option("--kind", options->kind, "only these kinds: picture,document ...");
+    command->add_option("--as", options->form, "table (default), or jsonl with all extensions")
+        ->check(CLI::IsMember({"table", "jsonl"}));
     command->footer(
         "Examples:\n"
         "  dredger kinds --kind picture,video\n"

@@ -32,9 +32,9 @@ struct Options {
 
 constexpr std::size_t kHeadBytes = 128;
 constexpr std::size_t kHexBytes = 256;  // where no end is asked for
-constexpr std::size_t kMostHexBytes = 64 << 10;
-constexpr std::size_t kMostHolders = 6;  // of a piece
-constexpr std::size_t kMostPieces = 40;
+constexpr std::size_t kMaxHexBytes = 64 << 10;
+constexpr std::size_t kMaxHolders = 6;  // of a piece
+constexpr std::size_t kMaxPieces = 40;
 
 void fact(const char* name, const std::string& value) {
     fmt::print("  {}{}\n", styled(fmt::format("{:<16}", name), Style::dim), value);
@@ -94,11 +94,11 @@ Result<void> print_pieces(const Catalog& catalog, const Candidate& c) {
                  {"BYTES", Table::Align::right},
                  {"NOW HELD BY"}});
     std::uint64_t at = 0;
-    for (std::size_t n = 0; n < std::min(layout.size(), kMostPieces); ++n) {
+    for (std::size_t n = 0; n < std::min(layout.size(), kMaxPieces); ++n) {
         const Extent& piece = layout[n];
         std::vector<std::string> holders;
         for (const auto& other : overlaps)
-            if (other.piece == n && holders.size() < kMostHolders) holders.push_back(holder_text(other));
+            if (other.piece == n && holders.size() < kMaxHolders) holders.push_back(holder_text(other));
         if (holders.empty())
             holders.emplace_back(piece.is_zeros()          ? "zeros that are not stored"
                                  : c.layout.within_records ? "the record itself"
@@ -110,7 +110,7 @@ Result<void> print_pieces(const Catalog& catalog, const Candidate& c) {
         at += piece.length;
     }
     table.print(2);
-    if (layout.size() > kMostPieces) fmt::print("  ... and {} more pieces\n", layout.size() - kMostPieces);
+    if (layout.size() > kMaxPieces) fmt::print("  ... and {} more pieces\n", layout.size() - kMaxPieces);
     return {};
 }
 
@@ -155,7 +155,7 @@ int print_bytes(const ScannedSource& source, const MediumPtr& medium, const Opti
     std::uint64_t length = asked ? kHexBytes : kHeadBytes;
     if (asked && options.hex->to) length = static_cast<std::uint64_t>(*options.hex->to) + 1 - from;
     std::vector<std::byte> bytes(
-        static_cast<std::size_t>(std::min({length, content->size() - from, std::uint64_t{kMostHexBytes}})));
+        static_cast<std::size_t>(std::min({length, content->size() - from, std::uint64_t{kMaxHexBytes}})));
     std::vector<Extent> bad;
     if (const auto read = content->read(from, bytes, &bad); !read) {
         fmt::print("  These bytes can't be read.\n");

@@ -54,6 +54,20 @@ int survey_machine() {
     return kDone;
 }
 
+// "Volume 1 keeps 2 snapshots: ..."; empty where it keeps none.
+std::string snapshots_text(const Volume& volume, const FileSystem& filesystem) {
+    constexpr std::size_t kShown = 5;
+    std::vector<std::string> shown;
+    std::size_t count = 0;
+    for (const FileRoot& root : filesystem.roots()) {
+        if (!root.is_snapshot || ++count > kShown) continue;
+        shown.push_back(printable(root.label) + (root.made ? fmt::format(" ({})", time_text(*root.made)) : ""));
+    }
+    if (count == 0) return {};
+    if (count > kShown) shown.push_back(fmt::format("{} more", count - kShown));
+    return fmt::format("Volume {} keeps {}: {}", volume.number, counted(count, "snapshot"), fmt::join(shown, ", "));
+}
+
 int survey_source(const std::string& source) {
     const auto opened_source = open_medium(source);
     if (!opened_source) return report(opened_source.error());
@@ -80,7 +94,7 @@ int survey_source(const std::string& source) {
                  {"TABLE SAYS"}});
     std::vector<std::string> warnings = opened_source->remarks;
     warnings.insert(warnings.end(), map->warnings.begin(), map->warnings.end());
-    std::vector<std::string> bins;
+    std::vector<std::string> kept;  // what is still there for the taking
     std::size_t readable = 0;
     bool any_known = false;
     std::vector<std::string> lost;
@@ -111,7 +125,9 @@ int survey_source(const std::string& source) {
                 lost.push_back(fmt::format("Volume {} was formatted: folders or records of a former {} still stand",
                                            volume.number, former->facts().filesystem));
             if (const BinContents contents = look_into_bins(window, **opened); !contents.empty())
-                bins.push_back(fmt::format("In the bin of volume {}: {}", volume.number, bin_text(contents)));
+                kept.push_back(fmt::format("In the bin of volume {}: {}", volume.number, bin_text(contents)));
+            if (std::string sentence = snapshots_text(volume, **opened); !sentence.empty())
+                kept.push_back(std::move(sentence));
             for (const std::string& warning : facts.warnings)
                 warnings.push_back(fmt::format("volume {}: {}", volume.number, warning));
             continue;
@@ -135,10 +151,11 @@ int survey_source(const std::string& source) {
         fmt::print("The partition table has no entries.\n");
     else
         table.print();
-    if (!warnings.empty() || !bins.empty() || !lost.empty()) fmt::print("\n");
+    if (!warnings.empty() || !kept.empty() || !lost.empty()) fmt::print("\n");
     for (const std::string& sentence : lost)
         fmt::print("{}\n", styled(wrapped(sentence, width_of_stdout(), 2), Style::bold));
-    for (const std::string& bin : bins) fmt::print("{}\n", styled(bin, Style::bold));
+    for (const std::string& sentence : kept)
+        fmt::print("{}\n", styled(wrapped(sentence, width_of_stdout(), 2), Style::bold));
     for (const std::string& warning : warnings) fmt::print("Note: {}\n", warning);
     if (!opened_source->snapshots.empty())
         fmt::print("It keeps earlier states, read as {}@NAME: {}\n", source,

@@ -8,6 +8,7 @@
 #include <string_view>
 #include <vector>
 
+#include "base/agreement.h"
 #include "base/bytes.h"
 #include "base/fact.h"
 #include "base/text.h"
@@ -106,6 +107,16 @@ class RecordSink {
     virtual bool take(Record&& record) = 0;
 };
 
+// One of several trees of files within a file system, each of which numbers its files by itself: a subvolume, a
+// snapshot, one of the volumes of a container. Paths of records lead through all of them from the first one down.
+struct FileRoot {
+    std::uint64_t tree = 0;     // FileIdentity::tree of its files
+    std::string label;          // its own name; empty: none
+    bool is_snapshot = false;   // told of is only what differs from the trees before it
+    std::uint64_t version = 0;  // FileEntry::version of its files
+    std::optional<FileTime> made;
+};
+
 struct VolumeFacts {
     std::string filesystem;          // for people: "FAT32"
     std::string label;               // empty: none
@@ -116,20 +127,13 @@ struct VolumeFacts {
     std::vector<std::string> warnings;
 };
 
-enum class Fit {
-    no,
-    unknown,  // the name says nothing of the content
-    likely,   // as would much else: text, mostly
-    yes,      // the signature stands there
-};
-
 struct WalkOptions {
     CodePage code_page = CodePage::cp850;  // of names that are not Unicode
     bool live_only = false;                // only the records that are in use: much quicker on some file systems
 
     // Whether content that begins with these bytes goes with this file name. File systems that lost a part of a layout
     // ask it which of several places is the right one. May be empty: then nothing is known.
-    std::function<Fit(std::string_view name, ByteView head)> content_fits_name;
+    std::function<Agreement(std::string_view name, ByteView head)> head_for_name;
 
     // Where content of this name that fills whole clusters ends, in bytes, by its own structure or by the zeros that
     // fill its last cluster; none where it is neither. May be empty.
@@ -154,6 +158,9 @@ class FileSystem {
 
     // Which parts of the volume live structures hold.
     virtual const SpaceMap& space() const = 0;
+
+    // All trees of files that it holds; empty where there is only one.
+    virtual std::vector<FileRoot> roots() const { return {}; }
 
     // Hands every record to `sink`, in the same order each time. Damage costs the records in it; what it cost is added
     // to `warnings`. An error only where nothing can be walked at all.

@@ -2,6 +2,7 @@
 // 1003.1-2017 pax, ustar; GNU tar manual), ISO 9660 (ECMA-119).
 #include <algorithm>
 #include <fmt/format.h>
+#include <set>
 
 #include "base/text.h"
 #include "formats/families.h"
@@ -36,8 +37,8 @@ Measured measure_rar5(Reader& content) {
         const std::uint64_t data = (flags & 2) != 0 ? variable(content, p) : 0;
         if (!content.holds(head_end, data)) return any ? broken(content.size(), "its end is missing") : nonsense();
         at = head_end + data;
-        if (type == 5) return whole(at, Proof::structure);
-        if (type == 4) return open_ended(at, Proof::structure);  // what follows is encrypted
+        if (type == 5) return whole(at, Proof::chain);
+        if (type == 4) return open_ended(at, Proof::chain);  // what follows is encrypted
     }
 }
 
@@ -49,15 +50,15 @@ Measured measure_rar4(Reader& content) {
         const std::uint64_t head = content.u16le(at + 5);
         const bool right = head >= 7 && type >= 0x73 && type <= 0x7B &&
                            (crc32_of(content, at + 2, head - 2) & 0xFFFF) == content.u16le(at);
-        if (!right && type == 0x7B && head == 7 && content.holds(at, 7)) return whole(at + 7, Proof::structure);
+        if (!right && type == 0x7B && head == 7 && content.holds(at, 7)) return whole(at + 7, Proof::chain);
         if (!right) return any ? broken(std::min(at, content.size()), "the checksum of a header is off") : nonsense();
         std::uint64_t data = (flags & 0x8000U) != 0 ? content.u32le(at + 7) : 0;
         if ((type == 0x74 || type == 0x7A) && (flags & 0x100U) != 0)
             data += std::uint64_t{content.u32le(at + 32)} << 32;
-        if (type == 0x73 && (flags & 0x80U) != 0) return open_ended(at + head, Proof::structure);
+        if (type == 0x73 && (flags & 0x80U) != 0) return open_ended(at + head, Proof::chain);
         if (!content.holds(at, head + data)) return any ? broken(content.size(), "its end is missing") : nonsense();
         at += head + data;
-        if (type == 0x7B) return whole(at, Proof::structure);
+        if (type == 0x7B) return whole(at, Proof::chain);
     }
 }
 
@@ -72,7 +73,7 @@ Measured measure_7z(Reader& content) {
     if (!content.holds(0, end)) return broken(content.size(), "its end is missing", end);
     if (crc32_of(content, 32 + offset, size) != content.u32le(28))
         return broken(32 + offset, "the checksum of its directory is off", end);
-    return whole(end, Proof::structure);
+    return whole(end, Proof::chain);
 }
 
 Measured measure_cab(Reader& content) {
@@ -109,7 +110,7 @@ Measured measure_cab(Reader& content) {
             block += 8 + data_extra + packed;
         }
     }
-    return whole(size, Proof::structure);
+    return whole(size, Proof::chain);
 }
 
 bool is_tar_header(Reader& content, std::uint64_t at) {
@@ -142,7 +143,7 @@ Measured measure_tar(Reader& content) {
             // Most writers fill up to a record of 20 blocks.
             const std::uint64_t filled = (at + 1024 + kRecord - 1) / kRecord * kRecord;
             const bool is_filled = content.holds(0, filled) && content.is_zeros(at, filled);
-            return members == 0 ? nonsense() : whole(is_filled ? filled : at + 1024, Proof::structure);
+            return members == 0 ? nonsense() : whole(is_filled ? filled : at + 1024, Proof::chain);
         }
         if (!is_tar_header(content, at))
             return members == 0 ? nonsense()
@@ -158,6 +159,33 @@ Measured measure_tar(Reader& content) {
     }
 }
 
+// Whether every folder of a disc begins with a record of itself, and all that they list lies on it.
+bool iso_folders_hold(Reader& content, std::uint64_t root, std::uint64_t root_size, std::uint64_t end) {
+    constexpr std::uint64_t kBlock = 2048;
+    constexpr std::size_t kMaxFolders = 200'000;
+    std::vector<std::pair<std::uint64_t, std::uint64_t>> folders = {{root, root_size}};  // places and bytes
+    std::set<std::uint64_t> seen = {root};
+    for (std::size_t n = 0; n < folders.size() && content.ok(); ++n) {
+        const auto [at, size] = folders[n];
+        if (size == 0 || size > 64 << 20 || at + size > end || content.u32le(at + 2) * kBlock != at) return false;
+        for (std::uint64_t p = at; p < at + size;) {
+            const std::uint64_t length = content.u8(p);
+            if (length == 0) {
+                p = (p / kBlock + 1) * kBlock;
+                continue;
+            }
+            const std::uint64_t place = content.u32le(p + 2) * kBlock, bytes = content.u32le(p + 10);
+            if (length < 34 || place + bytes > end) return false;
+            const bool is_named = content.u8(p + 32) != 1 || content.u8(p + 33) > 1;  // not itself, nor the one above
+            const bool is_folder = (content.u8(p + 25) & 2U) != 0;
+            if (is_folder && is_named && folders.size() < kMaxFolders && seen.insert(place).second)
+                folders.emplace_back(place, bytes);
+            p += length;
+        }
+    }
+    return content.ok();
+}
+
 Measured measure_iso(Reader& content) {
     constexpr std::uint64_t kDescriptors = 32768;
     const std::uint64_t block = content.u16le(kDescriptors + 128);
@@ -169,7 +197,9 @@ Measured measure_iso(Reader& content) {
     const std::uint64_t end = block * blocks;
     const std::uint64_t root = content.u32le(kDescriptors + 158) * block;
     if (root < kDescriptors || content.u8(root) < 34 || content.u32le(root + 2) * block != root) return nonsense();
-    return content.holds(0, end) ? whole(end, Proof::length) : broken(content.size(), "its end is missing", end);
+    const std::uint64_t root_size = content.u32le(kDescriptors + 166);
+    const bool holds = content.holds(0, end) && iso_folders_hold(content, root, root_size, end);
+    return sized(content, end, holds ? Proof::chain : Proof::length);
 }
 
 Description describe_iso(Reader& content, std::uint64_t) {

@@ -49,9 +49,17 @@ Description describe_bmp(Reader& content, std::uint64_t) {
     return {{}, {}, {{"pixels", fmt::format("{} x {}", width, std::abs(static_cast<std::int32_t>(height)))}}};
 }
 
+constexpr unsigned kMaxIcons = 64;
+
+unsigned bid_ico(ByteView head) {
+    constexpr unsigned kBits = 40;
+    const unsigned type = head.u16le(2).value_or(0), count = head.u16le(4).value_or(0);
+    return head.has(0, "\0\0"sv) && (type == 1 || type == 2) && count >= 1 && count <= kMaxIcons ? kBits : 0;
+}
+
 Measured measure_ico(Reader& content) {
     const unsigned count = content.u16le(4);
-    if (content.u16le(0) != 0 || content.u16le(2) < 1 || content.u16le(2) > 2 || count == 0 || count > 64)
+    if (content.u16le(0) != 0 || content.u16le(2) < 1 || content.u16le(2) > 2 || count == 0 || count > kMaxIcons)
         return nonsense();
     const std::uint64_t directory = 6 + 16 * std::uint64_t{count};
     std::uint64_t end = directory;
@@ -77,9 +85,9 @@ Measured measure_psd(Reader& content) {
     if (!content.has(0, "8BPS") || version < 1 || version > 2 || channels < 1 || channels > 56 || height == 0 ||
         height > 300'000 || width == 0 || width > 300'000 || (depth != 1 && depth != 8 && depth != 16 && depth != 32))
         return nonsense();
-    constexpr std::uint64_t kMostColors = 8192;  // bytes; a palette has 768, other modes none or a few
+    constexpr std::uint64_t kMaxColors = 8192;  // bytes; a palette has 768, other modes none or a few
     std::uint64_t at = 26;
-    if (content.u32be(at) > kMostColors) return nonsense();
+    if (content.u32be(at) > kMaxColors) return nonsense();
     at += 4 + std::uint64_t{content.u32be(at)};  // colour mode
     if (content.u32be(at) != 0 && !content.has(at + 4, "8BIM")) return nonsense();
     at += 4 + std::uint64_t{content.u32be(at)};  // image resources
@@ -104,7 +112,7 @@ Measured measure_psd(Reader& content) {
         if (packed < 2 || packed > width * 5 + 16) return broken(at, "the merged picture makes no sense");
         length += packed;
     }
-    return content.holds(at, length) ? whole(at + length, Proof::structure)
+    return content.holds(at, length) ? whole(at + length, Proof::chain)
                                      : broken(content.size(), "its end is missing", at + length);
 }
 
@@ -129,6 +137,7 @@ const std::vector<Format>& bitmaps() {
          .kind = Kind::picture,
          .extensions = {"ico", "cur"},
          .signatures = {{{0, "\0\0\1\0"sv}, {5, "\0"sv}}, {{0, "\0\0\2\0"sv}, {5, "\0"sv}}},
+         .bid = bid_ico,
          .measure = measure_ico,
          .ending = "the last picture of its directory",
          .checked = "that each picture begins there"},

@@ -1,18 +1,19 @@
 #include "formats/characters.h"
 
 #include <algorithm>
+#include <charconv>
 
 #include "base/text.h"
 
 namespace dredger::formats {
 namespace {
 
-constexpr std::uint64_t kMostTextFile = std::uint64_t{1} << 32;  // bytes; an MBOX can be long
+constexpr std::uint64_t kMaxTextFile = std::uint64_t{1} << 32;  // bytes; an MBOX can be long
 
 }  // namespace
 
 std::uint64_t end_of_characters(Reader& content, std::uint64_t at) {
-    const std::uint64_t limit = std::min(content.size(), kMostTextFile);
+    const std::uint64_t limit = std::min(content.size(), kMaxTextFile);
     while (at < limit) {
         const auto here = content.some(at);
         if (here.empty()) break;
@@ -23,9 +24,29 @@ std::uint64_t end_of_characters(Reader& content, std::uint64_t at) {
     return std::min(at, limit);
 }
 
+bool ends_like_a_file(Reader& content, std::uint64_t end) {
+    constexpr std::uint64_t kSector = 512;
+    const std::uint64_t filled = std::min((end + kSector - 1) / kSector * kSector, content.size());
+    return end % kSector != 0 && filled > end && content.is_zeros(end, filled);
+}
+
 std::uint64_t behind_line_end(Reader& content, std::uint64_t at) {
     if (content.has(at, "\r")) ++at;
     return content.has(at, "\n") ? at + 1 : at;
+}
+
+std::optional<std::uint64_t> number_in(std::string_view text) {
+    while (!text.empty() && is_space(static_cast<unsigned char>(text.front()))) text.remove_prefix(1);
+    std::uint64_t value = 0;
+    const auto read = std::from_chars(text.data(), text.data() + text.size(), value);
+    return read.ec == std::errc() ? std::optional(value) : std::nullopt;
+}
+
+Measured text_until(Reader& content, std::string_view mark) {
+    const std::uint64_t limit = end_of_characters(content, 0);
+    const auto end = content.find(mark, 0, limit);
+    return end ? whole(behind_line_end(content, *end + mark.size()), Proof::chain)
+               : broken(limit, "its last line is missing");
 }
 
 bool begins_with(ByteView head, std::string_view word) {

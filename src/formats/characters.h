@@ -1,6 +1,7 @@
 // What formats made of characters have in common.
 #pragma once
 
+#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -24,11 +25,21 @@ inline bool is_control(std::byte b) {
 // Where the first byte stands that no text has.
 std::uint64_t end_of_characters(Reader& content, std::uint64_t at);
 
+// Whether text that ends there is a file's end: drivers fill the sector with zeros, and what goes on elsewhere fills
+// it.
+bool ends_like_a_file(Reader& content, std::uint64_t end);
+
 // Behind one line end, where there is one.
 std::uint64_t behind_line_end(Reader& content, std::uint64_t at);
 
 // Letter case is ignored; a byte order mark and spaces may stand before it.
 bool begins_with(ByteView head, std::string_view word);
+
+// The number that a text begins with, behind spaces; none: it begins with something else.
+std::optional<std::uint64_t> number_in(std::string_view text);
+
+// Measures text that ends with the line on which `mark` (at most 64 bytes) stands first.
+Measured text_until(Reader& content, std::string_view mark);
 
 // Without spaces around it, fit to be shown.
 std::string trimmed(std::string text);
@@ -41,5 +52,6 @@ std::vector<Format> markup_formats();
 std::vector<Format> rtf_formats();
 std::vector<Format> card_formats();
 std::vector<Format> mail_formats();
+std::vector<Format> json_formats();
 
 }  // namespace dredger::formats

@@ -2,45 +2,217 @@
 
 #include <algorithm>
 
+#include "base/checked.h"
 #include "base/text.h"
 
 namespace dredger::formats {
 namespace {
 
+constexpr std::uint32_t kFree = 0xFFFFFFFF;
 constexpr std::uint32_t kEndOfChain = 0xFFFFFFFE;
-constexpr std::size_t kMostSectors = 1 << 20;  // of a chain
-constexpr std::size_t kEntry = 128;            // bytes, of the directory
+constexpr std::uint32_t kMaxSectors = 16 << 20;
 constexpr std::uint64_t kSmallSector = 64;     // bytes
-constexpr std::uint32_t kSmallest = 4096;      // bytes; smaller streams are kept in the one of the root
-enum EntryType : std::uint8_t { kStream = 2, kRoot = 5 };
+constexpr std::uint64_t kMaxSmall = 64 << 20;  // bytes of all small streams together
+
+// Its tables, its directory and its chains, as far as they tell where it ends.
+class Structure {
+  public:
+    Structure(Reader& content, const PartSink& parts) : content_(content), parts_(parts) {}
+
+    Measured measure() {
+        const unsigned version = content_.u16le(26);
+        const unsigned shift = content_.u16le(30);
+        if (content_.u16le(28) != 0xFFFE || !((version == 3 && shift == 9) || (version == 4 && shift == 12)))
+            return nonsense();
+        sector_ = std::uint64_t{1} << shift;
+        const std::uint32_t tables = content_.u32le(44);
+        if (tables == 0 || tables > kMaxSectors / (sector_ / 4) || !list_tables(tables)) return nonsense();
+        if (!has_directory()) return nonsense();
+        if (parts_.is_wanted()) tell_small_streams();
+        // Whoever wants the parts gets those of a file that is cut, too.
+        const bool hold = !parts_.is_wanted() || chains_hold();
+        // Behind the last sector that is in use the file ends, wherever the table goes on.
+        std::uint32_t last = 0;
+        for (std::size_t t = table_sectors_.size(); t-- > 0 && last == 0;)
+            for (std::uint64_t i = sector_ / 4; i-- > 0 && last == 0;)
+                if (content_.u32le(place_of(table_sectors_[t]) + 4 * i) != kFree)
+                    last = static_cast<std::uint32_t>(t * (sector_ / 4) + i);
+        const std::uint64_t end = place_of(last) + sector_;
+        if (!content_.holds(0, end)) return broken(content_.size(), "its end is missing", end, format());
+        if (!hold || (!parts_.is_wanted() && !chains_hold()))
+            return broken(std::min(bad_at_, content_.size()), "a chain of sectors is damaged", end, format());
+        return whole(end, Proof::chain, format());
+    }
+
+  private:
+    std::uint64_t place_of(std::uint32_t sector) const { return (std::uint64_t{sector} + 1) * sector_; }
+
+    bool list_tables(std::uint32_t count) {
+        for (unsigned i = 0; i < 109 && table_sectors_.size() < count; ++i)
+            table_sectors_.push_back(content_.u32le(76 + 4 * std::uint64_t{i}));
+        std::uint32_t more = content_.u32le(68);
+        for (std::uint32_t n = 0; table_sectors_.size() < count && n < count; ++n) {
+            if (more >= kMaxSectors) return false;
+            for (std::uint64_t i = 0; i + 1 < sector_ / 4 && table_sectors_.size() < count; ++i)
+                table_sectors_.push_back(content_.u32le(place_of(more) + 4 * i));
+            more = content_.u32le(place_of(more) + sector_ - 4);
+        }
+        if (table_sectors_.size() != count) return false;
+        // Each sector of the table marks itself as one.
+        unsigned right = 0;
+        for (const std::uint32_t sector : table_sectors_) {
+            if (sector >= kMaxSectors) return false;
+            right += next(sector) == 0xFFFFFFFD ? 1 : 0;
+        }
+        return right * 2 > count;
+    }
+
+    std::uint32_t next(std::uint32_t sector) {
+        const std::uint64_t table = sector / (sector_ / 4);
+        if (table >= table_sectors_.size()) return kFree;
+        const std::uint64_t place =
+            place_of(table_sectors_[static_cast<std::size_t>(table)]) + 4 * (sector % (sector_ / 4));
+        return content_.holds(place, 4) ? content_.u32le(place) : kFree;
+    }
+
+    // The directory: the root, then the names that tell what the file is.
+    bool has_directory() {
+        std::uint32_t sector = content_.u32le(48);
+        const std::uint64_t most = content_.size() / sector_;  // more of a chain would lead in a circle
+        for (std::uint64_t n = 0; sector < kMaxSectors && n < most; ++n, sector = next(sector)) {
+            if (!content_.holds(place_of(sector), sector_)) break;
+            for (std::uint64_t entry = place_of(sector); entry < place_of(sector) + sector_; entry += 128) {
+                const unsigned type = content_.u8(entry + 66);
+                const unsigned length = content_.u16le(entry + 64);
+                if (type == 0) continue;
+                if (length < 2 || length > 64 || type > 5) return false;
+                const std::string raw = content_.text(entry, length - 2);
+                const std::string name = utf16le_to_utf8(std::as_bytes(std::span(raw)));
+                if (names_.empty() && type != 5) return false;
+                const Stream stream{content_.u32le(entry + 116),
+                                    content_.u64le(entry + 120) & (sector_ == 512 ? 0xFFFFFFFF : ~0ULL), name};
+                if (type == 5) {
+                    root_class_ = content_.u32le(entry + 80);
+                    root_ = stream;
+                }
+                if (type == 2) streams_.push_back(stream);
+                names_.push_back(name);
+            }
+        }
+        return !names_.empty();
+    }
+
+    // The sectors of a chain, as many as hold `bytes`.
+    std::vector<std::uint32_t> chain(std::uint32_t sector, std::uint64_t bytes) {
+        std::vector<std::uint32_t> sectors;
+        const std::uint64_t most = std::min<std::uint64_t>(kMaxSectors, divide_up(bytes, sector_));
+        for (; sectors.size() < most && sector < kMaxSectors && content_.ok(); sector = next(sector))
+            sectors.push_back(sector);
+        return sectors;
+    }
+
+    // Small streams lie in the one of the root, in sectors of 64 bytes with a table of their own.
+    void tell_small_streams() {
+        const std::uint64_t cutoff = content_.u32le(56);
+        const auto holder = chain(root_.start, std::min(root_.size, kMaxSmall));
+        const auto tables = chain(content_.u32le(60), divide_up(std::min(root_.size, kMaxSmall), kSmallSector) * 4);
+        const auto place_in = [&](const std::vector<std::uint32_t>& sectors, std::uint64_t at) {
+            const std::uint64_t n = at / sector_;
+            return n < sectors.size() ? std::optional(place_of(sectors[static_cast<std::size_t>(n)]) + at % sector_)
+                                      : std::nullopt;
+        };
+        for (const Stream& stream : streams_) {
+            if (stream.size >= cutoff || stream.size == 0) continue;
+            Part part{"stream", stream.name, {}, Packing::none, stream.size, Part::Check::wrong};
+            std::uint32_t sector = stream.start;
+            for (std::uint64_t left = stream.size; left > 0;) {
+                const auto place = place_in(holder, std::uint64_t{sector} * kSmallSector);
+                const auto link = place_in(tables, std::uint64_t{sector} * 4);
+                if (!place || !link) break;
+                const Extent here{*place, std::min(left, kSmallSector)};
+                append(part.where, here);
+                left -= here.length;
+                sector = content_.u32le(*link);
+                if (left == 0 && sector == kEndOfChain) part.check = Part::Check::right;
+            }
+            parts_.tell(std::move(part));
+        }
+    }
+
+    bool chains_hold() {
+        const std::uint64_t cutoff = content_.u32le(56);
+        bool hold = true;
+        for (const Stream& stream : streams_) {
+            if (stream.size < cutoff) continue;
+            Part part{"stream", stream.name, {}, Packing::none, stream.size, Part::Check::right};
+            std::uint32_t sector = stream.start;
+            const bool can_be = stream.size <= content_.size();
+            std::uint64_t left = std::min(stream.size, content_.size());
+            for (; left > 0 && sector < kMaxSectors && content_.ok(); sector = next(sector)) {
+                bad_at_ = place_of(sector);
+                const Extent here{bad_at_, std::min(left, sector_)};
+                if (parts_.is_wanted()) append(part.where, here);
+                left -= here.length;
+            }
+            const bool is_right = can_be && left == 0 && sector == kEndOfChain;
+            if (!is_right) part.check = Part::Check::wrong;
+            if (parts_.is_wanted()) parts_.tell(std::move(part));
+            hold = hold && is_right;
+            // Whoever wants the parts gets those behind a damaged one, too.
+            if (!hold && !parts_.is_wanted()) return false;
+        }
+        return hold;
+    }
+
+    std::string_view format() const {
+        const auto has = [&](std::string_view wanted) {
+            return std::find(names_.begin(), names_.end(), wanted) != names_.end();
+        };
+        if (has("WordDocument")) return "doc";
+        if (has("Workbook") || has("Book")) return "xls";
+        if (has("PowerPoint Document")) return "ppt";
+        if (has("__properties_version1.0")) return "msg";
+        if (has("VisioDocument")) return "vsd";
+        if (has("Quill")) return "pub";
+        if (has("MatOST")) return "wps";
+        if (has("HwpSummaryInformation") || has("\x05HwpSummaryInformation")) return "hwp";
+        if (std::any_of(names_.begin(), names_.end(), [](const std::string& name) { return name.starts_with("   1"); }))
+            return "mpp";
+        if (root_class_ == 0x000C1084) return "msi";
+        return "ole2";
+    }
+
+    struct Stream {
+        std::uint32_t start;
+        std::uint64_t size;
+        std::string name;
+    };
+    Reader& content_;
+    PartTeller parts_;
+    std::uint64_t sector_ = 512;
+    std::vector<std::uint32_t> table_sectors_;
+    std::vector<std::string> names_;
+    std::vector<Stream> streams_;
+    Stream root_{0, 0, {}};  // holds the small ones
+    std::uint32_t root_class_ = 0;
+    std::uint64_t bad_at_ = 0;
+};
 
 }  // namespace
 
+Measured take_compound_apart(Reader& content, const PartSink& parts) { return Structure(content, parts).measure(); }
+
 CompoundFile::CompoundFile(Reader& content) : content_(content) {
-    const unsigned shift = content_.u16le(30), small_shift = content_.u16le(32);
-    if (!content_.has(0, kMark) || (shift != 9 && shift != 12) || small_shift != 6) return;
-    sector_ = std::uint64_t{1} << shift;
-    read_table();
-    const std::string directory = bytes_of(chain(content_.u32le(48), kMostStream), kMostStream);
-    for (std::size_t at = 0; at + kEntry <= directory.size(); at += kEntry) {
-        const ByteView entry(std::as_bytes(std::span(directory)).subspan(at, kEntry));
-        const std::size_t length = *entry.u16le(64);
-        const std::uint8_t type = *entry.u8(66);
-        if (length < 2 || length > 64 || (type != kStream && type != kRoot)) continue;
-        const Stream stream{*entry.u32le(116), *entry.u32le(120)};
-        if (type == kRoot)
-            root_ = stream;
-        else
-            streams_.emplace(utf16le_to_utf8(entry.bytes().first(length - 2)), stream);
-    }
+    if (!content.has(0, kMark)) return;
+    (void)take_compound_apart(content, [this](Part&& part) {
+        streams_.try_emplace(part.name, std::move(part));
+        return streams_.size() < kMaxStreams;
+    });
 }
 
 std::string CompoundFile::stream(const std::string& name, std::size_t most) const {
     const auto found = streams_.find(name);
-    if (found == streams_.end()) return {};
-    const Stream& stream = found->second;
-    most = std::min<std::size_t>({most, stream.size, kMostStream});
-    return stream.size < kSmallest ? small_stream(stream, most) : bytes_of(chain(stream.first, most), most);
+    return found == streams_.end() ? std::string() : bytes_of(content_, found->second, std::min(most, kMaxStream));
 }
 
 std::string CompoundFile::message_property(const std::string& tag, std::size_t most) const {
@@ -48,64 +220,6 @@ std::string CompoundFile::message_property(const std::string& tag, std::size_t m
     const std::string wide = stream(name + "001F", most);
     if (!wide.empty()) return utf16le_to_utf8(view_of(wide).bytes());
     return code_page_to_utf8(view_of(stream(name + "001E", most)).bytes(), CodePage::windows1252);
-}
-
-std::string CompoundFile::small_stream(const Stream& stream, std::size_t most) const {
-    const Sectors holder = chain(root_.first, root_.size);
-    const Sectors tables = chain(content_.u32le(60), std::uint64_t{root_.size} / kSmallSector * 4 + 4);
-    const auto place_in = [&](const Sectors& sectors, std::uint64_t at) -> std::optional<std::uint64_t> {
-        if (at / sector_ >= sectors.size()) return std::nullopt;
-        return place_of(sectors[static_cast<std::size_t>(at / sector_)]) + at % sector_;
-    };
-    std::string bytes;
-    std::uint32_t sector = stream.first;
-    while (bytes.size() < most) {
-        const auto place = place_in(holder, sector * kSmallSector), next = place_in(tables, std::uint64_t{sector} * 4);
-        if (!place || !next) break;
-        bytes += content_.text(*place, static_cast<std::size_t>(kSmallSector));
-        sector = content_.u32le(*next);
-    }
-    bytes.resize(std::min(bytes.size(), most));
-    return bytes;
-}
-
-void CompoundFile::read_table() {
-    const std::size_t count =
-        std::min<std::size_t>(content_.u32le(44), static_cast<std::size_t>(kMostSectors * 4 / sector_));
-    Sectors sectors;
-    for (unsigned i = 0; i < 109 && sectors.size() < count; ++i)
-        sectors.push_back(content_.u32le(76 + 4 * std::uint64_t{i}));
-    std::uint32_t more = content_.u32le(68);
-    for (std::size_t n = 0; sectors.size() < count && n < count && content_.holds(place_of(more), sector_); ++n) {
-        for (std::uint64_t i = 0; i + 1 < sector_ / 4 && sectors.size() < count; ++i)
-            sectors.push_back(content_.u32le(place_of(more) + 4 * i));
-        more = content_.u32le(place_of(more) + sector_ - 4);
-    }
-    for (const std::uint32_t sector : sectors)
-        for (std::uint64_t i = 0; i < sector_ / 4; ++i)
-            next_.push_back(content_.holds(place_of(sector), sector_) ? content_.u32le(place_of(sector) + 4 * i)
-                                                                      : kEndOfChain);
-}
-
-CompoundFile::Sectors CompoundFile::chain(std::uint32_t first, std::uint64_t bytes) const {
-    Sectors sectors;
-    const std::size_t most =
-        static_cast<std::size_t>(std::min<std::uint64_t>(kMostSectors, (bytes + sector_ - 1) / sector_));
-    for (std::uint32_t sector = first; sectors.size() < most; sector = next_[sector]) {
-        if (sector >= next_.size() || !content_.holds(place_of(sector), 1)) break;
-        sectors.push_back(sector);
-    }
-    return sectors;
-}
-
-std::string CompoundFile::bytes_of(const Sectors& sectors, std::size_t most) const {
-    std::string bytes;
-    for (const std::uint32_t sector : sectors) {
-        if (bytes.size() >= most) break;
-        bytes += content_.text(place_of(sector), static_cast<std::size_t>(sector_));
-    }
-    bytes.resize(std::min(bytes.size(), most));
-    return bytes;
 }
 
 }  // namespace dredger::formats

@@ -23,11 +23,12 @@ class SqliteFile {
             return nonsense();
         // The count is right where it was written together with the change counter.
         if (count_ == 0 || content_.u32be(24) != content_.u32be(92))
-            return open_ended(std::min(pages_that_look_right() * page_, content_.size()), Proof::structure);
+            return open_ended(std::min(pages_that_look_right() * page_, content_.size()), Proof::chain);
         const std::uint64_t end = count_ * page_;
         if (!content_.holds(0, end)) return broken(content_.size(), "its end is missing", end);
-        if (!check_tree(1, 0) || !check_tables()) return broken(std::min(bad_, end), "a page makes no sense", end);
-        return whole(end, Proof::structure);
+        if (!check_tree(1, 0, true) || !check_tables())
+            return broken(std::min(bad_, end), "a page makes no sense", end);
+        return whole(end, Proof::chain);
     }
 
   private:
@@ -42,8 +43,10 @@ class SqliteFile {
         return cells * 2 + 8 <= page_ && (start == 0 || start <= page_) && content_.u8(header(page) + 7) <= 60;
     }
 
-    bool check_tree(std::uint64_t page, unsigned depth) {
-        if (page == 0 || page > count_ || depth > 20 || ++seen_ > count_ || !is_tree_page(page)) {
+    // The first page is the root of the schema, and no other page points to it.
+    bool check_tree(std::uint64_t page, unsigned depth, bool is_schema) {
+        if (page == 0 || page > count_ || (page == 1 && seen_ != 0) || depth > 20 || ++seen_ > count_ ||
+            !is_tree_page(page)) {
             bad_ = page == 0 || page > count_ ? place(1) : place(page);
             return false;
         }
@@ -57,11 +60,10 @@ class SqliteFile {
                 bad_ = place(page);
                 return false;
             }
-            if (page != 1 && !inner) continue;
-            if (inner && !check_tree(content_.u32be(cell), depth + 1)) return false;
-            if (!inner && page == 1) note_root(cell);
+            if (inner && !check_tree(content_.u32be(cell), depth + 1, is_schema)) return false;
+            if (!inner && is_schema) note_root(cell);
         }
-        return !inner || check_tree(content_.u32be(at + 8), depth + 1);
+        return !inner || check_tree(content_.u32be(at + 8), depth + 1, is_schema);
     }
 
     std::uint64_t variable(std::uint64_t& at) {
@@ -97,7 +99,8 @@ class SqliteFile {
     }
 
     bool check_tables() {
-        return std::all_of(roots_.begin(), roots_.end(), [&](std::uint64_t root) { return check_tree(root, 0); });
+        return std::all_of(roots_.begin(), roots_.end(),
+                           [&](std::uint64_t root) { return check_tree(root, 0, false); });
     }
 
     std::uint64_t pages_that_look_right() {
@@ -120,11 +123,37 @@ Measured measure_access(Reader& content) {
     const std::uint64_t page = content.u8(20) == 0 ? 2048 : 4096;
     std::uint64_t at = page;
     while (content.holds(at, page) && content.u8(at) >= 1 && content.u8(at) <= 9 && content.u8(at + 1) <= 1) at += page;
-    return at < 8 * page ? nonsense() : open_ended(at, Proof::structure);
+    return at < 8 * page ? nonsense() : open_ended(at, Proof::chain);
+}
+
+// Version 3: fields, then blocks of a cipher up to the end of the file, which only the zeros behind it show.
+Measured measure_kdbx3(Reader& content) {
+    constexpr std::uint64_t kSector = 512, kCipherBlock = 16, kMost = 64 << 20;
+    std::uint64_t at = 12;
+    bool is_in_blocks = false;
+    for (unsigned n = 0;; ++n) {
+        const unsigned id = content.u8(at);
+        const std::uint64_t length = content.u16le(at + 1);
+        if (id > 10 || n > 64 || !content.holds(at, 3 + length)) return nonsense();
+        is_in_blocks = is_in_blocks || (id == 2 && content.has(at + 3, "\x31\xC1\xF2\xE6"sv));
+        at += 3 + length;
+        if (id == 0) break;
+    }
+    const std::uint64_t data = at, limit = std::min(content.size(), data + kMost);
+    for (std::uint64_t filled = (data / kSector + 1) * kSector; filled <= limit; filled += kSector) {
+        std::uint64_t end = filled;
+        while (end > data && filled - end < kSector && content.u8(end - 1) == 0) --end;
+        if (filled - end < 8) continue;
+        // Only one of the ciphers fills its last block.
+        if (is_in_blocks) end = data + (end - data + kCipherBlock - 1) / kCipherBlock * kCipherBlock;
+        return end > data ? open_ended(end, Proof::length) : nonsense();
+    }
+    return broken(std::min(data, content.size()), "nothing shows where it ends");
 }
 
 Measured measure_kdbx(Reader& content) {
     const unsigned major = content.u16le(10);
+    if (major == 2 || major == 3) return measure_kdbx3(content);
     if (major != 4) return nonsense();
     std::uint64_t at = 12;
     for (unsigned n = 0;; ++n) {
@@ -144,7 +173,7 @@ Measured measure_kdbx(Reader& content) {
         if (length > 64 << 20 || !content.holds(at, 36 + length))
             return broken(std::min(at, content.size()), "a block is damaged");
         at += 36 + length;
-        if (length == 0) return whole(at, Proof::structure);
+        if (length == 0) return whole(at, Proof::chain);
     }
 }
 
@@ -161,13 +190,13 @@ Measured measure_pst(Reader& content) {
     if (uninverted_crc(content, 8, 471) != content.u32le(4)) return nonsense();
     const std::uint64_t end = wide ? content.u64le(184) : content.u32le(168);
     if (end < 512 || end > std::uint64_t{1} << 50) return nonsense();
-    return content.holds(0, end) ? whole(end, Proof::length) : broken(content.size(), "its end is missing", end);
+    return sized(content, end, Proof::length);
 }
 
 Measured measure_dbx(Reader& content) {
     const std::uint64_t end = content.u32le(0x7C);
     if (end < 0x24BC || end % 4 != 0) return nonsense();
-    return content.holds(0, end) ? whole(end, Proof::length) : broken(content.size(), "its end is missing", end);
+    return sized(content, end, Proof::length);
 }
 
 }  // namespace
@@ -193,7 +222,7 @@ const std::vector<Format>& databases() {
          .extensions = {"kdbx"},
          .signatures = {{{0, "\x03\xD9\xA2\x9A\x67\xFB\x4B\xB5"sv}}},
          .measure = measure_kdbx,
-         .ending = "its empty last block (version 4)",
+         .ending = "its empty last block, or zeros",
          .checked = "the checksum of its header"},
         {.name = "pst",
          .kind = Kind::mail,

@@ -10,8 +10,8 @@
 namespace dredger::formats {
 namespace {
 
-constexpr unsigned kMostEntries = 512;
-constexpr unsigned kMostDirectories = 8;
+constexpr unsigned kMaxEntries = 512;
+constexpr unsigned kMaxDirectories = 8;
 
 enum Tag : std::uint16_t { kMake = 0x010F, kModel = 0x0110, kDateTime = 0x0132, kExifIfd = 0x8769, kOriginal = 0x9003 };
 
@@ -30,9 +30,9 @@ void describe_exif(Reader& content, std::uint64_t header, Description& said) {
     std::string make, model;
     std::optional<FileTime> written;
     std::vector<std::uint64_t> directories = {header + u32(header + 4)};
-    for (std::size_t d = 0; d < directories.size() && d < kMostDirectories; ++d) {
+    for (std::size_t d = 0; d < directories.size() && d < kMaxDirectories; ++d) {
         const std::uint64_t directory = directories[d];
-        for (unsigned i = 0, n = std::min<unsigned>(u16(directory), kMostEntries); i < n; ++i) {
+        for (unsigned i = 0, n = std::min<unsigned>(u16(directory), kMaxEntries); i < n; ++i) {
             const std::uint64_t entry = directory + 2 + 12 * std::uint64_t{i};
             const std::uint32_t count = u32(entry + 4);
             const std::uint64_t value = count > 4 ? header + u32(entry + 8) : entry + 8;

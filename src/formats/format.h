@@ -10,6 +10,7 @@
 #include <string_view>
 #include <vector>
 
+#include "base/agreement.h"
 #include "base/bytes.h"
 #include "base/fact.h"
 #include "base/times.h"
@@ -36,7 +37,8 @@ struct Signature {
 enum class Proof {
     none,
     length,     // a header tells how long it is; nothing checks what lies in between
-    structure,  // its parts follow one upon the other up to the end
+    chain,      // its parts follow one upon the other up to the end; nothing checks what is in them
+    structure,  // the same, and what is in them makes sense, so that damage anywhere would show
     checksums,  // checksums, or a full decode, agree
 };
 
@@ -54,6 +56,7 @@ struct Measured {
     Proof proof = Proof::none;  // of what lies before `length`
     std::uint64_t sure = 0;     // where it is broken: what lies before this is right, and it goes wrong before `length`
     std::uint64_t expected = 0;  // bytes that it says it has, where it is broken; 0: it does not say
+    bool has_its_end = false;    // where it is broken: it ends at `expected` all the same
     std::string_view format;     // the finer format that its content shows; empty: the one that was measured
     std::string_view trouble;    // why it is broken
     bool is_whole() const { return end == End::whole; }
@@ -62,19 +65,19 @@ struct Measured {
 
 inline Measured nonsense() { return {}; }
 inline Measured whole(std::uint64_t length, Proof proof, std::string_view format = {}) {
-    return {Measured::End::whole, length, proof, length, 0, format, {}};
+    return {Measured::End::whole, length, proof, length, 0, false, format, {}};
 }
 inline Measured open_ended(std::uint64_t length, Proof proof, std::string_view format = {}) {
-    return {Measured::End::open, length, proof, length, 0, format, {}};
+    return {Measured::End::open, length, proof, length, 0, false, format, {}};
 }
 inline Measured broken(std::uint64_t length, std::string_view trouble, std::uint64_t expected = 0,
                        std::string_view format = {}) {
-    return {Measured::End::broken, length, Proof::structure, length, expected, format, trouble};
+    return {Measured::End::broken, length, Proof::structure, length, expected, false, format, trouble};
 }
 // Something between `sure` and `length` is wrong.
 inline Measured broken_between(std::uint64_t sure, std::uint64_t length, std::string_view trouble,
                                std::uint64_t expected = 0, std::string_view format = {}) {
-    return {Measured::End::broken, length, Proof::structure, std::min(sure, length), expected, format, trouble};
+    return {Measured::End::broken, length, Proof::structure, std::min(sure, length), expected, false, format, trouble};
 }
 
 // What content says of itself.
@@ -91,6 +94,9 @@ struct Format {
     // Any one of these groups shows the format; all signatures of a group must hold.
     std::vector<std::vector<Signature>> signatures = {};
     bool is_text = false;  // has no signature, but only characters
+    // What shows its end stands in many files, and nothing shows what lies before: pieces that lead to one prove
+    // nothing.
+    bool is_loose = false;
 
     // How many bits of evidence the start of a file shows, 0 for none. Without it the signatures are all there is to go
     // by. `head` holds at least a sector, up to 64 KiB.
@@ -119,16 +125,8 @@ struct Format {
 // can't be read, is not believed: what it calls whole is broken then. Gives up when the reader's budget is spent.
 Measured measure(const Format& format, Reader& content);
 
-// How the first bytes of a file's content go with its name.
-enum class Agreement {
-    agrees,     // the signature that belongs to the extension stands there
-    fits,       // characters, as the extension says; any other text would fit as well
-    disagrees,  // something else stands there
-    blank,      // one repeated byte: wiped, trimmed, or never written
-    unknown,    // the extension says nothing about content
-};
-
-// `head`: at least the first 512 bytes of the content, or all of a shorter file.
+// How the first bytes of a file's content go with its name. `head`: at least the first 512 bytes of the content, or all
+// of a shorter file.
 Agreement judge_head(std::string_view extension, ByteView head);
 
 const Format* format_with_extension(std::string_view extension);  // null: none known

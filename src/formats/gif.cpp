@@ -85,7 +85,7 @@ Measured measure_gif(Reader& content) {
     while (content.holds(at, 1)) {
         const unsigned block = content.u8(at);
         if (block == 0x3B)
-            return first_pixels == 0 ? nonsense() : whole(at + 1, all_pixels ? Proof::checksums : Proof::structure);
+            return first_pixels == 0 ? nonsense() : whole(at + 1, all_pixels ? Proof::checksums : Proof::chain);
         std::uint64_t pixels = 0;
         unsigned literal_bits = 0;
         if (block == 0x21) {

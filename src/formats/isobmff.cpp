@@ -7,14 +7,15 @@
 
 #include "formats/exif.h"
 #include "formats/families.h"
+#include "formats/jpeg2000.h"
 
 namespace dredger::formats {
 namespace {
 
-constexpr unsigned kMostBoxes = 1'000'000;
-constexpr unsigned kMostDepth = 8;
+constexpr unsigned kMaxBoxes = 1'000'000;
+constexpr unsigned kMaxDepth = 8;
 constexpr std::string_view kNoIndex = "its index is missing";
-constexpr std::uint64_t kMostSamples = 8 << 20;
+constexpr std::uint64_t kMaxSamples = 8 << 20;
 
 struct Box {
     std::uint64_t at = 0;
@@ -51,7 +52,7 @@ constexpr std::string_view kParents = "moovtrakmdiaminfstblmooftrafmvexedtsdinf"
 
 template <class Visit>
 bool each_box(Reader& content, std::uint64_t at, std::uint64_t end, const Visit& visit) {
-    for (unsigned n = 0; at + 8 <= end && n < kMostBoxes; ++n) {
+    for (unsigned n = 0; at + 8 <= end && n < kMaxBoxes; ++n) {
         const auto box = box_at(content, at);
         if (!box || box->to_the_end || box->end > end) return false;
         if (!visit(*box)) return false;
@@ -64,7 +65,7 @@ bool each_box(Reader& content, std::uint64_t at, std::uint64_t end, const Visit&
 // Whether the boxes within `box` fill it, down to the tables.
 bool is_sound(Reader& content, const Box& box, unsigned depth) {
     return each_box(content, box.start, box.end, [&](const Box& inner) {
-        if (depth >= kMostDepth || !is_one_of(content, inner.at + 4, kParents)) return true;
+        if (depth >= kMaxDepth || !is_one_of(content, inner.at + 4, kParents)) return true;
         return is_sound(content, inner, depth + 1);
     });
 }
@@ -109,7 +110,7 @@ class Samples {
         runs_ = content.u32be(map_ + 4);
         // A table that reaches out of its box tells nothing.
         const std::uint64_t chunks_end = near ? near->end : far->end;
-        if (count_ > kMostSamples || (fixed_size_ == 0 && sizes_ + 12 + 4 * count_ > sizes->end) ||
+        if (count_ > kMaxSamples || (fixed_size_ == 0 && sizes_ + 12 + 4 * count_ > sizes->end) ||
             chunks_ + 8 + (wide_ ? 8 : 4) * chunk_count_ > chunks_end || map_ + 8 + 12 * runs_ > map->end || runs_ == 0)
             count_ = 0;
         if (const auto entry = box_at(content, kinds->start + 8)) learn_units(*entry);
@@ -181,14 +182,14 @@ class Samples {
     unsigned unit_length_ = 0;
 };
 
-class Walk {
+class BoxWalk {
   public:
-    Walk(Reader& content, const PartSink& parts) : content_(content), parts_(parts) {}
+    BoxWalk(Reader& content, const PartSink& parts) : content_(content), parts_(parts) {}
 
     Measured run() {
         std::uint64_t at = 0;
         std::string_view trouble;
-        for (unsigned n = 0; n < kMostBoxes; ++n) {
+        for (unsigned n = 0; n < kMaxBoxes; ++n) {
             const auto box = box_at(content_, at);
             if (!box || !is_one_of(content_, at + 4, kTopBoxes) ||
                 (at > 0 && content_.has(4, "ftyp") && content_.has(at + 4, "ftyp")))
@@ -203,7 +204,7 @@ class Walk {
                              Packing::none,
                              box->end - box->start,
                              fits ? Part::Check::none : Part::Check::wrong});
-            if (box->to_the_end && has_data_) return finish(at, *box);
+            if (box->to_the_end && (has_data_ || picture_)) return finish(at, *box);
             if (!fits) {
                 trouble = "its end is missing";
                 expected_ = box->end;
@@ -241,25 +242,15 @@ class Walk {
             }
         }
         if (picture_ && content_.has(data_at_, "\xFF\x4F\xFF\x51")) {
-            if (const auto end = end_of_codestream(data_at_)) return whole(*end, Proof::structure, name());
-            return broken(std::min(data_at_ + 2, content_.size()), "the tiles stop making sense", 0, name());
+            Measured stream = measure_codestream(content_, data_at_);
+            if (stream.end == Measured::End::nonsense) return broken(data_at_, "the tiles make no sense", 0, name());
+            stream.length += data_at_;
+            stream.sure += data_at_;
+            stream.format = name();
+            return stream;
         }
         return data_at_ > 0 && movie_ ? open_ended(std::min(box.end, content_.size()), Proof::length, name())
                                       : nonsense();
-    }
-
-    // JPEG 2000 (ISO/IEC 15444-1, annex A): segments, then tile parts that tell their length, then the end marker.
-    std::optional<std::uint64_t> end_of_codestream(std::uint64_t at) {
-        at += 2;
-        while (content_.u16be(at) >= 0xFF51 && content_.u16be(at) <= 0xFF64)
-            at += 2 + std::uint64_t{content_.u16be(at + 2)};
-        while (content_.u16be(at) == 0xFF90) {
-            const std::uint64_t length = content_.u32be(at + 6);
-            if (length < 14) return std::nullopt;
-            at += length;
-        }
-        if (content_.u16be(at) != 0xFFD9) return std::nullopt;
-        return at + 2;
     }
 
     std::uint64_t end_of_samples() {
@@ -301,7 +292,9 @@ class Walk {
         if (!trouble.empty()) return broken(std::min(end_, content_.size()), trouble, expected_, name());
         if (picture_ && content_.has(4, "jP  ") && data_at_ != 0 && !content_.has(data_at_, "\xFF\x4F\xFF\x51"))
             return nonsense();
-        return whole(end_, checked_ > 0 || fragments_ ? Proof::structure : Proof::length, name());
+        const bool is_chain =
+            checked_ > 0 || fragments_ || (picture_ && measure_codestream(content_, data_at_).is_whole());
+        return whole(end_, is_chain ? Proof::chain : Proof::length, name());
     }
 
     // Frames are packed: text and zeros are not what an mdat holds.
@@ -375,7 +368,7 @@ class Walk {
     std::uint64_t checked_ = 0;  // samples whose content was looked at
 };
 
-Measured take_boxes_apart(Reader& content, const PartSink& parts) { return Walk(content, parts).run(); }
+Measured take_boxes_apart(Reader& content, const PartSink& parts) { return BoxWalk(content, parts).run(); }
 
 // The index that should stand behind the frames stands further on.
 std::vector<std::uint64_t> gaps_of_film(Reader& content, const Measured& found) {

@@ -9,18 +9,19 @@
 namespace dredger::formats {
 namespace {
 
-constexpr std::uint64_t kLeastPicture = 2048;    // bytes of sensible picture data that make a broken file worth it
-constexpr std::uint64_t kMostBlocks = 24 << 20;  // whose coefficients are remembered: 192 MiB
-constexpr unsigned kMostSegments = 100'000;
+constexpr std::uint64_t kLeastPicture = 2048;   // bytes of sensible picture data that make a broken file worth it
+constexpr std::uint64_t kMaxBlocks = 24 << 20;  // whose coefficients are remembered: 192 MiB
+constexpr unsigned kMaxSegments = 100'000;
 
-class Walk {
+class SegmentWalk {
   public:
-    Walk(Reader& content, const PartSink& parts) : content_(content), parts_(parts) {}
+    SegmentWalk(Reader& content, const PartSink& parts, bool has_index = true)
+        : content_(content), parts_(parts), has_index_(has_index) {}
 
     Measured run() {
         if (content_.u8(0) != 0xFF || content_.u8(1) != 0xD8 || content_.u8(2) != 0xFF) return nonsense();
         std::uint64_t at = 2;
-        for (unsigned n = 0; n < kMostSegments; ++n) {
+        for (unsigned n = 0; n < kMaxSegments; ++n) {
             if (content_.u8(at) != 0xFF) return stopped(at, "a marker is missing");
             while (content_.u8(at + 1) == 0xFF) ++at;  // filling
             const unsigned marker = content_.u8(at + 1);
@@ -42,6 +43,8 @@ class Walk {
                              is_right ? Part::Check::none : Part::Check::wrong});
             if (!is_right) return stopped(at, "a segment is damaged");
             at += 2 + length;
+            const bool is_foreign = (marker >= 0xE0 && marker <= 0xEF) || marker == 0xFE;  // to the picture
+            unchecked_ += is_foreign ? length : 0;
             if (marker != 0xDA) continue;
             JpegScanResult scan = picture_data(at);
             if (const auto plain = content_.first_plain_sector(at, scan.end)) scan = {false, *plain, 0};
@@ -67,13 +70,18 @@ class Walk {
     }
 
     // Several pictures in one file: their index tells how far the last one reaches.
-    Measured finished(std::uint64_t end) const {
+    Measured finished(std::uint64_t end) {
         std::uint64_t last = end;
-        for (const Extent& picture : further_)
-            if (content_.holds(picture.offset, picture.length) && content_.u8(picture.offset) == 0xFF &&
-                content_.u8(picture.offset + 1) == 0xD8)
-                last = std::max(last, picture.end());
-        return whole(last, all_decoded_ ? Proof::checksums : Proof::structure);
+        for (const Extent& picture : further_) {
+            if (!content_.holds(picture.offset, picture.length) || content_.u8(picture.offset) != 0xFF ||
+                content_.u8(picture.offset + 1) != 0xD8)
+                continue;
+            last = std::max(last, picture.end());
+            Reader there = content_.within(picture.offset);
+            const Measured found = SegmentWalk(there, {}, false).run();
+            if (!found.is_whole() || found.proof != Proof::checksums) unchecked_ += picture.length;
+        }
+        return whole(last, all_decoded_ ? proof_without(unchecked_, last) : Proof::chain);
     }
 
     bool segment(unsigned marker, std::uint64_t at, std::uint64_t length) {
@@ -83,7 +91,7 @@ class Walk {
             case 0xDD: restart_interval_ = content_.u16be(at); return length == 2;
             case 0xDA: return scan_header(at, length);
             case 0xE2:
-                if (content_.has(at, std::string_view("MPF\0", 4))) picture_index(at + 4, length - 4);
+                if (has_index_ && content_.has(at, std::string_view("MPF\0", 4))) picture_index(at + 4, length - 4);
                 return true;
             default: break;
         }
@@ -138,7 +146,7 @@ class Walk {
             c.padded_across = mcus_across_ * c.across;
             blocks += std::uint64_t{c.padded_across} * mcus_down_ * c.down;
         }
-        if (progressive_ && blocks > kMostBlocks) decodable_ = false;
+        if (progressive_ && blocks > kMaxBlocks) decodable_ = false;
         if (progressive_ && decodable_)
             for (JpegComponent& c : components_) c.filled.resize(std::size_t{c.padded_across} * mcus_down_ * c.down);
         return true;
@@ -213,11 +221,19 @@ class Walk {
     JpegScanHeader scan_;
     std::vector<Extent> further_;
     unsigned mcus_across_ = 0, mcus_down_ = 0, restart_interval_ = 0, pictures_ = 0;
-    std::uint64_t decoded_ = 0;  // bytes
+    std::uint64_t decoded_ = 0;    // bytes
+    std::uint64_t unchecked_ = 0;  // bytes of what cameras and programs say of the picture
+    bool has_index_;
     bool progressive_ = false, decodable_ = false, all_decoded_ = true;
 };
 
-Measured take_jpeg_apart(Reader& content, const PartSink& parts) { return Walk(content, parts).run(); }
+Measured take_jpeg_apart(Reader& content, const PartSink& parts) { return SegmentWalk(content, parts).run(); }
+
+unsigned bid_jpeg(ByteView head) {
+    constexpr unsigned kMarkers = 24, kName = 32;
+    if (!head.has(0, "\xFF\xD8\xFF")) return 0;
+    return kMarkers + (head.has(6, "JFIF\0"sv) || head.has(6, "Exif\0"sv) ? kName : 0);
+}
 
 Description describe_jpeg(Reader& content, std::uint64_t length) {
     Description said;
@@ -242,6 +258,7 @@ const std::vector<Format>& jpeg() {
          .kind = Kind::picture,
          .extensions = {"jpg", "jpeg", "jpe", "jfif", "thm", "mpo"},
          .signatures = {{{0, "\xFF\xD8\xFF"sv}}},
+         .bid = bid_jpeg,
          .measure = measure_by<take_jpeg_apart>,
          .take_apart = take_jpeg_apart,
          .describe = describe_jpeg,

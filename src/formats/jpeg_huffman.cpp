@@ -50,7 +50,7 @@ JpegStride with_ac(unsigned bits, unsigned advance, std::uint32_t prefix, const 
         const unsigned size = entry.symbol & 15U;
         ends = size == 0 && run == 0;
         if ((size == 0 && run != 0 && run != 15) || advance + run + 1 > 63) break;
-        if (bits + entry.bits + size > JpegStride::kMostBits) break;
+        if (bits + entry.bits + size > JpegStride::kMaxBits) break;
         bits += entry.bits + size;
         if (!ends) advance += run + 1;
     }
@@ -75,11 +75,11 @@ JpegStrides make_block(const JpegHuffman& dc, const JpegHuffman& ac) {
 // Most pictures of a medium use the same few tables, and making one takes as long as decoding some KiB.
 template <class Make>
 JpegStrides remembered(const std::string& definition, Make make) {
-    constexpr std::size_t kMost = 256;  // tables of 4 KiB
+    constexpr std::size_t kMax = 256;  // tables of 4 KiB
     thread_local std::map<std::string, JpegStrides> made;
     const auto found = made.find(definition);
     if (found != made.end()) return found->second;
-    if (made.size() >= kMost) made.clear();
+    if (made.size() >= kMax) made.clear();
     return made.emplace(definition, make()).first->second;
 }
 

@@ -40,7 +40,7 @@ class JpegHuffman {
 class JpegStride {
   public:
     static constexpr unsigned kLookup = JpegHuffman::kLookup;
-    static constexpr unsigned kMostBits = 18;  // codes and values, of one stride
+    static constexpr unsigned kMaxBits = 18;  // codes and values, of one stride
 
     JpegStride() = default;  // tells nothing
     JpegStride(unsigned bits, unsigned advance, bool ends)

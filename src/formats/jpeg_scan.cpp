@@ -38,7 +38,7 @@ class Decoder {
         std::size_t start;  // where their strides begin in strides_
         std::size_t ac;
     };
-    static constexpr std::size_t kMostInUnit = 64;  // four components, of four by four blocks each at most
+    static constexpr std::size_t kMaxInUnit = 64;  // four components, of four by four blocks each at most
 
     JpegScanResult stopped() { return {false, bits_.place(), blocks_}; }
 
@@ -94,7 +94,7 @@ class Decoder {
             left += static_cast<std::uint64_t>(ends);
             return true;
         };
-        static_assert(3 * JpegStride::kMostBits <= JpegBits::kFilled);
+        static_assert(3 * JpegStride::kMaxBits <= JpegBits::kFilled);
         bool fine = true;
         while (fine && left > 2) fine = bits_.fill(ahead) && pass() && pass() && pass();
         while (fine && left > 0) fine = bits_.fill(ahead) && pass();
@@ -251,9 +251,9 @@ class Decoder {
     std::vector<JpegStride> strides_;  // of all tables of a sequential scan
     std::map<Codes, std::size_t> strides_at_;
     std::vector<Block> sequence_;  // of the blocks that a sequential scan repeats; and for each of them:
-    std::array<const JpegStride*, kMostInUnit> ac_{};
-    std::array<std::int64_t, kMostInUnit> ac_to_next_{};  // strides
-    std::array<std::int64_t, kMostInUnit> to_next_{};     // blocks
+    std::array<const JpegStride*, kMaxInUnit> ac_{};
+    std::array<std::int64_t, kMaxInUnit> ac_to_next_{};  // strides
+    std::array<std::int64_t, kMaxInUnit> to_next_{};     // blocks
     std::uint64_t blocks_ = 0;
     unsigned pending_bands_ = 0;  // blocks whose band has ended already
 };

@@ -72,10 +72,10 @@ Measured measure_eml(Reader& content) {
             // Some writers end with an empty line more.
             const std::uint64_t next = behind_line_end(content, behind);
             if (next == limit) behind = next;
-            return whole(behind, Proof::structure);
+            return whole(behind, Proof::chain);
         }
     }
-    return open_ended(limit, Proof::structure);
+    return open_ended(limit, Proof::chain);
 }
 
 unsigned bid_mbox(ByteView head) {
@@ -98,14 +98,14 @@ Measured take_mbox_apart(Reader& content, const PartSink& sink) {
         parts.tell({"message", "", {{line_end, next - line_end}}, Packing::none, next - line_end});
         at = next;
     }
-    return open_ended(end, Proof::structure);
+    return open_ended(end, Proof::chain);
 }
 
 Description describe_eml(Reader& content, std::uint64_t) {
     unsigned known = 0;
     const std::uint64_t body = header_block(content, 0, known);
     const MailHeader header =
-        read_mail_header(content.text(0, static_cast<std::size_t>(std::min<std::uint64_t>(body, Reader::kMostText))));
+        read_mail_header(content.text(0, static_cast<std::size_t>(std::min<std::uint64_t>(body, Reader::kMaxText))));
     return {printable(header.subject), header.date, {}};
 }
 

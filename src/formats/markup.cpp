@@ -16,6 +16,8 @@ constexpr std::uint64_t kSector = 512;
 Measured measure_xml(Reader& content) {
     std::uint64_t at = content.has(0, "\xEF\xBB\xBF") ? 3 : 0;
     const std::uint64_t limit = end_of_characters(content, 0);
+    // Text in angle brackets may be anything.
+    const bool is_declared = content.has(at, "<?xml") || content.has(at, "<svg");
     std::uint64_t depth = 0;
     std::uint64_t elements = 0;
     std::string root;
@@ -43,7 +45,7 @@ Measured measure_xml(Reader& content) {
             --depth;
         } else {
             if (!is_letter(first) && first != '_' && first < 0x80)
-                return elements < 2 ? nonsense() : broken(*open, "its elements make no sense");
+                return elements < 2 || !is_declared ? nonsense() : broken(*open, "its elements make no sense");
             if (elements++ == 0)
                 root = content.text(at, static_cast<std::size_t>(std::min<std::uint64_t>(*end - at, 64)));
             if (content.u8(*end - 1) != '/') ++depth;
@@ -53,19 +55,30 @@ Measured measure_xml(Reader& content) {
             const std::string_view name = root.starts_with("svg") || root.find(":svg") != std::string::npos ? "svg"
                                           : root.starts_with("html")                                        ? "html"
                                                                                                             : "xml";
-            return whole(behind_line_end(content, at), Proof::structure, name);
+            return whole(behind_line_end(content, at), Proof::chain, name);
         }
     }
-    return elements < 4 || limit < kSector ? nonsense() : broken(limit, "its end is missing");
+    if (elements < 4 || limit < kSector || !is_declared) return nonsense();
+    return ends_like_a_file(content, limit) ? open_ended(limit, Proof::length) : broken(limit, "its end is missing");
 }
 
 unsigned bid_xml(ByteView head) {
     if (begins_with(head, "<?xml ")) return 48;
-    return begins_with(head, "<svg ") ? 40 : 0;
+    if (begins_with(head, "<svg ")) return 40;
+    // Documents without a declaration begin with their outermost element, or what they are.
+    if (begins_with(head, "<!doctype ") || begins_with(head, "<!--")) return 10;
+    std::size_t at = head.has(0, "\xEF\xBB\xBF") ? 3 : 0;
+    return head.has(at, "<") && is_letter(head.u8(at + 1).value_or(0)) ? 8 : 0;
 }
 
 unsigned bid_html(ByteView head) {
-    return begins_with(head, "<!doctype html") ? 80 : begins_with(head, "<html") ? 40 : 0;
+    if (begins_with(head, "<!doctype html")) return 80;
+    if (begins_with(head, "<html")) return 40;
+    // A declaration, or a remark, may stand before it.
+    if (!begins_with(head, "<?xml ") && !begins_with(head, "<!--")) return 0;
+    const std::string start(reinterpret_cast<const char*>(head.bytes().data()),
+                            std::min<std::size_t>(head.size(), 1024));
+    return start.find("<html") != std::string::npos || start.find("<HTML") != std::string::npos ? 52 : 0;
 }
 
 Measured measure_html(Reader& content) {
@@ -82,7 +95,9 @@ Measured measure_html(Reader& content) {
             break;
         end = from = mark + 7;
     }
-    if (end) return whole(behind_line_end(content, *end), Proof::structure);
+    if (end) return whole(behind_line_end(content, *end), Proof::chain);
+    // The end mark may be left out, and so may others.
+    if (ends_like_a_file(content, limit)) return open_ended(limit, Proof::length);
     if (limit < kSector || !content.find("<body", 0, limit)) return nonsense();
     return broken(limit, "its end is missing");
 }

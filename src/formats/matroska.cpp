@@ -114,7 +114,7 @@ Measured measure_matroska(Reader& content) {
     while (at < end) {
         const auto e = element_at(content, at);
         if (!e || !is_top_level(e->id)) {
-            if (!known && has_clusters) return open_ended(at, Proof::structure, name);
+            if (!known && has_clusters) return open_ended(at, Proof::chain, name);
             return stopped(at);
         }
         has_tracks = has_tracks || e->id == kTracks;
@@ -130,7 +130,7 @@ Measured measure_matroska(Reader& content) {
         if (element_end > end || !content.holds(e->start, e->size)) return stopped(at);
         at = element_end;
     }
-    return has_tracks ? whole(end, Proof::structure, name) : nonsense();
+    return has_tracks ? whole(end, Proof::chain, name) : nonsense();
 }
 
 Description describe_matroska(Reader& content, std::uint64_t length) {

@@ -67,7 +67,7 @@ unsigned bid_ps(ByteView head) {
 }
 
 Measured measure_ps(Reader& content) {
-    constexpr std::uint64_t kMostFilling = 256;  // zeros between packets
+    constexpr std::uint64_t kMaxFilling = 256;  // zeros between packets
     std::uint64_t at = 0;
     std::uint64_t last_pack = 0;
     std::uint64_t pack_size = 0;  // the same throughout, or 0
@@ -75,10 +75,10 @@ Measured measure_ps(Reader& content) {
     bool same_size = true;
     for (;;) {
         std::uint64_t next = at;
-        while (next < at + kMostFilling && content.holds(next, 4) && content.u24be(next) == 0) ++next;
+        while (next < at + kMaxFilling && content.holds(next, 4) && content.u24be(next) == 0) ++next;
         if (!content.has(next, "\0\0\1"sv) || !content.holds(next, 4)) break;
         const unsigned id = content.u8(next + 3);
-        if (id == 0xB9) return whole(next + 4, Proof::structure);
+        if (id == 0xB9) return whole(next + 4, Proof::chain);
         std::uint64_t length = 0;
         if (!content.holds(next, 6)) break;
         if (id == 0xBA)

@@ -5,6 +5,7 @@
 
 #include "base/text.h"
 #include "formats/families.h"
+#include "formats/sound_tags.h"
 
 namespace dredger::formats {
 namespace {
@@ -51,18 +52,6 @@ std::uint64_t id3_length(Reader& content, std::uint64_t at) {
     return 10 + length + ((content.u8(at + 5) & 0x10U) != 0 ? 10 : 0);
 }
 
-// What may stand behind the last frame: APE, Lyrics3 and ID3v1 tags.
-std::uint64_t behind_tags(Reader& content, std::uint64_t at) {
-    if (content.has(at, "APETAGEX")) {
-        const bool has_header = (content.u32le(at + 20) & 0x20000000U) != 0;
-        at += std::uint64_t{content.u32le(at + 12)} + (has_header ? 32 : 0);
-    }
-    if (content.has(at, "LYRICSBEGIN"))
-        if (const auto end = content.find("LYRICS200", at, at + 65536)) at = *end + 9;
-    if (content.has(at, "TAG") && content.holds(at, 128)) at += 128;
-    return at;
-}
-
 // A file without a tag begins with a frame that borrows nothing from frames before it.
 unsigned bid_mp3(ByteView head) {
     if (head.has(0, "ID3")) return head.size() > 4 && std::to_integer<unsigned>(head.bytes()[3]) <= 4 ? 32 : 0;
@@ -99,7 +88,7 @@ Measured measure_mp3(Reader& content) {
         at += frame.length;
     }
     if (frames < kLeastFrames) return nonsense();
-    const std::uint64_t end = behind_tags(content, at);
+    const std::uint64_t end = behind_sound_tags(content, at);
     return end > at ? whole(std::min(end, content.size()), Proof::structure) : open_ended(at, Proof::structure);
 }
 
@@ -179,7 +168,7 @@ Measured measure_aac(Reader& content) {
             return frames < kLeastFrames ? nonsense() : broken(at, "its end is missing");
         at += frame.length;
     }
-    return frames < kLeastFrames ? nonsense() : open_ended(behind_tags(content, at), Proof::structure);
+    return frames < kLeastFrames ? nonsense() : open_ended(behind_sound_tags(content, at), Proof::structure);
 }
 
 Measured measure_amr(Reader& content) {

@@ -8,10 +8,10 @@
 namespace dredger {
 namespace {
 
-constexpr std::size_t kLeastSignature = 3;     // bytes; fewer stand everywhere by chance
-constexpr std::size_t kMostSignature = 64;     // bytes
-constexpr std::size_t kMostOffset = 32 << 10;  // bytes
-constexpr std::uint64_t kMostSize = std::uint64_t{1} << 40;
+constexpr std::size_t kLeastSignature = 3;    // bytes; fewer stand everywhere by chance
+constexpr std::size_t kMaxSignature = 64;     // bytes
+constexpr std::size_t kMaxOffset = 32 << 10;  // bytes
+constexpr std::uint64_t kMaxSize = std::uint64_t{1} << 40;
 
 // "4E 45 53 54" to bytes.
 std::optional<std::string> from_hex(std::string_view text) {
@@ -84,19 +84,19 @@ Result<OwnFormats> OwnFormats::read(const std::filesystem::path& file) {
         const auto kind = kind_from_word((*one)["kind"].value_or(std::string("other")));
         if (!kind) return wrong(fmt::format("{} is no kind", (*one)["kind"].value_or(std::string())));
         const auto signature = bytes_of("signature");
-        if (!signature || signature->size() < kLeastSignature || signature->size() > kMostSignature)
+        if (!signature || signature->size() < kLeastSignature || signature->size() > kMaxSignature)
             return wrong(
                 fmt::format("a signature has {} to {} bytes: signature = \"...\" or signature-hex = \"4e 45 ...\"",
-                            kLeastSignature, kMostSignature));
+                            kLeastSignature, kMaxSignature));
         const auto offset = (*one)["offset"].value_or(std::int64_t{0});
-        if (offset < 0 || offset > static_cast<std::int64_t>(kMostOffset))
-            return wrong(fmt::format("offset is 0 to {}", kMostOffset));
+        if (offset < 0 || offset > static_cast<std::int64_t>(kMaxOffset))
+            return wrong(fmt::format("offset is 0 to {}", kMaxOffset));
         Rule rule;
         rule.end = bytes_of("end").value_or("");
-        if (rule.end.size() > kMostSignature)
-            return wrong(fmt::format("an end mark has at most {} bytes", kMostSignature));
+        if (rule.end.size() > kMaxSignature)
+            return wrong(fmt::format("an end mark has at most {} bytes", kMaxSignature));
         const auto most = (*one)["most-bytes"].value_or(std::int64_t{0});
-        if (most <= 0 || static_cast<std::uint64_t>(most) > kMostSize)
+        if (most <= 0 || static_cast<std::uint64_t>(most) > kMaxSize)
             return wrong("most-bytes, the largest size, is missing");
         rule.most = static_cast<std::uint64_t>(most);
 

@@ -47,7 +47,7 @@ Measured measure_xz(Reader& content) { return measure_streams(content, Packing::
 Measured measure_zst(Reader& content) {
     Measured found = measure_streams(content, Packing::zstd, "zst", "tar.zst");
     // The checksum of a frame is optional.
-    if (found.is_whole() && (content.u8(4) & 4U) == 0) found.proof = Proof::structure;
+    if (found.is_whole() && (content.u8(4) & 4U) == 0) found.proof = Proof::chain;
     return found;
 }
 

@@ -20,7 +20,7 @@ std::string bytes_of(Reader& content, const Part& part, std::size_t most) {
         for (std::uint64_t done = 0; done < wanted;) {
             const std::string piece =
                 content.text(extent.offset + done,
-                             static_cast<std::size_t>(std::min<std::uint64_t>(wanted - done, Reader::kMostText)));
+                             static_cast<std::size_t>(std::min<std::uint64_t>(wanted - done, Reader::kMaxText)));
             if (piece.empty()) return bytes;
             bytes += piece;
             done += piece.size();

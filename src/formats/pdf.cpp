@@ -6,6 +6,8 @@
 #include <set>
 
 #include "base/text.h"
+#include "formats/bytes_of_content.h"
+#include "formats/characters.h"
 #include "formats/dates.h"
 #include "formats/families.h"
 #include "formats/unpacking.h"
@@ -13,26 +15,16 @@
 namespace dredger::formats {
 namespace {
 
-constexpr std::uint64_t kMostObjects = 2 << 20;
-constexpr unsigned kMostUpdates = 512;
+constexpr std::uint64_t kMaxObjects = 2 << 20;
+constexpr unsigned kMaxUpdates = 512;
 constexpr std::uint64_t kFurthestEnd = std::uint64_t{256} << 20;  // how far the end of a file is looked for, bytes
-constexpr std::size_t kMostTable = 64 << 20;                      // bytes of an unpacked table
-
-std::optional<std::uint64_t> number_in(std::string_view text) {
-    while (!text.empty() &&
-           (text.front() == ' ' || text.front() == '\r' || text.front() == '\n' || text.front() == '\t'))
-        text.remove_prefix(1);
-    std::uint64_t value = 0;
-    const auto read = std::from_chars(text.data(), text.data() + text.size(), value);
-    if (read.ec != std::errc()) return std::nullopt;
-    return value;
-}
+constexpr std::size_t kMaxTable = 64 << 20;                       // bytes of an unpacked table
 
 // The number behind `key` of a dictionary.
 std::optional<std::uint64_t> value_of(std::string_view dictionary, std::string_view key) {
     for (std::size_t at = dictionary.find(key); at != std::string_view::npos; at = dictionary.find(key, at + 1)) {
         const std::string_view behind = dictionary.substr(at + key.size());
-        if (behind.empty() || (std::isalpha(static_cast<unsigned char>(behind.front())) != 0)) continue;
+        if (behind.empty() || (std::isalnum(static_cast<unsigned char>(behind.front())) != 0)) continue;
         const auto value = number_in(behind);
         // "7 0 R" points to an object that holds the number.
         if (value) {
@@ -61,11 +53,11 @@ class Document {
     }
 
     std::vector<std::uint64_t> gaps() {
-        constexpr unsigned kMostMarks = 16;
+        constexpr unsigned kMaxMarks = 16;
         std::vector<std::uint64_t> found;
         const std::uint64_t limit = std::min(content_.size(), kFurthestEnd);
         std::uint64_t at = 0;
-        for (unsigned n = 0; n < kMostMarks; ++n) {
+        for (unsigned n = 0; n < kMaxMarks; ++n) {
             const auto mark = content_.find("%%EOF", at, limit);
             if (!mark) break;
             if (const auto gap = gap_before(*mark)) found.push_back(*gap);
@@ -124,7 +116,7 @@ class Document {
             } else if (here.end == Measured::End::broken && !best.is_whole() && here.length >= best.length) {
                 best = here;
             }
-            if (++marks >= kMostUpdates) break;
+            if (++marks >= kMaxUpdates) break;
             // An update begins right behind the mark; anything else is another file.
             if (best.is_whole() && !is_update(best.length)) break;
         }
@@ -193,11 +185,11 @@ class Document {
                        ? broken_between(512, std::min(objects_end_, end), "its table of objects is damaged", end)
                        : nonsense();
         if (offsets_.empty()) return nonsense();
-        return check_objects(end);
+        return check_objects(end, *table);
     }
 
     bool read_table(std::uint64_t at) {
-        if (seen_.size() >= kMostUpdates || !seen_.insert(at).second) return true;
+        if (seen_.size() >= kMaxUpdates || !seen_.insert(at).second) return true;
         if (at >= limit_) return false;
         while (content_.u8(at) == ' ' || content_.u8(at) == '\r' || content_.u8(at) == '\n') ++at;
         return content_.has(at, "xref") ? read_plain_table(at + 4) : read_packed_table(at);
@@ -216,7 +208,7 @@ class Document {
             if (!first || gap == std::string::npos) return false;
             const auto count = number_in(std::string_view(line).substr(gap));
             const std::size_t end = line.find_first_of("\r\n");
-            if (!count || end == std::string::npos || *count > kMostObjects) return false;
+            if (!count || end == std::string::npos || *count > kMaxObjects) return false;
             at += line.find_first_not_of("\r\n \t", end) == std::string::npos ? end
                                                                               : line.find_first_not_of("\r\n \t", end);
             for (std::uint64_t i = 0; i < *count; ++i, at += 20) {
@@ -253,7 +245,7 @@ class Document {
         if (content_.u8(data) == '\n') ++data;
         std::string table;
         if (words.find("/FlateDecode") != std::string_view::npos) {
-            const Unpacked unpacked = unpack(content_, Packing::zlib, data, limit_ - data, kMostTable);
+            const Unpacked unpacked = unpack(content_, Packing::zlib, data, limit_ - data, kMaxTable);
             if (!unpacked.ended()) return false;
             table = unpacked.head;
         } else {
@@ -324,11 +316,11 @@ class Document {
     }
 
     void add(std::uint64_t object, std::uint64_t offset) {
-        if (offsets_.size() < kMostObjects) offsets_.emplace_back(offset, object);
+        if (offsets_.size() < kMaxObjects) offsets_.emplace_back(offset, object);
     }
 
     // An object must stand wherever the tables say so, and its stream must be whole.
-    Measured check_objects(std::uint64_t end) {
+    Measured check_objects(std::uint64_t end, std::uint64_t table) {
         std::sort(offsets_.begin(), offsets_.end());
         offsets_.erase(std::unique(offsets_.begin(), offsets_.end()), offsets_.end());
         std::uint64_t right = 0;
@@ -352,6 +344,7 @@ class Document {
             if (first_wrong < offset && first_wrong != end) continue;
             const std::uint64_t next = i + 1 < offsets_.size() ? offsets_[i + 1].first : end;
             const auto broken_at = check_stream(offset, std::min(next, end), all_checked);
+            all_checked = all_checked && is_followed_well(std::max(offset, checked_to_), std::min(next, end));
             if (parts_.is_wanted())
                 parts_.tell({"object",
                              fmt::format("{}", *number),
@@ -365,8 +358,13 @@ class Document {
             }
         }
         if (right == 0) return nonsense();
-        if (bad_ > 0) return broken_between(last_right, first_wrong, "an object is not where its table says", end);
-        return whole(end, all_checked ? Proof::checksums : Proof::structure);
+        if (bad_ > 0) {
+            Measured found = broken_between(last_right, first_wrong, "an object is not where its table says", end);
+            // Where the table stands behind it, and where it should, nothing before it is missing or too much.
+            found.has_its_end = table > first_wrong;
+            return found;
+        }
+        return whole(end, all_checked ? Proof::checksums : Proof::chain);
     }
 
     // Where a stream between `at` and the next object stops making sense; nothing where it is fine.
@@ -375,7 +373,12 @@ class Document {
             content_.text(at, static_cast<std::size_t>(std::min<std::uint64_t>(next - std::min(at, next), 4096)));
         const std::size_t stream = head.find("stream");
         const std::size_t end_of_object = head.find("endobj");
-        if (stream == std::string::npos || end_of_object < stream) return std::nullopt;
+        if (stream == std::string::npos || end_of_object < stream) {
+            // Nothing but words: one that does not end, or holds other bytes, was not checked.
+            const auto object_end = content_.find("endobj", at, next);
+            checked = checked && object_end && !content_.find("\0"sv, at, *object_end);
+            return std::nullopt;
+        }
         const std::string_view words = std::string_view(head).substr(0, stream);
         std::uint64_t data = at + stream + 6;
         if (content_.u8(data) == '\r') ++data;
@@ -393,14 +396,35 @@ class Document {
             Reader picture = content_.within(data);
             const Measured found = dredger::measure(jpeg().front(), picture);
             if (found.end == Measured::End::broken) return data + found.sure;
+            checked_to_ = data + found.length;
             return found.is_file() && data + found.length <= next ? trouble : std::optional(data);
         }
         if (is_readable && first_filter("/FlateDecode")) {
             const Unpacked unpacked = unpack(content_, Packing::zlib, data, next - data);
+            checked_to_ = data + unpacked.packed;
             return unpacked.ended() ? trouble : std::optional(data + unpacked.packed);
         }
         checked = checked && length && *length < 512;
+        checked_to_ = data + (fits ? length.value_or(0) : 0);
         return trouble;
+    }
+
+    // Whether nothing stands between an object and the next that the tables tell of, but what belongs there: tables,
+    // their ends, and remarks.
+    bool is_followed_well(std::uint64_t at, std::uint64_t next) {
+        const auto object_end = content_.find("endobj", at, next);
+        if (!object_end) return false;
+        std::uint64_t from = *object_end + 6;
+        while (from < next && (is_space(content_.u8(from)) || content_.u8(from) == 0)) ++from;
+        if (from >= next) return true;
+        constexpr std::string_view kWords[] = {"xref", "startxref", "trailer", "%"};
+        const bool is_known = std::any_of(std::begin(kWords), std::end(kWords),
+                                          [&](std::string_view word) { return content_.has(from, word); });
+        bool are_characters = is_known;
+        each_span(content_, from, is_known ? next - from : 0, [&](std::span<const std::byte> bytes) {
+            are_characters = are_characters && std::none_of(bytes.begin(), bytes.end(), is_control);
+        });
+        return are_characters;
     }
 
     bool is_encrypted() {
@@ -433,6 +457,7 @@ class Document {
     std::vector<std::pair<std::uint64_t, std::uint64_t>> offsets_;  // and numbers of objects
     std::uint64_t limit_ = 0;
     std::uint64_t objects_end_ = 0;
+    std::uint64_t checked_to_ = 0;  // where the data of the stream ends that was looked at last
     unsigned bad_ = 0;
     std::optional<bool> encrypted_;
 };

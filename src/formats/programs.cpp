@@ -1,6 +1,7 @@
 // Programs, fonts and files of Windows: ELF (System V ABI), PE (Microsoft PE/COFF), Mach-O (mach-o/loader.h), OpenType
 // and WOFF (W3C), shortcuts ([MS-SHLLINK]), event logs, registry hives, prefetch files, and torrents (BEP 3).
 #include <algorithm>
+#include <bit>
 #include <fmt/format.h>
 
 #include "base/text.h"
@@ -9,10 +10,6 @@
 
 namespace dredger::formats {
 namespace {
-
-Measured sized(Reader& content, std::uint64_t end, Proof proof) {
-    return content.holds(0, end) ? whole(end, proof) : broken(content.size(), "its end is missing", end);
-}
 
 Measured measure_elf(Reader& content) {
     const bool wide = content.u8(4) == 2;
@@ -28,28 +25,40 @@ Measured measure_elf(Reader& content) {
     const std::uint64_t sections = word(32, 40);
     const std::uint64_t program_size = u16(wide ? 54 : 42), program_count = u16(wide ? 56 : 44);
     const std::uint64_t section_size = u16(wide ? 58 : 46), section_count = u16(wide ? 60 : 48);
-    constexpr std::uint64_t kMost = std::uint64_t{1} << 40;
+    constexpr std::uint64_t kMax = std::uint64_t{1} << 40;
     if ((program_count > 0 && program_size != (wide ? 56U : 32U)) ||
-        (section_count > 0 && section_size != (wide ? 64U : 40U)) || sections > kMost || programs > kMost ||
+        (section_count > 0 && section_size != (wide ? 64U : 40U)) || sections > kMax || programs > kMax ||
         program_count + section_count == 0)
         return nonsense();
     std::uint64_t end = std::max(sections + section_size * section_count, programs + program_size * program_count);
     for (std::uint64_t i = 0; i < program_count; ++i) {
         const std::uint64_t at = programs + program_size * i;
-        end = std::max(end, std::min(word(at + 4, at + 8), kMost) + std::min(word(at + 16, at + 32), kMost));
+        end = std::max(end, std::min(word(at + 4, at + 8), kMax) + std::min(word(at + 16, at + 32), kMax));
     }
     for (std::uint64_t i = 0; i < section_count && sections != 0; ++i) {
         const std::uint64_t at = sections + section_size * i;
         const std::uint64_t type = big ? content.u32be(at + 4) : content.u32le(at + 4);
         if (type != 8)
-            end = std::max(end, std::min(word(at + 16, at + 24), kMost) + std::min(word(at + 20, at + 32), kMost));
+            end = std::max(end, std::min(word(at + 16, at + 24), kMax) + std::min(word(at + 20, at + 32), kMax));
     }
     return sized(content, end, Proof::length);
 }
 
+// Pages of 512 bytes, the last one not full, and what is told of further parts of later formats is left to them.
+Measured measure_dos_program(Reader& content) {
+    constexpr std::uint64_t kPage = 512;
+    const std::uint64_t last = content.u16le(2), pages = content.u16le(4), relocations = content.u16le(6),
+                        header = content.u16le(8) * std::uint64_t{16};
+    const std::uint64_t table = content.u16le(24);
+    if (pages == 0 || last >= kPage || header < 28 || header > pages * kPage ||
+        (relocations > 0 && (table < 28 || table + 4 * relocations > header)))
+        return nonsense();
+    return sized(content, last == 0 ? pages * kPage : (pages - 1) * kPage + last, Proof::length);
+}
+
 Measured measure_pe(Reader& content) {
     const std::uint64_t head = content.u32le(60);
-    if (head < 64 || head > 65536 || !content.has(head, "PE\0\0"sv)) return nonsense();
+    if (head < 64 || head > 65536 || !content.has(head, "PE\0\0"sv)) return measure_dos_program(content);
     const unsigned count = content.u16le(head + 6);
     const std::uint64_t optional = head + 24;
     const unsigned magic = content.u16le(optional);
@@ -60,7 +69,11 @@ Measured measure_pe(Reader& content) {
         const std::uint64_t size = content.u32le(sections + 40 * i + 16);
         if (size != 0) end = std::max(end, content.u32le(sections + 40 * i + 20) + size);
     }
-    // Certificates stand behind the sections.
+    // Symbols, where some compilers leave them, and certificates stand behind the sections.
+    constexpr std::uint64_t kSymbol = 18;
+    const std::uint64_t symbols = content.u32le(head + 12), symbol_count = content.u32le(head + 16);
+    const std::uint64_t names = symbols + kSymbol * symbol_count;
+    if (symbols >= end && symbol_count != 0 && content.holds(names, 4)) end = names + content.u32le(names);
     const std::uint64_t directories = optional + (magic == 0x20B ? 112 : 96);
     const std::uint64_t certificates = content.u32le(directories + 32);
     if (certificates != 0) end = std::max(end, certificates + content.u32le(directories + 36));
@@ -76,13 +89,13 @@ Measured measure_macho(Reader& content) {
     if (u32(0) >> 8 != 0xFEEDFA || commands == 0 || commands > 1024 || u32(12) == 0 || u32(12) > 12) return nonsense();
     std::uint64_t at = wide ? 32 : 28;
     std::uint64_t end = at + u32(20);
-    constexpr std::uint64_t kMost = std::uint64_t{1} << 40;
+    constexpr std::uint64_t kMax = std::uint64_t{1} << 40;
     for (std::uint64_t i = 0; i < commands; ++i) {
         const std::uint64_t length = u32(at + 4);
         if (length < 8 || !content.holds(at, length)) return nonsense();
         if (u32(at) == 1) end = std::max(end, u32(at + 32) + u32(at + 36));  // LC_SEGMENT
         if (u32(at) == 25)
-            end = std::max(end, std::min(u64(at + 40), kMost) + std::min(u64(at + 48), kMost));  // LC_SEGMENT_64
+            end = std::max(end, std::min(u64(at + 40), kMax) + std::min(u64(at + 48), kMax));  // LC_SEGMENT_64
         if (u32(at) == 2)
             end = std::max(
                 {end, u32(at + 8) + u32(at + 12) * (wide ? 16 : 12), u32(at + 16) + u32(at + 20)});  // LC_SYMTAB
@@ -98,7 +111,14 @@ unsigned bid_font(ByteView head) {
     const bool first = head.has(12, "BASE") || head.has(12, "CFF ") || head.has(12, "DSIG") || head.has(12, "FFTM") ||
                        head.has(12, "GDEF") || head.has(12, "GPOS") || head.has(12, "GSUB") || head.has(12, "LTSH") ||
                        head.has(12, "OS/2") || head.has(12, "COLR") || head.has(12, "CBDT");
-    return mark && first ? 64 : 0;
+    // The numbers that help to look a table up follow from how many there are.
+    const auto number = [&](std::size_t at) {
+        return std::to_integer<unsigned>(head.bytes()[at]) << 8 | std::to_integer<unsigned>(head.bytes()[at + 1]);
+    };
+    const unsigned tables = number(4), range = number(6);
+    const bool is_counted =
+        tables >= 4 && tables <= 128 && range == 16 * std::bit_floor(tables) && number(10) == 16 * tables - range;
+    return mark && (first || is_counted) ? 64 : 0;
 }
 
 Measured measure_font(Reader& content) {
@@ -160,7 +180,7 @@ Measured measure_lnk(Reader& content) {
     for (unsigned blocks = 0; blocks < 64; ++blocks) {
         const std::uint64_t length = content.u32le(at);
         if (!content.holds(at, 4)) return broken(content.size(), "its end is missing");
-        if (length < 4) return whole(at + 4, Proof::structure);
+        if (length < 4) return whole(at + 4, Proof::chain);
         if (content.u32le(at + 4) >> 8 != 0xA00000 || !content.holds(at, length))
             return broken(std::min(at, content.size()), "a block is damaged");
         at += length;
@@ -193,7 +213,7 @@ Measured measure_hive(Reader& content) {
         at += length;
     }
     if (at == 4096) return nonsense();
-    return at == end ? whole(end, Proof::structure) : broken(at, "a bin is damaged", end);
+    return at == end ? whole(end, Proof::chain) : broken(at, "a bin is damaged", end);
 }
 
 Measured measure_prefetch(Reader& content) {
@@ -239,8 +259,7 @@ std::uint64_t bencoded(Reader& content, std::uint64_t at, std::uint64_t& values)
 Measured measure_torrent(Reader& content) {
     std::uint64_t values = 0;
     const std::uint64_t end = bencoded(content, 0, values);
-    return end != 0 && content.holds(0, end) && content.find("4:info", 0, end) ? whole(end, Proof::structure)
-                                                                               : nonsense();
+    return end != 0 && content.holds(0, end) && content.find("4:info", 0, end) ? whole(end, Proof::chain) : nonsense();
 }
 
 Description describe_torrent(Reader& content, std::uint64_t length) {

@@ -29,8 +29,8 @@ std::vector<Reader::Room::Bytes>& Reader::Room::spare() {
 }
 
 Reader::Room::~Room() {
-    constexpr std::size_t kMost = 16;
-    if (bytes_ && spare().size() < kMost) spare().push_back(std::move(bytes_));
+    constexpr std::size_t kMax = 16;
+    if (bytes_ && spare().size() < kMax) spare().push_back(std::move(bytes_));
 }
 
 std::byte* Reader::Room::bytes() {
@@ -129,7 +129,7 @@ std::span<const std::byte> Reader::some(std::uint64_t at) {
 
 std::string Reader::text(std::uint64_t at, std::size_t length) {
     std::string out;
-    length = std::min(length, kMostText);
+    length = std::min(length, kMaxText);
     while (out.size() < length) {
         const auto here = some(at + out.size());
         if (here.empty()) break;

@@ -63,8 +63,8 @@ class Reader {
     // The bytes from `at` on: at least one unless the content ends here, at most kWindow. Valid until the next call.
     std::span<const std::byte> some(std::uint64_t at);
 
-    // The `length` bytes from `at` on, fewer at the end of the content. `length` is at most kMostText.
-    static constexpr std::size_t kMostText = 1 << 20;
+    // The `length` bytes from `at` on, fewer at the end of the content. `length` is at most kMaxText.
+    static constexpr std::size_t kMaxText = 1 << 20;
     std::string text(std::uint64_t at, std::size_t length);
 
     // Where `bytes` (at most 64 of them) stand first, entirely within [from, to).

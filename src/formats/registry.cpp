@@ -25,17 +25,33 @@ bool looks_like_text(ByteView head) {
     });
 }
 
-}  // namespace
-
-namespace {
-
 std::vector<const std::vector<Format>*>& families() {
     static std::vector<const std::vector<Format>*> list = {
-        &formats::jpeg(),       &formats::png(),     &formats::gif(),       &formats::bitmaps(),  &formats::tiff(),
-        &formats::riff(),       &formats::isobmff(), &formats::matroska(),  &formats::mpeg(),     &formats::streaming(),
-        &formats::mpeg_audio(), &formats::sound(),   &formats::pdf(),       &formats::zip(),      &formats::ole2(),
-        &formats::archives(),   &formats::packed(),  &formats::databases(), &formats::programs(), &formats::text()};
+        &formats::jpeg(),     &formats::png(),       &formats::gif(),          &formats::bitmaps(),
+        &formats::tiff(),     &formats::riff(),      &formats::isobmff(),      &formats::matroska(),
+        &formats::mpeg(),     &formats::streaming(), &formats::mpeg_audio(),   &formats::sound(),
+        &formats::pdf(),      &formats::zip(),       &formats::ole2(),         &formats::archives(),
+        &formats::packed(),   &formats::databases(), &formats::programs(),     &formats::jpeg2000(),
+        &formats::images(),   &formats::scans(),     &formats::drawings(),     &formats::models(),
+        &formats::music(),    &formats::broadcast(), &formats::old_archives(), &formats::disks(),
+        &formats::books(),    &formats::compiled(),  &formats::system_files(), &formats::tga(),
+        &formats::netpbm(),   &formats::stl(),       &formats::keys(),         &formats::design(),
+        &formats::compress(), &formats::pyc(),       &formats::page_stores(),  &formats::regions(),
+        &formats::text()};
     return list;
+}
+
+// Formats may share one; the usual one comes first.
+const std::vector<const Format*>& formats_with_extension(std::string_view extension) {
+    static const std::map<std::string_view, std::vector<const Format*>> by_extension = [] {
+        std::map<std::string_view, std::vector<const Format*>> map;
+        for (const Format* format : all_formats())
+            for (const auto known : format->extensions) map[known].push_back(format);
+        return map;
+    }();
+    static const std::vector<const Format*> none;
+    const auto found = by_extension.find(extension);
+    return found == by_extension.end() ? none : found->second;
 }
 
 }  // namespace
@@ -73,14 +89,8 @@ std::optional<Kind> kind_from_word(std::string_view word) {
 }
 
 const Format* format_with_extension(std::string_view extension) {
-    static const std::map<std::string_view, const Format*> by_extension = [] {
-        std::map<std::string_view, const Format*> map;
-        for (const Format* format : all_formats())
-            for (const auto known : format->extensions) map.emplace(known, format);
-        return map;
-    }();
-    const auto found = by_extension.find(extension);
-    return found == by_extension.end() ? nullptr : found->second;
+    const auto& formats = formats_with_extension(extension);
+    return formats.empty() ? nullptr : formats.front();
 }
 
 const Format* format_with_head(ByteView head) {
@@ -137,15 +147,18 @@ Kind kind_of_name(std::string_view name) {
 
 Agreement judge_head(std::string_view extension, ByteView head) {
     if (head.size() >= 16 && head.is_uniform()) return Agreement::blank;
-    const Format* format = format_with_extension(extension);
-    if (format == nullptr) return Agreement::unknown;
-    if (format->is_text) return looks_like_text(head) ? Agreement::fits : Agreement::disagrees;
-    if (shows(*format, head)) return Agreement::agrees;
-    // A signature that lies beyond the bytes at hand can't be missed.
-    for (const auto& group : format->signatures)
-        for (const Signature& s : group)
-            if (s.offset + s.bytes.size() > head.size()) return Agreement::unknown;
-    return Agreement::disagrees;
+    Agreement agreement = Agreement::unknown;
+    // Formats may share an extension: one that agrees is enough.
+    for (const Format* format : formats_with_extension(extension)) {
+        if (format->is_text) return looks_like_text(head) ? Agreement::fits : Agreement::disagrees;
+        if (shows(*format, head)) return Agreement::agrees;
+        // A signature that lies beyond the bytes at hand can't be missed.
+        for (const auto& group : format->signatures)
+            for (const Signature& s : group)
+                if (s.offset + s.bytes.size() > head.size()) return Agreement::unknown;
+        agreement = Agreement::disagrees;
+    }
+    return agreement;
 }
 
 }  // namespace dredger

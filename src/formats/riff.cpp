@@ -1,5 +1,6 @@
 // Files of chunks: RIFF (Multimedia Programming Interface and Data Specifications 1.0) with WAV, AVI (also OpenDML) and
-// WebP, RF64/BW64 (EBU Tech 3306), and AIFF (Apple Audio Interchange File Format 1.3), the same the other way round.
+// WebP, RF64/BW64 (EBU Tech 3306), and AIFF (Apple Audio Interchange File Format 1.3), the same the other way round;
+// and others of both kinds (EA IFF 85), of which nothing but their chunks is looked at.
 #include <algorithm>
 #include <fmt/format.h>
 
@@ -126,7 +127,7 @@ Measured take_avi_apart(Reader& content, const PartSink& sink) {
             return broken(std::min(chunks.end, content.size()), "the frames stop making sense",
                           start + 8 + content.u32le(start + 4));
         const std::uint64_t next = chunks.end + chunks.end % 2;
-        if (!content.has(next, "RIFF") || !content.has(next + 8, "AVIX")) return whole(chunks.end, Proof::structure);
+        if (!content.has(next, "RIFF") || !content.has(next + 8, "AVIX")) return whole(chunks.end, Proof::chain);
         start = next;
     }
 }
@@ -156,7 +157,7 @@ Measured take_webp_apart(Reader& content, const PartSink& sink) {
     if (chunks.complete && content.holds(0, end)) {
         if (const auto plain = content.first_plain_sector(20, end))
             return broken(*plain, "the picture data stops making sense", end);
-        return whole(end, extended ? Proof::structure : Proof::length);
+        return whole(end, extended ? Proof::chain : Proof::length);
     }
     return chunks.data != 0 && content.size() > 4096
                ? broken(std::min(std::max(chunks.end, chunks.data), content.size()), "its end is missing", end)
@@ -172,6 +173,22 @@ Measured take_aiff_apart(Reader& content, const PartSink& sink) {
     if (chunks.complete && content.holds(0, end)) return whole(end, Proof::length);
     return broken(std::min(std::max(chunks.end, chunks.data), content.size()), "its end is missing", end);
 }
+
+// Any other file of chunks: cursors, drawings, instruments.
+Measured measure_chunks(Reader& content, bool big) {
+    const std::uint64_t size = big ? content.u32be(4) : content.u32le(4);
+    if (size < 12 || size > std::uint64_t{1} << 31 || !is_name(content, 12)) return nonsense();
+    const std::uint64_t end = 8 + size;
+    PartTeller nobody({});
+    const Chunks chunks = walk(content, 12, end, "", big, nobody);
+    if (chunks.complete && content.holds(0, end)) return whole(end, Proof::chain);
+    constexpr std::uint64_t kLeast = 512;  // bytes of chunks that make a broken file worth it
+    if (chunks.end < kLeast) return nonsense();
+    return broken(std::min(chunks.end, content.size()), "its chunks don't fill it", end);
+}
+
+Measured measure_little_chunks(Reader& content) { return measure_chunks(content, false); }
+Measured measure_big_chunks(Reader& content) { return measure_chunks(content, true); }
 
 }  // namespace
 
@@ -210,6 +227,69 @@ const std::vector<Format>& riff() {
          .signatures = {{{0, "FORM"sv}, {8, "AIF"sv}}},
          .measure = measure_by<take_aiff_apart>,
          .take_apart = take_aiff_apart,
+         .ending = kEnding,
+         .checked = "the chain of chunks"},
+        {.name = "cdr",
+         .kind = Kind::picture,
+         .extensions = {"cdr", "cdt"},
+         .signatures = {{{0, "RIFF"sv}, {8, "CDR"sv}}, {{0, "RIFF"sv}, {8, "cdr"sv}}},
+         .measure = measure_little_chunks,
+         .ending = kEnding,
+         .checked = "the chain of chunks"},
+        {.name = "cmx",
+         .kind = Kind::picture,
+         .extensions = {"cmx"},
+         .signatures = {{{0, "RIFF"sv}, {8, "CMX1"sv}}},
+         .measure = measure_little_chunks,
+         .ending = kEnding,
+         .checked = "the chain of chunks"},
+        {.name = "ani",
+         .kind = Kind::picture,
+         .extensions = {"ani"},
+         .signatures = {{{0, "RIFF"sv}, {8, "ACON"sv}}},
+         .measure = measure_little_chunks,
+         .ending = kEnding,
+         .checked = "the chain of chunks"},
+        {.name = "sf2",
+         .kind = Kind::audio,
+         .extensions = {"sf2", "sf3"},
+         .signatures = {{{0, "RIFF"sv}, {8, "sfbk"sv}}},
+         .measure = measure_little_chunks,
+         .ending = kEnding,
+         .checked = "the chain of chunks"},
+        {.name = "dls",
+         .kind = Kind::audio,
+         .extensions = {"dls"},
+         .signatures = {{{0, "RIFF"sv}, {8, "DLS "sv}}},
+         .measure = measure_little_chunks,
+         .ending = kEnding,
+         .checked = "the chain of chunks"},
+        {.name = "rmi",
+         .kind = Kind::audio,
+         .extensions = {"rmi"},
+         .signatures = {{{0, "RIFF"sv}, {8, "RMID"sv}}},
+         .measure = measure_little_chunks,
+         .ending = kEnding,
+         .checked = "the chain of chunks"},
+        {.name = "ilbm",
+         .kind = Kind::picture,
+         .extensions = {"iff", "lbm", "ilbm"},
+         .signatures = {{{0, "FORM"sv}, {8, "ILBM"sv}}, {{0, "FORM"sv}, {8, "PBM "sv}}},
+         .measure = measure_big_chunks,
+         .ending = kEnding,
+         .checked = "the chain of chunks"},
+        {.name = "8svx",
+         .kind = Kind::audio,
+         .extensions = {"8svx", "svx"},
+         .signatures = {{{0, "FORM"sv}, {8, "8SVX"sv}}},
+         .measure = measure_big_chunks,
+         .ending = kEnding,
+         .checked = "the chain of chunks"},
+        {.name = "lwo",
+         .kind = Kind::picture,
+         .extensions = {"lwo"},
+         .signatures = {{{0, "FORM"sv}, {8, "LWO"sv}}, {{0, "FORM"sv}, {8, "LWLO"sv}}},
+         .measure = measure_big_chunks,
          .ending = kEnding,
          .checked = "the chain of chunks"},
     };

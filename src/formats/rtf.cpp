@@ -40,7 +40,7 @@ Measured measure_rtf(Reader& content) {
             if (c == '}' && --depth == 0) {
                 std::uint64_t end = behind_line_end(content, at + 1);
                 if (content.has(end, "\0"sv) && content.has(end - 1, "\n") && !content.has(end + 1, "\0"sv)) ++end;
-                return whole(end, Proof::structure);
+                return whole(end, Proof::chain);
             }
             if (is_control(here[i])) return stopped(at);
         }

@@ -110,6 +110,7 @@ Measured measure_flac(Reader& content) {
     std::uint64_t at = 4;
     std::uint64_t samples = 0;  // in all; 0: it does not say
     std::uint64_t most = 0;
+    std::uint64_t unchecked = 0;  // bytes of words and covers
     for (bool last = false; !last;) {
         const unsigned head = content.u8(at);
         const std::uint64_t length = content.u24be(at + 1);
@@ -126,6 +127,7 @@ Measured measure_flac(Reader& content) {
             found.proof = Proof::none;
             return found;
         }
+        if (!is_filling && at != 4) unchecked += length;
         last = (head & 0x80U) != 0;
         at += 4 + length;
     }
@@ -147,7 +149,7 @@ Measured measure_flac(Reader& content) {
             continue;
         }
         const bool is_last = samples == 0 || so_far + here == samples;
-        if (frame.end != 0 && is_last) return whole(frame.end, Proof::checksums);
+        if (frame.end != 0 && is_last) return whole(frame.end, proof_without(unchecked, frame.end));
         return at == first ? nonsense()
                            : broken_between(at, std::min(at + most, content.size()), "the checksum of a frame is off");
     }
@@ -230,7 +232,7 @@ Measured measure_midi(Reader& content) {
             return i == 0 ? nonsense() : broken(at, "a track has no end");
         at += 8 + length;
     }
-    return whole(at, Proof::structure);
+    return whole(at, Proof::chain);
 }
 
 }  // namespace

@@ -40,7 +40,7 @@ Measured measure_asf(Reader& content) {
     const std::uint64_t first = at;
     while (at + packet <= end && is_packet(at)) at += packet;
     if (at == first) return nonsense();
-    if (streamed) return open_ended(at, Proof::structure, name);
+    if (streamed) return open_ended(at, Proof::chain, name);
     if (at + packet <= end) return broken(std::min(at, content.size()), "the packets stop making sense", claimed, name);
     if (!content.holds(0, end)) return broken(content.size(), "its end is missing", claimed, name);
     at = end;
@@ -54,8 +54,7 @@ Measured measure_asf(Reader& content) {
             more = true;
         }
     }
-    return whole(claimed > at && claimed - at < 4096 && content.holds(0, claimed) ? claimed : at, Proof::structure,
-                 name);
+    return whole(claimed > at && claimed - at < 4096 && content.holds(0, claimed) ? claimed : at, Proof::chain, name);
 }
 
 Description describe_asf(Reader& content, std::uint64_t length) {
@@ -88,7 +87,7 @@ Measured measure_flv(Reader& content) {
             return tags < 2 ? nonsense() : broken(at, "a tag is damaged");
         at += length + 4;
     }
-    return tags < 2 ? nonsense() : open_ended(at, Proof::structure);
+    return tags < 2 ? nonsense() : open_ended(at, Proof::chain);
 }
 
 }  // namespace

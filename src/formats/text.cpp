@@ -11,13 +11,11 @@
 namespace dredger::formats {
 namespace {
 
-constexpr std::uint64_t kSector = 512;
-
 struct Characters {
     bool utf16 = false;
     bool big = false;
     std::uint64_t end = 0;
-    std::uint64_t letters = 0, lines = 0;
+    std::uint64_t letters = 0, digits = 0, lines = 0;
     std::uint64_t foreign = 0;  // bytes that UTF-8 does not have
 };
 
@@ -52,15 +50,10 @@ Characters read_characters(Reader& content) {
             more = c >= 0xF0 ? 3 : c >= 0xE0 ? 2 : c >= 0xC2 ? 1 : 0;
             text.lines += c == '\n' ? 1 : 0;
             text.letters += is_letter(c) || c == ' ' || c >= 0x80 ? 1 : 0;
+            text.digits += c >= '0' && c <= '9' ? 1 : 0;
         }
     }
     return text;
-}
-
-// Only what ends within a sector that is filled up with zeros is believed to be a file: its end shows where it ends.
-bool ends_like_a_file(Reader& content, std::uint64_t end) {
-    const std::uint64_t filled = std::min((end + kSector - 1) / kSector * kSector, content.size());
-    return end % kSector != 0 && filled > end && content.is_zeros(end, filled);
 }
 
 unsigned bid_text(ByteView head) {
@@ -69,7 +62,7 @@ unsigned bid_text(ByteView head) {
         unsigned plain = 0;
         for (std::size_t i = 0; i < 8 && zero + 2 * i < head.size(); ++i)
             plain += head.bytes()[zero + 2 * i] == std::byte{0} ? 1 : 0;
-        return plain >= 4 ? 18 : 0;
+        return plain >= 4 ? 20 : 0;
     }
     const auto start = head.bytes().first(std::min<std::size_t>(head.size(), 64));
     return start.size() >= 16 && std::none_of(start.begin(), start.end(), is_control) ? 1 : 0;
@@ -97,13 +90,37 @@ bool is_table(Reader& content, std::uint64_t end) {
     return false;
 }
 
+// Programs and settings begin with small letters, too: with a word of theirs, or one that something is said of.
+bool begins_a_statement(const std::string& start) {
+    constexpr std::string_view kWords[] = {
+        "abstract", "begin",    "class",     "const",  "def",    "define",  "enum",      "export",  "extern",
+        "fn",       "from",     "function",  "global", "import", "include", "interface", "let",     "library",
+        "local",    "module",   "namespace", "object", "option", "package", "private",   "program", "project",
+        "public",   "require",  "set",       "static", "struct", "table",   "template",  "type",    "typedef",
+        "unit",     "unsigned", "use",       "using",  "var",    "void",    "with"};
+    std::size_t at = start.find_first_not_of(" \t\r\n");
+    if (at == std::string::npos) return false;
+    if (at > 0 && is_letter(static_cast<unsigned char>(start[at]))) return true;
+    const std::size_t from = at;
+    while (at < start.size() && (is_letter(static_cast<unsigned char>(start[at])) ||
+                                 std::isdigit(static_cast<unsigned char>(start[at])) != 0 || start[at] == '_' ||
+                                 start[at] == '-' || start[at] == '.'))
+        ++at;
+    if (at == from) return false;
+    const std::string word = start.substr(from, at - from);
+    if (std::find(std::begin(kWords), std::end(kWords), word) != std::end(kWords)) return true;
+    at = start.find_first_not_of(" \t", at);
+    return at != std::string::npos && (start[at] == '=' || start[at] == ':' || start[at] == '(' || start[at] == '{');
+}
+
 // What goes on from elsewhere shows at its first character, or at a first line that is shorter than the others.
 bool begins_like_a_file(const std::string& start, bool table) {
     if (start.empty()) return false;
     if (table) return true;
     const auto first = static_cast<unsigned char>(start[0]);
-    const bool is_mark = std::string_view("#<{[\"'*-=/(").find(start[0]) != std::string_view::npos;
-    if (first < 0x80 && std::isupper(first) == 0 && std::isdigit(first) == 0 && !is_mark) return false;
+    const bool is_mark = std::string_view("#<{[\"'*-=/(%\\!@;$|&~^_`+.").find(start[0]) != std::string_view::npos;
+    const bool is_start = first >= 0xC2 || std::isupper(first) != 0 || std::isdigit(first) != 0 || is_mark;
+    if (!is_start && !begins_a_statement(start)) return false;
     std::vector<std::size_t> lengths;
     for (std::size_t at = 0; lengths.size() < 12;) {
         const std::size_t end = start.find('\n', at);
@@ -119,15 +136,19 @@ bool begins_like_a_file(const std::string& start, bool table) {
 }
 
 Measured measure_text(Reader& content) {
-    constexpr std::uint64_t kLeast = 64;
-    const Characters text = read_characters(content);
+    constexpr std::uint64_t kLeast = 64, kLong = 512;
+    constexpr unsigned kEndOfText = 0x1A;  // of earlier systems
+    Characters text = read_characters(content);
+    if (!text.utf16 && content.holds(text.end, 1) && content.u8(text.end) == kEndOfText) ++text.end;
     if (text.end < kLeast || !ends_like_a_file(content, text.end)) return nonsense();
     const bool table = !text.utf16 && is_table(content, text.end);
     if (!text.utf16 && !begins_like_a_file(content.text(content.has(0, "\xEF\xBB\xBF") ? 3 : 0, 4096), table))
         return nonsense();
-    const bool words = text.letters * (text.utf16 ? 4 : 2) >= text.end;
+    const bool words = text.letters * (text.utf16 ? 10 : 5) >= text.end * 2 ||
+                       (text.letters * 10 >= text.end && (text.letters + text.digits) * 2 >= text.end);
     if (!table && !words) return nonsense();
-    if (text.foreign * 20 > text.end || (text.end > 4096 && text.lines == 0)) return nonsense();
+    // Characters of eight bits are told from packed bytes, which have some that no text has.
+    if ((text.foreign * 20 > text.end && text.end < kLong) || (text.end > 4096 && text.lines == 0)) return nonsense();
     return open_ended(text.end, Proof::length, table ? "csv" : "txt");
 }
 
@@ -142,7 +163,6 @@ std::vector<Format> text_formats() {
          .ending = "where text ends and zeros follow",
          .checked = "that it is text"},
         {.name = "csv", .kind = Kind::document, .extensions = {"csv", "tsv"}, .is_text = true, .told_by = "txt"},
-        {.name = "json", .kind = Kind::document, .extensions = {"json", "geojson"}, .is_text = true},
     };
 }
 
@@ -151,7 +171,8 @@ std::vector<Format> text_formats() {
 const std::vector<Format>& text() {
     static const std::vector<Format> family = [] {
         std::vector<Format> all;
-        for (const auto& some : {markup_formats(), rtf_formats(), card_formats(), mail_formats(), text_formats()})
+        for (const auto& some :
+             {markup_formats(), rtf_formats(), card_formats(), mail_formats(), json_formats(), text_formats()})
             all.insert(all.end(), some.begin(), some.end());
         return all;
     }();

@@ -1,7 +1,9 @@
-// TIFF 6.0 and the raw pictures of cameras that are built on it (DNG 1.6, and directories of the same shape), and
-// Fujifilm's raw pictures, whose header tells where three parts lie.
+// TIFF 6.0, its wider form ("The BigTIFF File Format", Aware Systems), and the raw pictures of cameras that are built
+// on it (DNG 1.6, and directories of the same shape); Fujifilm's raw pictures, whose header tells where three parts
+// lie; and Canon's earlier ones ("The Canon RAW (CRW) File Format"), a heap with its directory at the end.
 #include <algorithm>
 #include <fmt/format.h>
+#include <optional>
 #include <set>
 
 #include "formats/exif.h"
@@ -10,9 +12,10 @@
 namespace dredger::formats {
 namespace {
 
-constexpr std::size_t kMostDirectories = 256;
-constexpr unsigned kMostEntries = 1024;
-constexpr std::uint64_t kMostStrips = 4 << 20;
+constexpr std::size_t kMaxDirectories = 256;
+constexpr unsigned kMaxEntries = 1024;
+constexpr std::uint64_t kMaxStrips = 4 << 20;
+constexpr std::uint64_t kMaxValues = std::uint64_t{1} << 32;  // of one entry
 
 enum Tag : std::uint16_t {
     kWidth = 256,
@@ -33,13 +36,16 @@ enum Tag : std::uint16_t {
     kDngVersion = 50706,
 };
 
-class Walk {
+class DirectoryWalk {
   public:
-    explicit Walk(Reader& content) : content_(content), big_(content.has(0, "MM")) {}
+    explicit DirectoryWalk(Reader& content)
+        : content_(content),
+          big_(content.has(0, "MM")),
+          wide_(content.has(0, "II+\0"sv) || content.has(0, "MM\0+"sv)) {}
 
     Measured run() {
-        const std::uint32_t first = u32(4);
-        if (first < 8 || !content_.holds(first, 14)) return nonsense();
+        const std::uint64_t first = wide_ ? offset(8) : offset(4);
+        if (first < 8 || !content_.holds(first, 14) || (wide_ && u32(4) != (big_ ? 0x80000U : 8U))) return nonsense();
         directories_ = {first};
         for (std::size_t d = 0; d < directories_.size(); ++d)
             if (!directory(directories_[d], d == 0)) return d == 0 ? nonsense() : finished(true);
@@ -49,6 +55,11 @@ class Walk {
   private:
     std::uint16_t u16(std::uint64_t at) { return big_ ? content_.u16be(at) : content_.u16le(at); }
     std::uint32_t u32(std::uint64_t at) { return big_ ? content_.u32be(at) : content_.u32le(at); }
+
+    std::uint64_t u64(std::uint64_t at) { return big_ ? content_.u64be(at) : content_.u64le(at); }
+    // Places, counts, and values within an entry are twice as wide in the wide form.
+    std::uint64_t offset(std::uint64_t at) { return wide_ ? u64(at) : u32(at); }
+    std::uint64_t inline_bytes() const { return wide_ ? 8 : 4; }
 
     Measured finished(bool damaged) {
         if (pictures_ == 0) return nonsense();
@@ -66,21 +77,30 @@ class Walk {
         if (make_.starts_with("NIKON")) return "nef";
         if (make_.starts_with("SONY")) return "arw";
         if (make_.starts_with("PENTAX") || make_.starts_with("RICOH")) return "pef";
+        if (make_.starts_with("SAMSUNG")) return "srw";
+        if (make_.starts_with("Hasselblad")) return "3fr";
+        if (make_.starts_with("Phase One")) return "iiq";
+        if (make_.starts_with("Leaf")) return "mos";
+        if (make_.starts_with("EASTMAN KODAK") || make_.starts_with("Kodak")) return "dcr";
         return "tiff";
     }
 
-    void reach(std::uint64_t at, std::uint64_t length) { end_ = std::max(end_, at + length); }
+    void reach(std::uint64_t at, std::uint64_t length) {
+        constexpr std::uint64_t kMaxFile = std::uint64_t{1} << 48;
+        end_ = std::max(end_, std::min(at, kMaxFile) + std::min(length, kMaxFile));
+    }
 
     // The n-th number of an entry's values.
     std::uint64_t value(std::uint64_t values, unsigned type, std::uint64_t n) {
-        return type == 3 ? u16(values + 2 * n) : u32(values + 4 * n);
+        return type == 3 ? u16(values + 2 * n) : type >= 16 ? u64(values + 8 * n) : u32(values + 4 * n);
     }
 
     bool directory(std::uint64_t at, bool is_first) {
-        static constexpr unsigned kSizes[] = {0, 1, 1, 2, 4, 8, 1, 1, 2, 4, 8, 4, 8, 4};
-        const unsigned count = u16(at);
-        if (count == 0 || count > kMostEntries || !content_.holds(at, 2 + 12 * std::uint64_t{count})) return false;
-        reach(at, 2 + 12 * std::uint64_t{count} + 4);
+        static constexpr unsigned kSizes[] = {0, 1, 1, 2, 4, 8, 1, 1, 2, 4, 8, 4, 8, 4, 0, 0, 8, 8, 8};
+        const std::uint64_t counter = wide_ ? 8 : 2, each = wide_ ? 20 : 12;
+        const std::uint64_t count = wide_ ? u64(at) : u16(at);
+        if (count == 0 || count > kMaxEntries || !content_.holds(at, counter + each * count)) return false;
+        reach(at, counter + each * count + inline_bytes());
         struct List {
             std::uint64_t at = 0, count = 0;
             unsigned type = 0;
@@ -88,17 +108,20 @@ class Walk {
         List offsets, lengths;
         std::uint64_t width = 0, height = 0, jpeg_at = 0, jpeg_length = 0;
         unsigned before = 0;
-        for (unsigned i = 0; i < count; ++i) {
-            const std::uint64_t entry = at + 2 + 12 * std::uint64_t{i};
+        for (std::uint64_t i = 0; i < count; ++i) {
+            const std::uint64_t entry = at + counter + each * i;
             const unsigned tag = u16(entry);
             const unsigned type = u16(entry + 2);
-            const std::uint64_t values = u32(entry + 4);
+            const std::uint64_t values = offset(entry + 4);
             // Directories are sorted by tag; some writers get a few wrong.
-            if (type == 0 || type > 13 || (is_first && tag + 64 < before)) return false;
+            if (type >= std::size(kSizes) || kSizes[type] == 0 || values > kMaxValues ||
+                (is_first && tag + 64 < before))
+                return false;
             before = tag;
             const std::uint64_t length = values * kSizes[type];
-            const std::uint64_t place = length > 4 ? u32(entry + 8) : entry + 8;
-            if (length > 4) reach(place, length);
+            const std::uint64_t here = entry + 4 + inline_bytes();
+            const std::uint64_t place = length > inline_bytes() ? offset(here) : here;
+            if (length > inline_bytes()) reach(place, length);
             const auto number = [&] { return value(place, type, 0); };
             switch (tag) {
                 case kWidth: width = number(); break;
@@ -125,7 +148,7 @@ class Walk {
                 case kGpsDirectory:
                 case kInteroperability:
                     for (std::uint64_t n = 0; n < std::min<std::uint64_t>(values, 16); ++n)
-                        follow(value(place, type == 13 ? 4 : type, n));
+                        follow(value(place, type, n));
                     break;
                 default: break;
             }
@@ -134,17 +157,15 @@ class Walk {
             reach(jpeg_at, jpeg_length);
             ++pictures_;
         }
-        const auto exists = [&](const List& list) {
-            return content_.holds(list.at, list.count * (list.type == 3 ? 2 : 4));
-        };
-        if (offsets.count > 0 && offsets.count == lengths.count && offsets.count <= kMostStrips && exists(offsets) &&
+        const auto exists = [&](const List& list) { return content_.holds(list.at, list.count * kSizes[list.type]); };
+        if (offsets.count > 0 && offsets.count == lengths.count && offsets.count <= kMaxStrips && exists(offsets) &&
             exists(lengths)) {
             for (std::uint64_t n = 0; n < offsets.count; ++n)
                 reach(value(offsets.at, offsets.type, n), value(lengths.at, lengths.type, n));
             if (width > 0 && height > 0) ++pictures_;
         }
         // Panasonic's directories are one alone.
-        const std::uint64_t next = content_.has(0, "IIU") ? 0 : u32(at + 2 + 12 * std::uint64_t{count});
+        const std::uint64_t next = content_.has(0, "IIU") ? 0 : offset(at + counter + each * count);
         if (next != 0 && (is_first || chain_.contains(at))) {
             chain_.insert(next);
             follow(next);
@@ -153,12 +174,12 @@ class Walk {
     }
 
     void follow(std::uint64_t at) {
-        if (at < 8 || !content_.holds(at, 6) || directories_.size() >= kMostDirectories) return;
+        if (at < 8 || !content_.holds(at, 6) || directories_.size() >= kMaxDirectories) return;
         if (std::find(directories_.begin(), directories_.end(), at) == directories_.end()) directories_.push_back(at);
     }
 
     Reader& content_;
-    bool big_;
+    bool big_, wide_;
     std::vector<std::uint64_t> directories_;
     std::set<std::uint64_t> chain_;  // directories that another one names as the next
     std::string make_;
@@ -167,7 +188,7 @@ class Walk {
     bool is_dng_ = false, is_raw_ = false, has_sub_directories_ = false;
 };
 
-Measured measure_tiff(Reader& content) { return Walk(content).run(); }
+Measured measure_tiff(Reader& content) { return DirectoryWalk(content).run(); }
 
 Description describe_tiff(Reader& content, std::uint64_t) {
     Description said;
@@ -194,6 +215,43 @@ Description describe_raf(Reader& content, std::uint64_t) {
     if (content.has(jpeg + 6, std::string_view("Exif\0", 5))) describe_exif(content, jpeg + 12, said);
     title_from_camera(said);
     return said;
+}
+
+// The heap ends with the place of its directory, which stands right before: where a number points back to such a one,
+// it ends.
+Measured measure_crw(Reader& content) {
+    constexpr std::uint64_t kEntry = 10, kMaxHeapEntries = 64, kMaxFile = 64 << 20;
+    if (!content.has(0, "II")) return nonsense();
+    const std::uint64_t heap = content.u32le(2), limit = std::min(content.size(), kMaxFile);
+    if (heap < 14 || heap > 512) return nonsense();
+    const auto is_directory = [&](std::uint64_t at, std::uint64_t count) {
+        for (std::uint64_t i = 0; i < count; ++i) {
+            const std::uint64_t entry = heap + at + 2 + kEntry * i;
+            const bool is_within = (content.u16le(entry) & 0x4000U) != 0;  // the value stands in the entry
+            if (!is_within && std::uint64_t{content.u32le(entry + 2)} + content.u32le(entry + 6) > at) return false;
+        }
+        return true;
+    };
+    std::uint64_t at = heap;   // behind the number
+    std::uint32_t number = 0;  // the last four bytes
+    std::optional<std::uint64_t> end;
+    while (at < limit && !end) {
+        const auto here = content.some(at);
+        if (here.empty()) break;
+        for (const std::byte b : std::vector<std::byte>(here.begin(), here.end())) {
+            number = number >> 8 | std::to_integer<std::uint32_t>(b) << 24;
+            const std::uint64_t behind = ++at - 4 - heap;  // the directory, in the heap
+            if (at < heap + 4 || number >= behind || behind - number < 2 + kEntry ||
+                behind - number > 2 + kEntry * kMaxHeapEntries || (behind - number - 2) % kEntry != 0)
+                continue;
+            const std::uint64_t count = content.u16le(heap + number);
+            if (count != (behind - number - 2) / kEntry || !is_directory(number, count)) continue;
+            end = at;
+            break;
+        }
+    }
+    if (end) return whole(*end, Proof::length);
+    return broken(std::min<std::uint64_t>(content.size(), 512), "its directory is missing");
 }
 
 constexpr std::string_view kTiffEnding = "the furthest value, strip or tile";
@@ -230,7 +288,7 @@ const std::vector<Format>& tiff() {
         {.name = "tiff",
          .kind = Kind::picture,
          .extensions = {"tif", "tiff", "sr2", "nrw"},
-         .signatures = {{{0, "II*\0"sv}}, {{0, "MM\0*"sv}}},
+         .signatures = {{{0, "II*\0"sv}}, {{0, "MM\0*"sv}}, {{0, "II+\0"sv}}, {{0, "MM\0+"sv}}},
          .measure = measure_tiff,
          .describe = describe_tiff,
          .ending = kTiffEnding,
@@ -255,6 +313,38 @@ const std::vector<Format>& tiff() {
          .extensions = {"pef"},
          .signatures = {{{0, "II*\0"sv}}, {{0, "MM\0*"sv}}},
          .told_by = "tiff"},
+        {.name = "srw",
+         .kind = Kind::picture,
+         .extensions = {"srw"},
+         .signatures = {{{0, "II*\0"sv}}, {{0, "MM\0*"sv}}},
+         .told_by = "tiff"},
+        {.name = "3fr",
+         .kind = Kind::picture,
+         .extensions = {"3fr"},
+         .signatures = {{{0, "II*\0"sv}}, {{0, "MM\0*"sv}}},
+         .told_by = "tiff"},
+        {.name = "iiq",
+         .kind = Kind::picture,
+         .extensions = {"iiq"},
+         .signatures = {{{0, "II*\0"sv}}, {{0, "MM\0*"sv}}},
+         .told_by = "tiff"},
+        {.name = "mos",
+         .kind = Kind::picture,
+         .extensions = {"mos"},
+         .signatures = {{{0, "II*\0"sv}}, {{0, "MM\0*"sv}}},
+         .told_by = "tiff"},
+        {.name = "dcr",
+         .kind = Kind::picture,
+         .extensions = {"dcr", "kdc"},
+         .signatures = {{{0, "II*\0"sv}}, {{0, "MM\0*"sv}}},
+         .told_by = "tiff"},
+        {.name = "crw",
+         .kind = Kind::picture,
+         .extensions = {"crw"},
+         .signatures = {{{0, "II"sv}, {6, "HEAPCCDR"sv}}, {{0, "MM"sv}, {6, "HEAPCCDR"sv}}},
+         .measure = measure_crw,
+         .ending = "the directory of its heap",
+         .checked = "the directory"},
         {.name = "raf",
          .kind = Kind::picture,
          .extensions = {"raf"},

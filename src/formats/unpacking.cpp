@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "base/digest.h"
+#include "formats/bytes_of_content.h"
 
 namespace dredger::formats {
 
@@ -33,14 +34,7 @@ Unpacked unpack(Reader& content, Packing packing, std::uint64_t at, std::uint64_
 
 std::uint32_t crc32_of(Reader& content, std::uint64_t at, std::uint64_t length) {
     std::uint32_t crc = 0;
-    while (length > 0) {
-        auto here = content.some(at);
-        if (here.empty()) break;
-        here = here.first(static_cast<std::size_t>(std::min<std::uint64_t>(here.size(), length)));
-        crc = crc32(here, crc);
-        at += here.size();
-        length -= here.size();
-    }
+    each_span(content, at, length, [&](std::span<const std::byte> bytes) { crc = crc32(bytes, crc); });
     return crc;
 }
 

@@ -19,50 +19,95 @@ constexpr std::string_view kCentral = "PK\1\2"sv;
 constexpr std::string_view kEnd = "PK\5\6"sv;
 constexpr std::string_view kEnd64 = "PK\6\6"sv;
 constexpr std::string_view kDescriptor = "PK\7\x08"sv;
-constexpr std::uint64_t kMostEntries = 4 << 20;
+constexpr std::uint64_t kMaxEntries = 4 << 20;
 constexpr std::uint64_t kFurthest = 256 << 20;  // how far the end of an entry is looked for, bytes
 
-// Tells the finer format from names and the first entry's content.
+// Tells the finer format from the names of entries, and from those that say what it is.
 class Contents {
   public:
-    void note(Reader& content, const std::string& name, std::uint64_t data, std::uint64_t size, bool stored) {
+    void note(Reader& content, std::string name, std::uint64_t data, std::uint64_t size, bool stored) {
+        constexpr std::size_t kMaxManifest = 64 << 10;
+        std::replace(name.begin(), name.end(), '\\', '/');  // as some writers separate folders
         if (count_++ == 0 && name == "mimetype" && stored)
             mime_ = content.text(data, static_cast<std::size_t>(std::min<std::uint64_t>(size, 128)));
+        // Where it comes without its first entry, the list of all says the same.
+        if (mime_.empty() && name == "META-INF/manifest.xml") {
+            const std::string list =
+                stored ? content.text(data, static_cast<std::size_t>(std::min<std::uint64_t>(size, kMaxManifest)))
+                       : unpack(content, Packing::deflate, data, size, kMaxManifest).head;
+            const std::size_t root = list.find("full-path=\"/\"");
+            const std::size_t element = list.rfind('<', root);
+            if (root != std::string::npos && element != std::string::npos)
+                mime_ = list.substr(element, list.find('>', root) - element);
+        }
         const auto begins = [&](std::string_view with) { return name.starts_with(with); };
-        if (name == "[Content_Types].xml") office_ = true;
-        if (begins("word/")) word_ = true;
-        if (begins("xl/")) excel_ = true;
-        if (begins("ppt/")) slides_ = true;
         if (begins("Index/Slide") || begins("Index/MasterSlide")) key_ = true;
         if (begins("Index/CalculationEngine") || begins("Index/Tables/")) tables_ = true;
         if (begins("Index/Document.iwa") || name == "Index.zip") apple_ = true;
-        if (name == "AndroidManifest.xml") android_ = true;
-        if (name == "META-INF/MANIFEST.MF") java_ = true;
+        // The first message of a text document has a type of its own.
+        if (begins("Index/Document.iwa") && stored &&
+            content.text(data, 32).find("\x08\x90\x4E"sv) != std::string::npos)
+            text_ = true;
         if (begins("Index/") && name.find("Section") != std::string::npos) text_ = true;
+        for (const auto& [mark, format] : kMarks)
+            if (mark.back() == '/' ? begins(mark) : mark.front() == '.' ? name.ends_with(mark) : name == mark)
+                marked_.insert(format);
     }
     std::string_view format() const {
-        const auto is = [&](std::string_view mime) { return mime_.find(mime) != std::string::npos; };
-        if (is("opendocument.text")) return "odt";
-        if (is("opendocument.spreadsheet")) return "ods";
-        if (is("opendocument.presentation")) return "odp";
-        if (is("opendocument.graphics")) return "odg";
-        if (is("epub")) return "epub";
-        if (office_) return word_ ? "docx" : excel_ ? "xlsx" : slides_ ? "pptx" : "zip";
+        for (const auto& [mime, format] : kMimes)
+            if (mime_.find(mime) != std::string::npos) return format;
         if (apple_) return key_ ? "key" : text_ || !tables_ ? "pages" : "numbers";
-        if (android_) return "apk";
-        return java_ ? "jar" : "zip";
+        for (const auto& [mark, format] : kMarks)
+            if (marked_.contains(format)) return format;
+        return "zip";
     }
 
   private:
+    using Rule = std::pair<std::string_view, std::string_view>;
+    static constexpr Rule kMimes[] = {{"opendocument.text", "odt"},
+                                      {"opendocument.spreadsheet", "ods"},
+                                      {"opendocument.presentation", "odp"},
+                                      {"opendocument.graphics", "odg"},
+                                      {"opendocument.formula", "odf"},
+                                      {"opendocument.base", "odb"},
+                                      {"opendocument.chart", "odc"},
+                                      {"opendocument.image", "odi"},
+                                      {"sun.xml.writer", "sxw"},
+                                      {"sun.xml.calc", "sxc"},
+                                      {"sun.xml.impress", "sxi"},
+                                      {"sun.xml.draw", "sxd"},
+                                      {"epub", "epub"},
+                                      {"x-krita", "kra"},
+                                      {"openraster", "ora"}};
+    // Names of entries: of folders with a slash at the end, endings with a point before them. The first one counts.
+    static constexpr Rule kMarks[] = {{"xl/workbook.bin", "xlsb"},
+                                      {"word/", "docx"},
+                                      {"xl/", "xlsx"},
+                                      {"ppt/", "pptx"},
+                                      {"visio/", "vsdx"},
+                                      {"FixedDocSeq.fdseq", "xps"},
+                                      {"FixedDocumentSequence.fdseq", "xps"},
+                                      {"3D/3dmodel.model", "3mf"},
+                                      {"GuiDocument.xml", "fcstd"},
+                                      {"maindoc.xml", "kra"},
+                                      {"META-INF/container.xml", "epub"},
+                                      {"doc.kml", "kmz"},
+                                      {"AndroidManifest.xml", "apk"},
+                                      {"Payload/", "ipa"},
+                                      {".nuspec", "nupkg"},
+                                      {"WEB-INF/", "war"},
+                                      {"META-INF/MANIFEST.MF", "jar"},
+                                      {".dist-info/WHEEL", "whl"}};
+
     std::string mime_;
     std::uint64_t count_ = 0;
-    bool office_ = false, word_ = false, excel_ = false, slides_ = false, apple_ = false, key_ = false, tables_ = false,
-         text_ = false, android_ = false, java_ = false;
+    bool apple_ = false, key_ = false, tables_ = false, text_ = false;
+    std::set<std::string_view> marked_;
 };
 
-class Walk {
+class EntryWalk {
   public:
-    Walk(Reader& content, const PartSink& parts) : content_(content), parts_(parts) {}
+    EntryWalk(Reader& content, const PartSink& parts) : content_(content), parts_(parts) {}
 
     Measured run() {
         if (content_.has(0, kEnd))
@@ -71,7 +116,7 @@ class Walk {
                        : nonsense();
         std::optional<Measured> trouble;  // the first
         const bool only_parts = parts_.is_wanted();
-        while (content_.has(at_, kLocal) && entries_ < kMostEntries && only_parts == parts_.is_wanted()) {
+        while (content_.has(at_, kLocal) && entries_ < kMaxEntries && only_parts == parts_.is_wanted()) {
             if (entry()) continue;
             if (!trouble) trouble = stopped(trouble_at_, "an entry's checksum is off, or it can't be unpacked");
             // Whoever wants the parts gets those behind a damaged one, too.
@@ -82,8 +127,10 @@ class Walk {
         if (entries_ == 0) return nonsense();
         // Some writers leave room between entries and directory, for signatures.
         if (!content_.has(at_, kCentral))
-            if (const auto next = content_.find(kCentral, at_, at_ + 65536); next && is_signing_block(at_, *next))
+            if (const auto next = content_.find(kCentral, at_, at_ + 65536); next && is_signing_block(at_, *next)) {
+                unchecked_ = *next - at_;
                 at_ = *next;
+            }
         return directory();
     }
 
@@ -158,10 +205,8 @@ class Walk {
         contents_.note(content_, name, data_start_, std::min(packed, stored_length), method == 0);
         if ((flags & 8U) != 0) {
             const std::uint64_t signature = content_.has(end, kDescriptor) ? 4 : 0;
-            // The size that is written there tells whether it takes four bytes or eight.
-            const bool is_wide = wide || content_.u32le(end + signature + 4) != (stored_length & 0xFFFFFFFF) ||
-                                 (content_.u32le(end + signature + 8) == 0 && stored_length > 0 &&
-                                  content_.u64le(end + signature + 4) == stored_length);
+            // Sizes of four bytes or of eight: what stands behind them tells.
+            const bool is_wide = !is_record(end + signature + 12) && (is_record(end + signature + 20) || wide);
             if (described && method == 8) crc = content_.u32le(end + signature);
             end += signature + (is_wide ? 20 : 12);
         }
@@ -175,6 +220,13 @@ class Walk {
         at_ = end;
         ++entries_;
         return true;
+    }
+
+    // An entry, the directory, or what some writers put between the two.
+    bool is_record(std::uint64_t at) {
+        return content_.has(at, kLocal) || content_.has(at, kCentral) || content_.has(at, "PK\6\x08"sv) ||
+               content_.has(at, kEnd) ||
+               (content_.holds(at, 32) && content_.u64le(at) < 1 << 24 && content_.u32le(at + 12) == 0x7109871A);
     }
 
     bool read_long_sizes(std::uint64_t at, std::uint64_t length, std::uint64_t& packed, std::uint64_t& size) {
@@ -205,9 +257,12 @@ class Walk {
         if (!content_.has(at_, kEnd) || !content_.holds(at_, 22)) return stopped(at_, "its directory is missing");
         const bool fits = content_.u32le(at_ + 12) == (size & 0xFFFFFFFF) || content_.u32le(at_ + 12) == 0xFFFFFFFF;
         if (!fits || listed < entries_) return stopped(at_, "its directory does not fit its entries");
+        // What stands before its first entry here may be missing; a program before an archive is not counted by some.
+        const std::uint64_t said = content_.u32le(at_ + 16);
+        if (said != 0xFFFFFFFF && said > start) return stopped(at_, "entries before its first one are missing");
         const std::uint64_t end = at_ + 22 + content_.u16le(at_ + 20);
         if (!content_.holds(0, end)) return stopped(at_, "its end is missing");
-        return whole(end, all_checked_ ? Proof::checksums : Proof::structure, contents_.format());
+        return whole(end, all_checked_ ? proof_without(unchecked_, end) : Proof::chain, contents_.format());
     }
 
     Reader& content_;
@@ -215,17 +270,18 @@ class Walk {
     Contents contents_;
     std::uint64_t at_ = 0, entries_ = 0, data_start_ = 0, trouble_at_ = 0, sure_ = 0;
     std::uint64_t behind_damage_ = 0;  // where the entry after a damaged one begins; 0: that is not told
+    std::uint64_t unchecked_ = 0;      // bytes of signatures
     bool all_checked_ = true;
 };
 
-Measured take_zip_apart(Reader& content, const PartSink& parts) { return Walk(content, parts).run(); }
+Measured take_zip_apart(Reader& content, const PartSink& parts) { return EntryWalk(content, parts).run(); }
 
 // The end of the directory tells where the directory begins.
 std::vector<std::uint64_t> gaps_of_zip(Reader& content, const Measured& found) {
-    constexpr unsigned kMostEnds = 8;
+    constexpr unsigned kMaxEnds = 8;
     std::vector<std::uint64_t> gaps;
     std::uint64_t at = found.sure;
-    for (unsigned n = 0; n < kMostEnds; ++n) {
+    for (unsigned n = 0; n < kMaxEnds; ++n) {
         const auto end = content.find(kEnd, at, std::min(content.size(), found.sure + kFurthest));
         if (!end) break;
         const std::uint64_t said = std::uint64_t{content.u32le(*end + 12)} + content.u32le(*end + 16);
@@ -258,11 +314,11 @@ void take_metadata(const std::string& xml, Description& said) {
 }
 
 Description describe_zip(Reader& content, std::uint64_t) {
-    constexpr std::size_t kMostMetadata = 64 << 10;  // bytes
+    constexpr std::size_t kMaxMetadata = 64 << 10;  // bytes
     Description said;
     (void)take_zip_apart(content, [&](Part&& part) {
         if (part.name != "docProps/core.xml" && part.name != "meta.xml" && !part.name.ends_with(".opf")) return true;
-        take_metadata(bytes_of(content, part, kMostMetadata), said);
+        take_metadata(bytes_of(content, part, kMaxMetadata), said);
         return false;
     });
     return said;
@@ -285,19 +341,51 @@ const std::vector<Format>& zip() {
          .checked = "the checksum of every entry"},
         {.name = "docx",
          .kind = Kind::document,
-         .extensions = {"docx", "docm", "dotx"},
+         .extensions = {"docx", "docm", "dotx", "dotm"},
          .signatures = mark,
          .told_by = "zip"},
-        {.name = "xlsx", .kind = Kind::document, .extensions = {"xlsx", "xlsm"}, .signatures = mark, .told_by = "zip"},
+        {.name = "xlsx",
+         .kind = Kind::document,
+         .extensions = {"xlsx", "xlsm", "xltx", "xltm", "xlam"},
+         .signatures = mark,
+         .told_by = "zip"},
         {.name = "pptx",
          .kind = Kind::document,
-         .extensions = {"pptx", "pptm", "ppsx"},
+         .extensions = {"pptx", "pptm", "ppsx", "potx", "potm"},
          .signatures = mark,
          .told_by = "zip"},
-        {.name = "odt", .kind = Kind::document, .extensions = {"odt", "ott"}, .signatures = mark, .told_by = "zip"},
-        {.name = "ods", .kind = Kind::document, .extensions = {"ods"}, .signatures = mark, .told_by = "zip"},
-        {.name = "odp", .kind = Kind::document, .extensions = {"odp"}, .signatures = mark, .told_by = "zip"},
-        {.name = "odg", .kind = Kind::document, .extensions = {"odg"}, .signatures = mark, .told_by = "zip"},
+        {.name = "odt",
+         .kind = Kind::document,
+         .extensions = {"odt", "ott", "odm", "oth"},
+         .signatures = mark,
+         .told_by = "zip"},
+        {.name = "ods", .kind = Kind::document, .extensions = {"ods", "ots"}, .signatures = mark, .told_by = "zip"},
+        {.name = "odp", .kind = Kind::document, .extensions = {"odp", "otp"}, .signatures = mark, .told_by = "zip"},
+        {.name = "odg", .kind = Kind::document, .extensions = {"odg", "otg"}, .signatures = mark, .told_by = "zip"},
+        {.name = "odf", .kind = Kind::document, .extensions = {"odf"}, .signatures = mark, .told_by = "zip"},
+        {.name = "odb", .kind = Kind::database, .extensions = {"odb"}, .signatures = mark, .told_by = "zip"},
+        {.name = "odc", .kind = Kind::document, .extensions = {"odc"}, .signatures = mark, .told_by = "zip"},
+        {.name = "odi", .kind = Kind::picture, .extensions = {"odi"}, .signatures = mark, .told_by = "zip"},
+        {.name = "sxw", .kind = Kind::document, .extensions = {"sxw", "stw"}, .signatures = mark, .told_by = "zip"},
+        {.name = "sxc", .kind = Kind::document, .extensions = {"sxc", "stc"}, .signatures = mark, .told_by = "zip"},
+        {.name = "sxi", .kind = Kind::document, .extensions = {"sxi", "sti"}, .signatures = mark, .told_by = "zip"},
+        {.name = "sxd", .kind = Kind::document, .extensions = {"sxd"}, .signatures = mark, .told_by = "zip"},
+        {.name = "xlsb", .kind = Kind::document, .extensions = {"xlsb"}, .signatures = mark, .told_by = "zip"},
+        {.name = "vsdx",
+         .kind = Kind::document,
+         .extensions = {"vsdx", "vsdm", "vstx", "vssx"},
+         .signatures = mark,
+         .told_by = "zip"},
+        {.name = "xps", .kind = Kind::document, .extensions = {"xps", "oxps"}, .signatures = mark, .told_by = "zip"},
+        {.name = "3mf", .kind = Kind::picture, .extensions = {"3mf"}, .signatures = mark, .told_by = "zip"},
+        {.name = "fcstd", .kind = Kind::picture, .extensions = {"fcstd"}, .signatures = mark, .told_by = "zip"},
+        {.name = "kra", .kind = Kind::picture, .extensions = {"kra"}, .signatures = mark, .told_by = "zip"},
+        {.name = "ora", .kind = Kind::picture, .extensions = {"ora"}, .signatures = mark, .told_by = "zip"},
+        {.name = "kmz", .kind = Kind::document, .extensions = {"kmz"}, .signatures = mark, .told_by = "zip"},
+        {.name = "ipa", .kind = Kind::archive, .extensions = {"ipa"}, .signatures = mark, .told_by = "zip"},
+        {.name = "nupkg", .kind = Kind::archive, .extensions = {"nupkg"}, .signatures = mark, .told_by = "zip"},
+        {.name = "war", .kind = Kind::archive, .extensions = {"war"}, .signatures = mark, .told_by = "zip"},
+        {.name = "whl", .kind = Kind::archive, .extensions = {"whl"}, .signatures = mark, .told_by = "zip"},
         {.name = "epub", .kind = Kind::document, .extensions = {"epub"}, .signatures = mark, .told_by = "zip"},
         {.name = "pages", .kind = Kind::document, .extensions = {"pages"}, .signatures = mark, .told_by = "zip"},
         {.name = "numbers", .kind = Kind::document, .extensions = {"numbers"}, .signatures = mark, .told_by = "zip"},

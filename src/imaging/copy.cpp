@@ -19,7 +19,7 @@ using Clock = std::chrono::steady_clock;
 
 constexpr std::chrono::seconds kSaveEvery{5};
 constexpr unsigned kDoubtAfter = 16;  // failures in a row, and then at each doubling: does it answer at all?
-constexpr unsigned kMostHanging = 3;  // reads that hang, until that is asked
+constexpr unsigned kMaxHanging = 3;   // reads that hang, until that is asked
 
 struct Source {
     MediumPtr medium;
@@ -145,10 +145,10 @@ class Copying {
 
     // A drive that has gone off the bus fails everywhere: that must not be written down as bad areas.
     Result<void> ask_whether_it_answers(PatientReader::Answer answer) {
-        const bool all_hang = answer == PatientReader::Answer::hangs && reader_.hanging() >= kMostHanging;
+        const bool all_hang = answer == PatientReader::Answer::hangs && reader_.hanging() >= kMaxHanging;
         if (all_hang)
             return fail(ErrorKind::unreadable,
-                        fmt::format("{} reads hang: the medium does not answer any more", kMostHanging), source_.name,
+                        fmt::format("{} reads hang: the medium does not answer any more", kMaxHanging), source_.name,
                         "switch it off and on again, then run the same command: it goes on there");
         if (failed_in_a_row_ < kDoubtAfter || !std::has_single_bit(failed_in_a_row_) || last_good_.length == 0)
             return {};

@@ -16,7 +16,7 @@ namespace {
 namespace fs = std::filesystem;
 
 constexpr std::size_t kGrain = 64 << 10;  // bytes that are left out together where they are zeros
-constexpr std::uint64_t kMostParts = 100'000;
+constexpr std::uint64_t kMaxParts = 100'000;
 
 bool is_zeros(std::span<const std::byte> bytes) {
     return bytes.empty() ||
@@ -33,7 +33,7 @@ Result<ImageFile> ImageFile::open(const fs::path& file, std::uint64_t size, std:
     ImageFile image;
     image.part_ = part == 0 ? std::max<std::uint64_t>(size, 1) : part;
     const std::uint64_t count = (size + image.part_ - 1) / image.part_;
-    if (count > kMostParts)
+    if (count > kMaxParts)
         return fail(ErrorKind::usage, fmt::format("{} parts are too many", count), file.string(), "make them larger");
     for (std::uint64_t n = 0; n < count; ++n) {
         Part& p = image.parts_.emplace_back();

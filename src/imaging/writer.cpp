@@ -32,7 +32,7 @@ Result<void> Writer::error() {
 
 void Writer::give(Task task) {
     std::unique_lock guard(lock_);
-    changed_.wait(guard, [&] { return tasks_.size() < kMostWaiting; });
+    changed_.wait(guard, [&] { return tasks_.size() < kMaxWaiting; });
     tasks_.push_back(std::move(task));
     changed_.notify_all();
 }

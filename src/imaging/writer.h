@@ -43,7 +43,7 @@ class Writer {
 
   private:
     using Task = std::variant<Block, AreaMap>;
-    static constexpr std::size_t kMostWaiting = 8;  // tasks
+    static constexpr std::size_t kMaxWaiting = 8;  // tasks
 
     void give(Task task);
     void run();

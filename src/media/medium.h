@@ -45,6 +45,14 @@ struct Extent {
     bool operator==(const Extent&) const = default;
 };
 
+// Behind the others, as a part of the last one where it goes on with that.
+inline void append(std::vector<Extent>& extents, const Extent& next) {
+    if (!extents.empty() && extents.back().goes_on_with(next))
+        extents.back().length += next.length;
+    else
+        extents.push_back(next);
+}
+
 class Medium {
   public:
     virtual ~Medium() = default;

@@ -9,7 +9,7 @@
 namespace dredger {
 namespace {
 
-constexpr std::uint64_t kMostUnpacked = 16 << 20;  // bytes of one extent: no file system packs more together
+constexpr std::uint64_t kMaxUnpacked = 16 << 20;  // bytes of one extent: no file system packs more together
 
 // As Btrfs frames it: the length of all, then pieces of a sector of content each, with their lengths, none of which
 // crosses a sector's end (Linux, fs/btrfs/lzo.c).
@@ -103,9 +103,9 @@ Result<void> PiecedContent::read_piece(const Piece& piece, std::uint64_t from, s
 Result<void> PiecedContent::load(const Piece& piece) const {
     loaded_ = kNothing;
     good_ = 0;
-    bytes_.assign(static_cast<std::size_t>(std::min<std::uint64_t>(piece.pack.unpacked, kMostUnpacked)), std::byte{0});
+    bytes_.assign(static_cast<std::size_t>(std::min<std::uint64_t>(piece.pack.unpacked, kMaxUnpacked)), std::byte{0});
     const Extent& where = piece.where;
-    if (where.length <= kMostUnpacked && lies_within(where.offset, where.length, whole_->size())) {
+    if (where.length <= kMaxUnpacked && lies_within(where.offset, where.length, whole_->size())) {
         std::vector<std::byte> packed(static_cast<std::size_t>(where.length));
         std::vector<Extent> lost;
         DREDGER_CHECK(whole_->read(where.offset, packed, &lost));

@@ -17,10 +17,10 @@
 namespace dredger::preview {
 namespace {
 
-constexpr int kRoom = 64 << 10;                    // bytes read at once
-constexpr unsigned kMostPackets = 4000;            // to come to a frame
-constexpr std::uint64_t kMostHeif = 128 << 20;     // bytes
-constexpr std::uint64_t kMostLayered = 512 << 20;  // bytes
+constexpr int kRoom = 64 << 10;                   // bytes read at once
+constexpr unsigned kMaxPackets = 4000;            // to come to a frame
+constexpr std::uint64_t kMaxHeif = 128 << 20;     // bytes
+constexpr std::uint64_t kMaxLayered = 512 << 20;  // bytes
 
 template <auto Free>
 struct FreedBy {
@@ -74,7 +74,7 @@ class Container {
     // The next frame of the stream. False at the end.
     bool next(AVCodecContext& codec, int stream, AVFrame& frame) {
         Packet packet(ffmpeg().av_packet_alloc());
-        for (unsigned n = 0; n < kMostPackets; ++n) {
+        for (unsigned n = 0; n < kMaxPackets; ++n) {
             if (ffmpeg().avcodec_receive_frame(&codec, &frame) >= 0) return true;
             if (drained_) return false;
             if (ffmpeg().av_read_frame(format_, packet.get()) < 0) {
@@ -148,7 +148,7 @@ Picture reduced(const AVFrame& frame, int side) {
 }
 
 std::optional<Picture> decode_heif(const Medium& content, int side) {
-    if (!heif().is_there() || content.size() > kMostHeif) return std::nullopt;
+    if (!heif().is_there() || content.size() > kMaxHeif) return std::nullopt;
     const auto bytes = content.bytes(0, static_cast<std::size_t>(content.size()));
     if (!bytes) return std::nullopt;
     const std::unique_ptr<heif_context, void (*)(heif_context*)> context(heif().heif_context_alloc(),
@@ -176,7 +176,7 @@ std::optional<Picture> decode_heif(const Medium& content, int side) {
 
 // The merged picture of a layered one, which FFmpeg does not unpack.
 std::optional<Picture> decode_psd(const Medium& content, int side) {
-    if (content.size() > kMostLayered) return std::nullopt;
+    if (content.size() > kMaxLayered) return std::nullopt;
     const auto bytes = content.bytes(0, static_cast<std::size_t>(content.size()));
     if (!bytes) return std::nullopt;
     const Frame frame(ffmpeg().av_frame_alloc());

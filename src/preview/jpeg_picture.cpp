@@ -10,7 +10,7 @@
 namespace dredger::preview {
 namespace {
 
-constexpr int kMostSide = 20'000;  // pixels
+constexpr int kMaxSide = 20'000;  // pixels
 
 // libjpeg leaves by longjmp where it gives up, and reports what it mends as a warning.
 struct Errors {
@@ -85,7 +85,7 @@ void read_header(Decoding& d, int side) {
     jpeg_create_decompress(&info);
     info.src = &d.source.base;
     jpeg_read_header(&info, TRUE);
-    if (info.image_width > kMostSide || info.image_height > kMostSide) give_up(reinterpret_cast<j_common_ptr>(&info));
+    if (info.image_width > kMaxSide || info.image_height > kMaxSide) give_up(reinterpret_cast<j_common_ptr>(&info));
     const auto longer = static_cast<int>(std::max(info.image_width, info.image_height));
     info.scale_num = 1;
     info.scale_denom = 1;

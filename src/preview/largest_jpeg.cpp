@@ -5,13 +5,13 @@
 namespace dredger::preview {
 
 std::optional<Picture> decode_largest_jpeg(const Medium& content, int side) {
-    constexpr unsigned kMostStarts = 8;
+    constexpr unsigned kMaxStarts = 8;
     Budget budget;
     Reader reader(content, budget);
     const MediumPtr whole(MediumPtr(), &content);  // not owned
     std::optional<Picture> best;
     std::uint64_t at = 1;
-    for (unsigned n = 0; n < kMostStarts; ++n) {
+    for (unsigned n = 0; n < kMaxStarts; ++n) {
         const auto start = reader.find("\xFF\xD8\xFF", at, std::min<std::uint64_t>(reader.size(), 64 << 20));
         if (!start) break;
         auto picture = decode_jpeg(Window(whole, *start, content.size()), side);

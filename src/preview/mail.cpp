@@ -1,7 +1,7 @@
 // Messages as people read them, through GMime: headers and text with their encodings undone.
-#include <algorithm>
 #include <fmt/format.h>
 
+#include "formats/format.h"
 #include "formats/gmime_objects.h"
 #include "preview/decoders.h"
 #include "preview/text.h"
@@ -9,8 +9,7 @@
 namespace dredger::preview {
 namespace {
 
-constexpr std::uint64_t kMostMail = 64 << 20;  // bytes of a mailbox that are read
-constexpr std::size_t kMostMessages = 100'000;
+constexpr std::size_t kMaxMessage = 64 << 20;  // bytes
 
 using formats::Owned;
 
@@ -64,7 +63,7 @@ std::string text_of(GMimeMessage* message) {
     g_mime_message_foreach(message, take_part, &body);
     text += body.attachments;
     text += '\n';
-    text += body.plain.empty() ? text_of_markup(body.markup, kMostText) : body.plain;
+    text += body.plain.empty() ? text_of_markup(body.markup, kMaxText) : body.plain;
     if (!body.attached_text.empty()) text += "\n" + body.attached_text;
     return text;
 }
@@ -74,20 +73,22 @@ std::string text_of(GMimeMessage* message) {
 std::string text_of_mail(const Medium& content, std::size_t most) {
     Budget budget;
     Reader reader(content, budget);
-    std::string bytes = reader.text(0, static_cast<std::size_t>(std::min<std::uint64_t>(content.size(), kMostMail)));
-    // The length that some programs write before the message.
-    const std::size_t first = bytes.find('\n');
-    if (first < 12 && std::all_of(bytes.begin(), bytes.begin() + static_cast<std::ptrdiff_t>(first),
-                                  [](char c) { return (c >= '0' && c <= '9') || c == ' ' || c == '\r'; }))
-        bytes.erase(0, first + 1);
-    const auto parser = formats::parser_of(bytes);
-    if (bytes.starts_with("From ")) g_mime_parser_set_format(parser.get(), GMIME_FORMAT_MBOX);
     std::string text;
-    for (std::size_t n = 0; n < kMostMessages && text.size() < most && !g_mime_parser_eos(parser.get()); ++n) {
-        const Owned<GMimeMessage> message(g_mime_parser_construct_message(parser.get(), nullptr));
-        if (!message) break;
-        if (n > 0) text += "\n----\n";
-        text += text_of(message.get());
+    const auto add = [&](const Part& message) {
+        const std::string bytes = bytes_of(reader, message, kMaxMessage);
+        const auto parser = formats::parser_of(bytes);
+        const Owned<GMimeMessage> parsed(g_mime_parser_construct_message(parser.get(), nullptr));
+        if (parsed) text += (text.empty() ? "" : "\n----\n") + text_of(parsed.get());
+        return text.size() < most;
+    };
+    if (reader.has(0, "From ")) (void)format_named("mbox")->take_apart(reader, add);
+    if (text.empty()) {
+        // Some programs write its length before the message, as a line of its own.
+        const std::string start = reader.text(0, 12);
+        const std::size_t line = start.find('\n');
+        const bool is_length = line != std::string::npos && start.find_first_not_of("0123456789 \r") == line;
+        const std::uint64_t first = is_length ? line + 1 : 0;
+        add({"message", "", {{first, content.size() - first}}});
     }
     std::erase(text, '\r');
     return cut_to_characters(std::move(text), most);

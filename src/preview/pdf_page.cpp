@@ -18,9 +18,9 @@ struct Opened {
 };
 
 Opened open(const Medium& content) {
-    constexpr std::uint64_t kMost = 256 << 20;  // bytes: poppler wants the document in memory
+    constexpr std::uint64_t kMax = 256 << 20;  // bytes: poppler wants the document in memory
     Opened opened;
-    if (content.size() > kMost) return opened;
+    if (content.size() > kMax) return opened;
     opened.bytes.resize(static_cast<std::size_t>(content.size()));
     std::vector<Extent> bad;
     if (!content.read(0, opened.bytes, &bad)) return opened;

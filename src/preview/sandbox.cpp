@@ -12,7 +12,7 @@
 namespace dredger::preview {
 namespace {
 
-constexpr std::size_t kMostAnswer = 4 << 20;  // bytes
+constexpr std::size_t kMaxAnswer = 4 << 20;  // bytes
 
 void set_limits(const SandboxLimits& limits) {
 #if !defined(__SANITIZE_ADDRESS__)  // whose shadow memory takes terabytes of address space
@@ -59,7 +59,7 @@ bool read_answer(int from, std::string& answer, std::chrono::seconds patience) {
         if (n < 0 && errno == EINTR) continue;
         if (n <= 0) return n == 0;
         answer.append(room, static_cast<std::size_t>(n));
-        if (answer.size() > kMostAnswer) return false;
+        if (answer.size() > kMaxAnswer) return false;
     }
 }
 

@@ -12,8 +12,8 @@
 namespace dredger::preview {
 namespace {
 
-constexpr std::size_t kPiece = 1 << 20;         // bytes searched together
-constexpr std::size_t kMostDocument = 8 << 20;  // bytes of a document's text
+constexpr std::size_t kPiece = 1 << 20;        // bytes searched together
+constexpr std::size_t kMaxDocument = 8 << 20;  // bytes of a document's text
 
 bool stands_in(Reader& content, const WantedText& wanted) {
     constexpr std::uint64_t kSector = 512;
@@ -40,10 +40,10 @@ bool contains(const Medium& content, const Candidate& candidate, const std::stri
     const bool is_compound = reader.has(0, formats::CompoundFile::kMark);
     if (!is_pdf && !is_mail && !is_compound && !reader.has(0, "PK\3\4")) return false;
     const auto found = run_apart([&] {
-        const std::string document = is_pdf        ? text_of_pages(content, kMostDocument)
-                                     : is_mail     ? text_of_mail(content, kMostDocument)
-                                     : is_compound ? compound_text(reader, kMostDocument)
-                                                   : office_text(reader, kMostDocument);
+        const std::string document = is_pdf        ? text_of_pages(content, kMaxDocument)
+                                     : is_mail     ? text_of_mail(content, kMaxDocument)
+                                     : is_compound ? compound_text(reader, kMaxDocument)
+                                                   : office_text(reader, kMaxDocument);
         return std::string(wanted.stands_in(document) ? "yes" : "no");
     });
     return found == "yes";

@@ -13,7 +13,7 @@ namespace dredger {
 namespace {
 
 constexpr int kBits = 64;
-constexpr int kMostDifferent = 10;       // bits, of pictures that look alike
+constexpr int kMaxDifferent = 10;        // bits, of pictures that look alike
 constexpr std::size_t kKeepEvery = 200;  // pictures that were looked at
 constexpr unsigned kSameName = 100;      // ranks behind every picture
 constexpr unsigned kSharedBytes = 101;
@@ -72,7 +72,7 @@ class Search {
         std::vector<std::int64_t> unseen;
         const auto compare = [&](const Candidate& c) {
             const int different = std::popcount(*c.likeness ^ *wanted.likeness);
-            if (*c.likeness != 0 && different <= kMostDifferent)
+            if (*c.likeness != 0 && different <= kMaxDifferent)
                 add(c.id, 1 + static_cast<unsigned>(different),
                     fmt::format("looks alike, {} %", 100 * (kBits - different) / kBits));
         };

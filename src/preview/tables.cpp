@@ -10,7 +10,7 @@
 namespace dredger::preview {
 namespace {
 
-constexpr std::uint64_t kMostBytes = 256 << 20;  // of the database that are read
+constexpr std::uint64_t kMaxBytes = 256 << 20;  // of the database that are read
 
 struct Closed {
     void operator()(sqlite3* database) const { sqlite3_close(database); }
@@ -20,7 +20,7 @@ using Database = std::unique_ptr<sqlite3, Closed>;
 using Statement = std::unique_ptr<sqlite3_stmt, Closed>;
 
 Database opened(const Medium& content) {
-    const auto size = static_cast<std::size_t>(std::min(content.size(), kMostBytes));
+    const auto size = static_cast<std::size_t>(std::min(content.size(), kMaxBytes));
     sqlite3* handle = nullptr;
     if (sqlite3_open(":memory:", &handle) != SQLITE_OK) return Database(handle);
     Database database(handle);
@@ -57,10 +57,10 @@ std::string quoted(const std::string& name) {
 }
 
 std::string columns_of(sqlite3* database, const std::string& table) {
-    constexpr std::size_t kMost = 12;
+    constexpr std::size_t kMax = 12;
     const Statement rows = prepared(database, "PRAGMA table_info(" + quoted(table) + ")");
     std::vector<std::string> names;
-    while (rows && names.size() < kMost && sqlite3_step(rows.get()) == SQLITE_ROW)
+    while (rows && names.size() < kMax && sqlite3_step(rows.get()) == SQLITE_ROW)
         names.push_back(text_at(rows.get(), 1));
     return fmt::format("{}", fmt::join(names, ", "));
 }
@@ -68,14 +68,14 @@ std::string columns_of(sqlite3* database, const std::string& table) {
 }  // namespace
 
 std::string tables_of(const Medium& content) {
-    constexpr int kMostTables = 500;
+    constexpr int kMaxTables = 500;
     const Database database = opened(content);
     if (!database) return {};
     const Statement tables = prepared(database.get(),
                                       "SELECT name FROM sqlite_master WHERE type = 'table' AND name NOT LIKE "
                                       "'sqlite~_%' ESCAPE '~' ORDER BY name LIMIT 500");
     std::string text;
-    for (int n = 0; tables && n < kMostTables && sqlite3_step(tables.get()) == SQLITE_ROW; ++n) {
+    for (int n = 0; tables && n < kMaxTables && sqlite3_step(tables.get()) == SQLITE_ROW; ++n) {
         const std::string name = text_at(tables.get(), 0);
         const Statement count = prepared(database.get(), "SELECT count(*) FROM " + quoted(name));
         const bool is_counted = count && sqlite3_step(count.get()) == SQLITE_ROW;

@@ -79,7 +79,7 @@ std::string text_of_markup(std::string_view markup, std::size_t most) {
 }
 
 std::string plain_text(Reader& content, bool is_markup) {
-    const std::size_t wanted = is_markup ? 16 * kMostText : 2 * kMostText;
+    const std::size_t wanted = is_markup ? 16 * kMaxText : 2 * kMaxText;
     std::string bytes = content.text(0, static_cast<std::size_t>(std::min<std::uint64_t>(wanted, content.size())));
     const auto view = std::as_bytes(std::span(bytes));
     std::string text;
@@ -109,26 +109,26 @@ std::vector<Part> entries_of(Reader& content, std::size_t most) {
 }
 
 std::string own_thumbnail(Reader& content) {
-    constexpr std::size_t kMostEntries = 4000;
-    constexpr std::size_t kMostBytes = 32 << 20;
-    const auto entries = entries_of(content, kMostEntries);
+    constexpr std::size_t kMaxEntries = 4000;
+    constexpr std::size_t kMaxBytes = 32 << 20;
+    const auto entries = entries_of(content, kMaxEntries);
     const auto is_picture = [](std::string_view name) {
         return name.ends_with(".jpg") || name.ends_with(".jpeg") || name.ends_with(".png");
     };
     for (const char* start : {"docProps/thumbnail", "Thumbnails/thumbnail", "QuickLook/Thumbnail", "preview"})
         for (const Part& entry : entries)
             if (entry.name.starts_with(start) && is_picture(folded(entry.name)))
-                return bytes_of(content, entry, kMostBytes);
+                return bytes_of(content, entry, kMaxBytes);
     for (const Part& entry : entries)
         if (const std::string name = folded(entry.name); name.find("cover") != std::string::npos && is_picture(name))
-            return bytes_of(content, entry, kMostBytes);
+            return bytes_of(content, entry, kMaxBytes);
     return {};
 }
 
 std::string office_text(Reader& content, std::size_t most) {
-    constexpr std::size_t kMostEntries = 4000;
+    constexpr std::size_t kMaxEntries = 4000;
     const std::size_t to_unpack = std::max<std::size_t>(512 << 10, 16 * most);
-    const auto entries = entries_of(content, kMostEntries);
+    const auto entries = entries_of(content, kMaxEntries);
     for (const char* name : {"word/document.xml", "content.xml", "xl/sharedStrings.xml", "xl/worksheets/sheet1.xml",
                              "ppt/slides/slide1.xml"})
         for (const Part& entry : entries)

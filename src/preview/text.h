@@ -9,13 +9,13 @@
 
 namespace dredger::preview {
 
-constexpr std::size_t kMostText = 4000;  // bytes of UTF-8
+constexpr std::size_t kMaxText = 4000;  // bytes of UTF-8
 
 // No more than `most` bytes, in whole characters.
-std::string cut_to_characters(std::string text, std::size_t most = kMostText);
+std::string cut_to_characters(std::string text, std::size_t most = kMaxText);
 
 // What stands between tags; paragraphs, rows and breaks begin lines.
-std::string text_of_markup(std::string_view markup, std::size_t most = kMostText);
+std::string text_of_markup(std::string_view markup, std::size_t most = kMaxText);
 
 // Characters as they stand, in UTF-8, UTF-16 or an old code page; without the tags of mark-up.
 std::string plain_text(Reader& content, bool is_markup);
@@ -28,6 +28,6 @@ std::vector<Part> entries_of(Reader& content, std::size_t most);
 std::string own_thumbnail(Reader& content);
 
 // The text of an office document or an e-book that is kept in a ZIP, up to `most` bytes; empty where there is none.
-std::string office_text(Reader& content, std::size_t most = kMostText);
+std::string office_text(Reader& content, std::size_t most = kMaxText);
 
 }  // namespace dredger::preview

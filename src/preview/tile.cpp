@@ -165,11 +165,11 @@ class TileMaker {
             if (tile_.text.empty()) entries(reader);
             thumbnail = thumbnail_in(reader);
         } else if (reader.has(0, formats::CompoundFile::kMark)) {
-            tile_.text = compound_text(reader, kMostText);
+            tile_.text = compound_text(reader, kMaxText);
         } else if (candidate_.format == "sqlite") {
             tile_.text = tables_of(content_);
         } else if (candidate_.format == "eml" || candidate_.format == "mbox") {
-            tile_.text = text_of_mail(content_, kMostText);
+            tile_.text = text_of_mail(content_, kMaxText);
         } else if ((format != nullptr && format->is_text) || candidate_.format == "svg" || format == nullptr) {
             const bool is_markup = candidate_.format == "html" || candidate_.format == "xml";
             if (looks_like_text(reader)) tile_.text = plain_text(reader, is_markup);
@@ -195,8 +195,8 @@ class TileMaker {
     }
 
     void entries(Reader& reader) {
-        constexpr std::size_t kMost = 200;
-        for (const Part& entry : entries_of(reader, kMost))
+        constexpr std::size_t kMax = 200;
+        for (const Part& entry : entries_of(reader, kMax))
             tile_.text += fmt::format("{}  {}  {}\n",
                                       entry.check == Part::Check::right   ? "intact "
                                       : entry.check == Part::Check::wrong ? "damaged"
@@ -215,9 +215,9 @@ class TileMaker {
         while (from < tile_.text.size() && y < kTileHeight - kLine) {
             std::size_t end = std::min(tile_.text.find('\n', from), tile_.text.size());
             const std::size_t next = end + 1;
-            constexpr std::size_t kMostOfLine = 72;
-            if (end - from > kMostOfLine) {
-                end = from + kMostOfLine;
+            constexpr std::size_t kMaxOfLine = 72;
+            if (end - from > kMaxOfLine) {
+                end = from + kMaxOfLine;
                 while (end > from && (static_cast<unsigned char>(tile_.text[end]) & 0xC0U) == 0x80) --end;
             }
             std::string line = printable(tile_.text.substr(from, end - from));

@@ -5,7 +5,7 @@
 namespace dredger {
 namespace {
 
-constexpr std::size_t kMostVisited = 4096;  // claims looked at for one place
+constexpr std::size_t kMaxVisited = 4096;  // claims looked at for one place
 
 }  // namespace
 
@@ -30,7 +30,7 @@ void Claims::List::seal() {
 void Claims::List::visit(const Extent& where, const std::function<void(const Claim&, const Extent&)>& visitor) const {
     // The first claim that reaches into the place; from there on until claims begin behind it.
     auto at = static_cast<std::size_t>(std::upper_bound(reach.begin(), reach.end(), where.offset) - reach.begin());
-    for (std::size_t seen = 0; at < claims.size() && seen < kMostVisited; ++at, ++seen) {
+    for (std::size_t seen = 0; at < claims.size() && seen < kMaxVisited; ++at, ++seen) {
         const Claim& claim = claims[at];
         if (claim.where.offset >= where.end()) break;
         const std::uint64_t first = std::max(claim.where.offset, where.offset);

@@ -32,6 +32,8 @@ void say_proof(const ContentEvidence& e, std::vector<std::string>& reasons) {
                         : "its content makes sense up to its end, though nothing shows whether more belonged to it");
     else if (m.proof == Proof::structure)
         reasons.emplace_back("its parts follow one upon the other up to its end");
+    else if (m.proof == Proof::chain)
+        reasons.emplace_back("its parts follow one upon the other up to its end; nothing shows whether they are right");
     else
         reasons.emplace_back(
             "its header tells how long it is; nothing shows whether all that lies in between is its own");
@@ -49,11 +51,14 @@ Prospect judge_content(const ContentEvidence& e) {
         prospect.reasons.push_back(fmt::format("it was put together from {} pieces{}", e.pieces,
                                                proven ? "" : " that fit; nothing proves where exactly they meet"));
     }
+    if (e.is_followed && m.is_whole())
+        prospect.reasons.emplace_back("something follows it in its last sector, which may be its own");
     switch (m.end) {
         case Measured::End::whole:
             prospect.value = m.proof == Proof::checksums   ? kContentWeights.checksums
                              : e.pieces > 1                ? kContentWeights.joined
                              : m.proof == Proof::structure ? kContentWeights.structure
+                             : m.proof == Proof::chain     ? kContentWeights.chain
                                                            : kContentWeights.length;
             break;
         case Measured::End::open:
@@ -70,6 +75,7 @@ Prospect judge_content(const ContentEvidence& e) {
         case Measured::End::nonsense:
         case Measured::End::gave_up: break;
     }
+    if (e.is_followed) prospect.value = std::min(prospect.value, kContentWeights.followed);
     prospect.band = band_for(prospect.value);
     return prospect;
 }

@@ -11,8 +11,9 @@ struct ContentEvidence {
     Measured measured;
     std::uint64_t size = 0;  // bytes that are listed
     std::size_t pieces = 1;
-    bool is_padded = false;   // nothing but zeros behind its end
-    std::string_view format;  // name
+    bool is_padded = false;    // nothing but zeros behind its end
+    std::string_view format;   // name
+    bool is_followed = false;  // by something else than zeros, which may be its own
 };
 
 // Of a find by signature.

@@ -26,13 +26,15 @@ inline constexpr RecordWeights kRecordWeights;
 struct ContentWeights {
     int checksums = 99;
     int structure = 94;
+    int chain = 87;        // its parts follow one upon the other, and nothing checks what is in them
     int length = 87;       // a header tells the length, and nothing what lies in between
     int joined = 84;       // pieces that fit, but that no checksum proves
-    int open_padded = 92;  // no end mark, but zeros follow
+    int open_padded = 86;  // no end mark, but zeros follow
     int open = 74;
     int open_text = 87;  // characters, up to where zeros follow
     int broken_most = 87;
     int broken_least = 15;    // its start, at least, is there
+    int followed = 80;        // something else than zeros stands in its last sector behind its end
     int broken_unknown = 44;  // nothing tells how much is missing
 };
 inline constexpr ContentWeights kContentWeights;

@@ -134,8 +134,8 @@ Result<Figure> deletions_figure(const Catalog& catalog, const Selection& selecti
         return true;
     }));
     // The last three years of it: older ones are a tail that would squeeze them.
-    constexpr std::size_t kMost = 36;
-    while (months.size() > kMost) months.erase(months.begin());
+    constexpr std::size_t kMax = 36;
+    while (months.size() > kMax) months.erase(months.begin());
     constexpr double kLeft = 60, kTop = 56, kHeight = 220, kWidth = 900;
     Figure figure{"deletions", "When finds were deleted, or last changed where that is not recorded", 1000, 360, {}};
     figure.draw = [months = std::move(months), title = figure.title](Pen& pen) {

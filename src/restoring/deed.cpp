@@ -6,12 +6,12 @@
 
 namespace dredger {
 
-Description described(const MediumPtr& medium, const Candidate& c) {
+Description described(const MediumPtr& medium, const Candidate& c, Budget::Stop stop) {
     const Format* format = format_named(c.format);
     if (format == nullptr) format = format_with_extension(extension_of(c.record.name));
     if (format == nullptr || !format->describe || c.layout.empty()) return {};
     const auto content = open_content(medium, c.layout, c.record.size);
-    Budget budget;
+    Budget budget(std::move(stop));
     Reader reader(*content, budget);
     return format->describe(reader, std::min(content->size(), c.record.size));
 }
@@ -25,7 +25,7 @@ Done carry_out(Deed& deed, const RestoreRequest& request, bool asks_content, Mak
         done.is_left_out = true;
         return done;
     }
-    if (asks_content) done.said = described(deed.medium, candidate);
+    if (asks_content) done.said = described(deed.medium, candidate, [&watch] { return watch.stop.load(); });
     done.written = write_file(deed.medium, candidate.layout, candidate.record, deed.staged, request.sums, watch);
     if (!done.written || done.written->interrupted) return done;
     if (request.verify) done.is_misread = read_back(deed.staged, request.sums) != done.written->sum;

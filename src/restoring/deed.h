@@ -24,8 +24,8 @@ struct Done {
     Result<WrittenFile> written = WrittenFile{};
 };
 
-// What content says of itself; nothing where its format does not.
-Description described(const MediumPtr& medium, const Candidate& candidate);
+// What content says of itself; nothing where its format does not, or somebody asks to stop.
+Description described(const MediumPtr& medium, const Candidate& candidate, Budget::Stop stop);
 
 // Touches nothing but the deed and its file.
 Done carry_out(Deed& deed, const RestoreRequest& request, bool asks_content, MakingTime way, WritingWatch& watch);

@@ -15,7 +15,7 @@ namespace {
 namespace fs = std::filesystem;
 
 // Bytes left free for the manifest, the log and the file system's own needs.
-constexpr std::uint64_t kLeastSpare = 32 << 10, kMostSpare = 4 << 20;
+constexpr std::uint64_t kLeastSpare = 32 << 10, kMaxSpare = 4 << 20;
 // Several folders, so that those who make files and those who move them away seldom wait for each other.
 constexpr unsigned kStagingFolders = 8;
 constexpr std::string_view kStaging = ".dredger-unfinished", kUnfinished = ".unfinished";
@@ -29,7 +29,7 @@ Space space_of(const fs::path& folder) {
     if (::statvfs(folder.c_str(), &space) != 0) return {};
     const std::uint64_t free = checked_mul(space.f_bavail, space.f_frsize).value_or(UINT64_MAX);
     const std::uint64_t all = checked_mul(space.f_blocks, space.f_frsize).value_or(UINT64_MAX);
-    const std::uint64_t spare = std::clamp(all / 64, kLeastSpare, kMostSpare);
+    const std::uint64_t spare = std::clamp(all / 64, kLeastSpare, kMaxSpare);
     return {free > spare ? free - spare : 0, std::max<std::uint64_t>(1, space.f_frsize)};
 }
 

@@ -4,7 +4,7 @@ namespace dredger {
 namespace {
 
 // Where the destination is slow in giving names, those who write wait for it, and memory does not.
-constexpr std::size_t kMostWaiting = 1024;
+constexpr std::size_t kMaxWaiting = 1024;
 
 }  // namespace
 
@@ -22,7 +22,7 @@ Placer::~Placer() {
 void Placer::give(Placement placement) {
     {
         std::unique_lock guard(lock_);
-        done_.wait(guard, [this] { return waiting_.size() < kMostWaiting; });
+        done_.wait(guard, [this] { return waiting_.size() < kMaxWaiting; });
         waiting_.push_back(std::move(placement));
     }
     given_.notify_one();

@@ -230,7 +230,7 @@ class Restoration {
         if (request_.dry_run) {
             seen(c);
             if (!planner_->asks_content()) return pretend(job, c, plan.place);
-            const Description said = described(medium, c);
+            const Description said = described(medium, c, [this] { return observer_.should_stop(); });
             return pretend(job, c, planner_->wanted(job, c, &said, plan.number));
         }
         DREDGER_TRY(const bool has_room, wait_for_room(plan.bytes));

@@ -2,12 +2,12 @@
 
 #include <algorithm>
 #include <fmt/format.h>
-#include <nlohmann/json.hpp>
 
 #include "checking/checking.h"
 #include "media/content.h"
 #include "ranking/content_evidence.h"
 #include "scanning/find_name.h"
+#include "scanning/sweep_words.h"
 
 namespace dredger {
 namespace {
@@ -15,54 +15,6 @@ namespace {
 constexpr std::size_t kBatch = 256;                   // records that are checked together
 constexpr std::chrono::milliseconds kSaveEvery{200};  // what is lost at most, in time
 constexpr unsigned kTellingBits = 24;                 // of evidence at a start that make it foreign content
-
-std::string settings_of(const ScanRequest& request) {
-    nlohmann::json settings = nlohmann::json::object();
-    for (const Kind kind : request.kinds) settings["kind"].push_back(word_for(kind));
-    for (const std::string& format : request.formats) settings["format"].push_back(format);
-    for (const Format* format : request.further) settings["own"].push_back(format->name);
-    if (request.whole_surface) settings["whole_surface"] = true;
-    if (request.every_offset) settings["every_offset"] = true;
-    if (request.inside) settings["inside"] = true;
-    return settings.dump();
-}
-
-std::string text_of(const SweepState& state) {
-    nlohmann::json text = {{"dropped", state.dropped},
-                           {"given_up", state.given_up},
-                           {"taken", nlohmann::json::array()},
-                           {"doubtful", nlohmann::json::array()}};
-    for (const Extent& extent : state.taken) text["taken"].push_back({extent.offset, extent.length});
-    for (const Extent& extent : state.doubtful) text["doubtful"].push_back({extent.offset, extent.length});
-    return text.dump();
-}
-
-std::string text_of(const std::vector<VolumeTrace>& traces) {
-    nlohmann::json text = nlohmann::json::array();
-    for (const VolumeTrace& t : traces)
-        text.push_back({t.filesystem, t.label, t.offset, t.length, t.agreeing, t.evidence, t.seen_at});
-    return text.dump(-1, ' ', false, nlohmann::json::error_handler_t::replace);
-}
-
-std::vector<VolumeTrace> traces_from(const Sweep& sweep) {
-    std::vector<VolumeTrace> traces;
-    const auto text = nlohmann::json::parse(sweep.traces, nullptr, false);
-    if (text.is_array())
-        for (const auto& t : text) traces.push_back({t[0], t[1], t[2], t[3], t[4], t[5], t[6]});
-    return traces;
-}
-
-SweepState state_from(const Sweep& sweep) {
-    SweepState state;
-    state.position = sweep.position;
-    const auto text = nlohmann::json::parse(sweep.state, nullptr, false);
-    if (!text.is_object()) return state;
-    state.dropped = text.value("dropped", std::uint64_t{0});
-    state.given_up = text.value("given_up", std::uint64_t{0});
-    for (const auto& [name, list] : {std::pair("taken", &state.taken), std::pair("doubtful", &state.doubtful)})
-        for (const auto& extent : text.value(name, nlohmann::json::array())) list->push_back({extent[0], extent[1]});
-    return state;
-}
 
 std::uint64_t stored_bytes(const std::vector<Extent>& pieces) {
     std::uint64_t sum = 0;
@@ -79,32 +31,36 @@ void add_reason(Prospect& prospect, Prospect&& changed) {
 
 }  // namespace
 
-Result<DeepScan::Outcome> DeepScan::run(const ScannedVolume& volume, std::vector<Extent> pieces) {
+Result<void> DeepScan::plan(const ScannedVolume& volume, const std::vector<Extent>& ground) {
+    const std::string settings = settings_of(request_);
+    DREDGER_TRY(const auto before, catalog_.sweep_of(volume.id));
+    // Other wishes: the search begins anew, what was checked stays checked.
+    const bool begins = !before || (request_.deep && before->settings != settings);
+    const bool has_begun = before && (before->position > 0 || before->done);
+    if (!begins && (!request_.deep || has_begun)) return {};
+    DREDGER_CHECK(catalog_.begin());
+    if (before && begins) DREDGER_CHECK(catalog_.remove_finds(volume.id));
+    const std::int64_t checked = before ? before->checked : 0;
+    DREDGER_CHECK(catalog_.save_sweep({volume.id, settings, checked, 0, stored_bytes(ground), {}, {}, false}));
+    if (request_.deep) DREDGER_CHECK(catalog_.save_ground(volume.id, ground));
+    return catalog_.commit();
+}
+
+Result<DeepScan::Outcome> DeepScan::run(const ScannedVolume& volume) {
     const MediumPtr& medium = session_.medium;
     volume_ = volume;
+    DREDGER_TRY(const auto planned, catalog_.sweep_of(volume.id));
+    DREDGER_TRY(const std::vector<Extent> pieces, catalog_.ground_of(volume.id));
+    sweep_ = planned.value_or(Sweep{volume.id, settings_of(request_), 0, 0, 0, {}, {}, false});
     report_.number = volume.place.number;
     report_.offset = volume.place.offset;
     report_.has_no_ground = pieces.empty();
-    report_.is_whole = stored_bytes(pieces) >= volume.place.length;
-    const std::string settings = settings_of(request_);
-    DREDGER_TRY(const auto before, catalog_.sweep_of(volume.id));
-    sweep_ = before.value_or(Sweep{volume.id, settings, 0, 0, 0, {}, {}, false});
-    if (request_.deep && sweep_.settings == settings && sweep_.position > 0) {
-        DREDGER_TRY(pieces, catalog_.ground_of(volume.id));
-    }
-    sweep_.total = stored_bytes(pieces);
-    DREDGER_CHECK(catalog_.begin());
-    if (request_.deep && sweep_.settings != settings) {
-        // Other wishes: the search begins anew, what was checked stays checked.
-        DREDGER_CHECK(catalog_.remove_finds(volume.id));
-        sweep_ = {volume.id, settings, sweep_.checked, 0, sweep_.total, {}, {}, false};
-    }
+    report_.is_whole = sweep_.total >= volume.place.length;
     report_.was_done_before = sweep_.done;
-    const SweepState state = state_from(sweep_);
-    traces_ = traces_from(sweep_);
+    DREDGER_TRY(const SweepState state, state_of(sweep_));
+    DREDGER_TRY(traces_, traces_of(sweep_));
+    DREDGER_CHECK(catalog_.begin());
     DREDGER_TRY(next_id_, catalog_.next_id());
-    DREDGER_CHECK(catalog_.save_sweep(sweep_));
-    if (request_.deep && !sweep_.done) DREDGER_CHECK(catalog_.save_ground(volume.id, pieces));
     saved_ = std::chrono::steady_clock::now();
 
     if (!sweep_.done) {
@@ -209,8 +165,8 @@ Result<bool> DeepScan::merge_with_start(const Find& find) {
             if (only_text || !is_sound || candidate.proof >= find.measured.proof) continue;
             if (!size_is_known) record.size = find.size;
             if (record.size == find.size && find.size > 0) {
-                candidate.prospect =
-                    judge_content({find.measured, find.size, find.pieces.size(), find.is_padded, find.format->name});
+                candidate.prospect = judge_content({find.measured, find.size, find.pieces.size(), find.is_padded,
+                                                    find.format->name, find.is_followed && !size_is_known});
                 candidate.layout = {};
                 candidate.layout.lay(find.pieces);
                 record.trust = LayoutTrust::assumed;
@@ -272,8 +228,8 @@ Result<void> DeepScan::add(Find&& find) {
     candidate.format = find.format->name;
     candidate.proof = find.measured.end == Measured::End::broken ? Proof::none : find.measured.proof;
     candidate.is_checked = true;
-    candidate.prospect =
-        judge_content({find.measured, find.size, find.pieces.size(), find.is_padded, find.format->name});
+    candidate.prospect = judge_content(
+        {find.measured, find.size, find.pieces.size(), find.is_padded, find.format->name, find.is_followed});
     FileEntry& record = candidate.record;
     record.identity.number = find.pieces.front().offset - std::min(volume_.place.offset, find.pieces.front().offset);
     record.state = State::lost;
@@ -285,8 +241,8 @@ Result<void> DeepScan::add(Find&& find) {
     if (!find.said.title.empty()) record.facts.push_back({"title", find.said.title});
     record.trust = find.pieces.size() > 1 ? LayoutTrust::assumed : LayoutTrust::exact;
     candidate.layout.lay(find.pieces);
-    constexpr std::size_t kMostFingerprints = 1 << 20;
-    if (find.fingerprint && fingerprints_.size() < kMostFingerprints) fingerprints_[candidate.id] = *find.fingerprint;
+    constexpr std::size_t kMaxFingerprints = 1 << 20;
+    if (find.fingerprint && fingerprints_.size() < kMaxFingerprints) fingerprints_[candidate.id] = *find.fingerprint;
     ++report_.finds;
     ++by_kind_[word_for(candidate.kind)];
     return catalog_.add(candidate);

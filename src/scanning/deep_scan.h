@@ -28,9 +28,12 @@ class DeepScan final : FindSink {
     DeepScan(ScanSession& session, const ScanRequest& request)
         : session_(session), catalog_(session.catalog), request_(request), observer_(session.observer) {}
 
-    // `ground`: what to search, on the medium. A search that goes on keeps to the ground that it began with, whatever
-    // has been freed since.
-    Result<Outcome> run(const ScannedVolume& volume, std::vector<Extent> ground);
+    // Writes down that `ground`, on the medium, is to be searched: a unit of work with a state of its own. A search
+    // that goes on keeps to the ground that it began with, whatever has been freed since.
+    Result<void> plan(const ScannedVolume& volume, const std::vector<Extent>& ground);
+
+    // Does what was planned of it, or goes on where it was left.
+    Result<Outcome> run(const ScannedVolume& volume);
 
   private:
     Result<void> check_records();

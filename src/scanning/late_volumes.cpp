@@ -37,7 +37,7 @@ Result<bool> scan_late_volumes(ScanSession& session, std::vector<VolumeTrace> tr
         ScanRequest verify = session.request;
         verify.deep = false;
         DREDGER_TRY(const auto row, session.known(place));
-        DREDGER_TRY(const DeepScan::Outcome checked, DeepScan(session, verify).run(*row, {}));
+        DREDGER_TRY(const DeepScan::Outcome checked, DeepScan(session, verify).run(*row));
         if (checked.stopped) return false;
         DREDGER_TRY(const std::uint64_t told, remove_finds_told_by(session.catalog, *row));
         count_as_told(told, place.offset, session.report);

@@ -101,22 +101,33 @@ struct Seen {
     Fingerprints fingerprints;
 };
 
-// The deep scan of each stretch, in the order of their places.
-Result<void> search_stretches(ScanSession& session, std::vector<Stretch>& stretches, Seen& seen) {
+// All that there is to do is written down before the first of it is done.
+Result<std::vector<ScannedVolume>> plan_stretches(ScanSession& session, std::vector<Stretch>& stretches) {
     std::sort(stretches.begin(), stretches.end(),
               [](const Stretch& a, const Stretch& b) { return a.place.offset < b.place.offset; });
-    ScanReport& report = session.report;
+    std::vector<ScannedVolume> rows;
     for (Stretch& stretch : stretches) {
-        DREDGER_TRY(report.is_over, session.wanted.is_over(session.catalog));
-        if (report.is_over) break;
-        DREDGER_TRY(const ScannedVolume row, row_for(session, stretch.place));
+        DREDGER_TRY(ScannedVolume row, row_for(session, stretch.place));
         if (session.request.deep && !row.map_is_trusted && !session.request.whole_surface) {
             session.observer.warning(fmt::format(
                 "volume {}: live files lie where its space map shows free clusters, so all of it is searched",
                 stretch.place.number));
             stretch.ground = on_medium(stretch.place, std::vector<Extent>{{0, stretch.place.length}});
         }
-        DREDGER_TRY(DeepScan::Outcome outcome, DeepScan(session).run(row, stretch.ground));
+        DREDGER_CHECK(DeepScan(session).plan(row, stretch.ground));
+        rows.push_back(std::move(row));
+    }
+    return rows;
+}
+
+// The deep scan of each stretch, in the order of their places.
+Result<void> search_stretches(ScanSession& session, std::vector<Stretch>& stretches, Seen& seen) {
+    ScanReport& report = session.report;
+    DREDGER_TRY(const std::vector<ScannedVolume> rows, plan_stretches(session, stretches));
+    for (const ScannedVolume& row : rows) {
+        DREDGER_TRY(report.is_over, session.wanted.is_over(session.catalog));
+        if (report.is_over) break;
+        DREDGER_TRY(DeepScan::Outcome outcome, DeepScan(session).run(row));
         report.surfaces.push_back(outcome.report);
         seen.fingerprints.merge(outcome.fingerprints);
         seen.traces.insert(seen.traces.end(), outcome.traces.begin(), outcome.traces.end());

@@ -48,16 +48,7 @@ std::uint64_t unwritten_in(const Extent& units, const Extent& extent) {
 
 }  // namespace
 
-Fit content_fits_name(std::string_view name, ByteView head) {
-    switch (judge_head(extension_of(name), head)) {
-        case Agreement::agrees: return Fit::yes;
-        case Agreement::fits: return Fit::likely;
-        case Agreement::unknown: return Fit::unknown;
-        case Agreement::disagrees:
-        case Agreement::blank: break;
-    }
-    return Fit::no;
-}
+Agreement head_for_name(std::string_view name, ByteView head) { return judge_head(extension_of(name), head); }
 
 Result<VolumeScan::Outcome> VolumeScan::run(const Volume& place, const MediumPtr& volume,
                                             const FileSystem& filesystem) {
@@ -88,7 +79,7 @@ Result<VolumeScan::Outcome> VolumeScan::run(const Volume& place, const MediumPtr
 
     WalkOptions options;
     options.code_page = request_.code_page;
-    options.content_fits_name = content_fits_name;
+    options.head_for_name = head_for_name;
     const Budget::Stop stop = [this] { return observer_.should_stop(); };
     options.content_end = [stop](std::string_view name, const Medium& content) {
         return content_end(name, content, stop);

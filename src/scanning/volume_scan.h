@@ -9,8 +9,8 @@
 
 namespace dredger {
 
-// How a scan answers WalkOptions::content_fits_name: by the signatures of the formats.
-Fit content_fits_name(std::string_view name, ByteView head);
+// How a scan answers WalkOptions::head_for_name: by the signatures of the formats.
+Agreement head_for_name(std::string_view name, ByteView head);
 
 class VolumeScan final : RecordSink {
   public:

@@ -12,7 +12,7 @@ namespace {
 
 using Look = std::optional<Container> (*)(const Medium& volume);
 constexpr Look kKinds[] = {lvm::look, md::look, luks::look};
-constexpr std::size_t kMostVolumes = 1024;
+constexpr std::size_t kMaxVolumes = 1024;
 
 }  // namespace
 
@@ -26,7 +26,7 @@ void add_contained_volumes(const MediumPtr& medium, PartitionMap& map) {
     unsigned number = 0;
     for (const Volume& volume : map.volumes) number = std::max(number, volume.number);
     // A volume in a container may be one itself.
-    for (std::size_t i = 0; i < map.volumes.size() && map.volumes.size() < kMostVolumes; ++i) {
+    for (std::size_t i = 0; i < map.volumes.size() && map.volumes.size() < kMaxVolumes; ++i) {
         const auto container = look_into_container(*open_volume(medium, map.volumes[i]));
         if (!container) continue;
         map.volumes[i].holds = container->type;

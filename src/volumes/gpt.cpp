@@ -11,7 +11,7 @@
 namespace dredger::gpt {
 namespace {
 
-constexpr std::uint32_t kMostEntries = 4096;  // tables in use have 128
+constexpr std::uint32_t kMaxEntries = 4096;  // tables in use have 128
 
 std::string guid_text(const std::uint8_t (&g)[16]) {
     return fmt::format("{:02X}{:02X}{:02X}{:02X}-{:02X}{:02X}-{:02X}{:02X}-{:02X}{:02X}-{:02X}", g[3], g[2], g[1], g[0],
@@ -56,7 +56,7 @@ std::optional<PartitionMap> table_at(const Medium& medium, std::uint64_t lba, st
     const std::uint32_t entry_size = header->SizeOfPartitionEntry;
     const std::uint32_t count = header->NumberOfPartitionEntries;
     const auto entries_at = checked_mul(header->PartitionEntryLBA, sector);
-    if (entry_size < sizeof(PartitionEntry) || entry_size > 4096 || count > kMostEntries || !entries_at)
+    if (entry_size < sizeof(PartitionEntry) || entry_size > 4096 || count > kMaxEntries || !entries_at)
         return std::nullopt;
     const auto entries = medium.bytes(*entries_at, std::size_t{entry_size} * count);
     if (!entries || crc32(*entries) != header->PartitionEntryArrayCRC32) return std::nullopt;

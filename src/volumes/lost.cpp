@@ -14,8 +14,8 @@ constexpr std::uint64_t kTrack = 63 * kSector;  // where the first partition beg
 constexpr std::uint64_t kCylinder = 255 * kTrack;
 constexpr std::uint64_t kHead = 68 << 10;      // bytes of a volume in which its first structures lie
 constexpr std::uint64_t kTail = 16 * kSector;  // bytes in which its last ones do
-constexpr unsigned kMostPlaces = 512;          // alignments that are looked at in each gap
-constexpr std::size_t kMostTraces = 4096;
+constexpr unsigned kMaxPlaces = 512;           // alignments that are looked at in each gap
+constexpr std::size_t kMaxTraces = 4096;
 constexpr unsigned kAgreeingAgainst = 2;  // structures, for a volume where another one is known
 
 struct Gap {
@@ -43,13 +43,13 @@ class Search {
         look_at(gap.from, std::min(gap.from + kHead, gap.to));
         look_at(gap.to - std::min(gap.to - gap.from, kTail), gap.to);
         look_around(gap.from + kTrack, gap);
-        for (unsigned n = 0; n < kMostPlaces; ++n) {
+        for (unsigned n = 0; n < kMaxPlaces; ++n) {
             if (observer_.should_stop()) return false;
             look_around((gap.from / kAlignment + n) * kAlignment, gap);
             if (n < 64) look_around((gap.from / kCylinder + n) * kCylinder, gap);
         }
         // Behind each volume the next one begins, and before it the one before it ends.
-        for (std::size_t i = 0; i < traces_.size() && i < kMostPlaces; ++i) {
+        for (std::size_t i = 0; i < traces_.size() && i < kMaxPlaces; ++i) {
             if (observer_.should_stop()) return false;
             const std::uint64_t from = traces_[i].offset, end = from + traces_[i].length;
             look_around(from, gap);
@@ -67,7 +67,7 @@ class Search {
     }
 
     void look_at(std::uint64_t from, std::uint64_t to) {
-        if (from >= to || !seen_.insert(from).second || traces_.size() >= kMostTraces) return;
+        if (from >= to || !seen_.insert(from).second || traces_.size() >= kMaxTraces) return;
         std::vector<std::byte> bytes(static_cast<std::size_t>(to - from));
         std::vector<Extent> bad;
         if (!medium_.read(from, bytes, &bad)) return;

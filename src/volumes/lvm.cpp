@@ -17,7 +17,7 @@ using boost::endian::little_uint32_t;
 using boost::endian::little_uint64_t;
 
 constexpr std::uint64_t kSector = 512;
-constexpr std::uint64_t kMostMetadata = 16 << 20;  // bytes
+constexpr std::uint64_t kMaxMetadata = 16 << 20;  // bytes
 constexpr int kDeepest = 16;
 
 struct LabelHeader {
@@ -127,8 +127,7 @@ std::string metadata_in(const Medium& volume, const DiskLocation& area) {
     if (!head || !ByteView(*head).has(4, " LVM2 x[5A%r0N*>")) return {};
     const auto header = *ByteView(*head).as<MetadataHeader>(0);
     const auto raw = *ByteView(*head).as<RawLocation>(sizeof(MetadataHeader));
-    if (raw.size == 0 || raw.size > kMostMetadata || raw.offset >= header.size || header.start != area.offset)
-        return {};
+    if (raw.size == 0 || raw.size > kMaxMetadata || raw.offset >= header.size || header.start != area.offset) return {};
     const std::uint64_t first = std::min<std::uint64_t>(raw.size, header.size - raw.offset);
     auto text = bytes_at(volume, header.start + raw.offset, static_cast<std::size_t>(first));
     if (!text) return {};
@@ -212,7 +211,7 @@ void add_logical_volumes(const std::string& text, const std::string& uuid, Conta
 
 std::optional<Container> look(const Medium& volume) {
     constexpr std::uint64_t kLabelSectors = 4;
-    constexpr std::size_t kMostLocations = 16;
+    constexpr std::size_t kMaxLocations = 16;
     for (std::uint64_t n = 0; n < kLabelSectors; ++n) {
         const auto sector = bytes_at(volume, n * kSector, kSector);
         if (!sector) return std::nullopt;
@@ -231,8 +230,8 @@ std::optional<Container> look(const Medium& volume) {
             location += sizeof(DiskLocation);
             return read && read->offset != 0 ? std::optional(*read) : std::nullopt;
         };
-        for (std::size_t i = 0; i < kMostLocations && next(); ++i) continue;
-        for (std::size_t i = 0; i < kMostLocations && container.volumes.empty(); ++i) {
+        for (std::size_t i = 0; i < kMaxLocations && next(); ++i) continue;
+        for (std::size_t i = 0; i < kMaxLocations && container.volumes.empty(); ++i) {
             const auto area = next();
             if (!area) break;
             add_logical_volumes(metadata_in(volume, *area), uuid, container);

@@ -36,6 +36,11 @@ class Bed {
         bytes_.insert(bytes_.end(), content.begin(), content.end());
         fill_sector();
     }
+    void write(std::string_view text) {
+        const auto bytes = std::as_bytes(std::span(text));
+        bytes_.insert(bytes_.end(), bytes.begin(), bytes.end());
+    }
+    std::uint64_t size() const { return bytes_.size(); }
     // In two pieces, with `gap` foreign sectors between them.
     void lay_split(const std::string& name, std::size_t first_sectors, std::size_t gap_sectors) {
         const auto& content = samples().at(name);
@@ -125,7 +130,9 @@ Bed everything() {
 
 TEST(Carver, FindsEveryFileOnceAndNothingElse) {
     const Bed bed = everything();
-    EXPECT_EQ(told(sweep(bed.medium())), told(bed.laid()));
+    const auto found = told(sweep(bed.medium())), laid = told(bed.laid());
+    for (const std::string& one : laid) EXPECT_EQ(std::count(found.begin(), found.end(), one), 1) << one;
+    for (const std::string& one : found) EXPECT_EQ(std::count(laid.begin(), laid.end(), one), 1) << one;
 }
 
 TEST(Carver, TheNumberOfWorkersChangesNothing) {
@@ -253,6 +260,86 @@ TEST(Carver, APartThatCanNotBeReadCostsOnlyWhatLiesThere) {
     medium->make_unreadable({lost.offset, lost.length});
     const auto finds = sweep(medium);
     EXPECT_GE(finds.size(), bed.laid().size() - 2);
+}
+
+// The header of a program that says it reaches far behind what is left of it.
+std::string cut_core(std::uint64_t says) {
+    std::string core(
+        "\x7F"
+        "ELF\2\1\1",
+        7);
+    core.resize(64 + 56);
+    const auto put = [&](std::size_t at, std::uint64_t value, unsigned bytes) {
+        for (unsigned i = 0; i < bytes; ++i) core[at + i] = static_cast<char>(value >> (8 * i));
+    };
+    put(16, 4, 2);   // a core
+    put(32, 64, 8);  // the table of segments
+    put(54, 56, 2);  // of this size,
+    put(56, 1, 2);   // one of them
+    put(64 + 32, says, 8);
+    return core + std::string(900, 'c');
+}
+
+TEST(Carver, ALengthThatAHeaderTellsHidesNothingThatStandsAlone) {
+    Bed bed;
+    bed.write(cut_core(1 << 20));
+    bed.fill_sector();
+    for (const char* name : {"jpeg-baseline.jpg", "png-plain.png", "bmp-plain.bmp", "gz-plain.gz"}) bed.lay(name);
+    bed.zeros(2 << 20);
+    const auto found = told(sweep(bed.medium()));
+    for (const std::string& one : told(bed.laid())) EXPECT_THAT(found, testing::Contains(one));
+}
+
+TEST(Carver, SaysWhereSomethingFollowsInTheLastSector) {
+    Bed bed;
+    bed.lay("jpeg-baseline.jpg");
+    const std::uint64_t end = bed.laid().front().pieces.front().length;
+    ASSERT_NE(end % kSector, 0U);
+    EXPECT_FALSE(sweep(bed.medium()).at(0).is_followed);
+    Bed followed;
+    const auto& content = Bed::samples().at("jpeg-baseline.jpg");
+    followed.write(std::string_view(reinterpret_cast<const char*>(content.data()), content.size()));
+    followed.noise(3 * kSector);
+    followed.fill_sector();
+    const auto finds = sweep(followed.medium());
+    ASSERT_FALSE(finds.empty());
+    EXPECT_TRUE(finds[0].is_followed);
+    EXPECT_EQ(finds[0].size, end);
+}
+
+TEST(Carver, TextThatIsClosedIsFoundBehindOtherText) {
+    const std::string before = "the rest of what somebody wrote of the weather and of the sea that day, and went";
+    Bed bed;
+    bed.noise(kSector);
+    while (bed.size() < 4 * kSector) bed.write(before.substr(0, std::min<std::size_t>(80, 4 * kSector - bed.size())));
+    const std::uint64_t json = bed.size();
+    const std::string plots = "{\n \"plots\": [\"north\", \"south\"],\n \"burrows\": [40, 80, 120]\n}\n";
+    bed.write(plots);
+    bed.fill_sector();
+    // The same within a longer one is a part of it.
+    while (bed.size() < 8 * kSector) bed.write(before.substr(0, std::min<std::size_t>(80, 8 * kSector - bed.size())));
+    bed.write(plots.substr(0, plots.size() - 1) + ", {\"more\": 1}]\n");
+    bed.fill_sector();
+    const auto finds = sweep(bed.medium());
+    EXPECT_THAT(told(finds), testing::Contains(fmt::format("json {}+{}", json, plots.size())));
+    EXPECT_EQ(std::count_if(finds.begin(), finds.end(), [](const Find& f) { return f.format->name == "json"; }), 1);
+}
+
+TEST(Carver, APageWithoutItsEndTagEndsWhereZerosFollowAndTakesNothingFromOthers) {
+    const std::string page =
+        "<!DOCTYPE html>\n<html><head><title>Landing</title></head>\n<body><p>By permit only, and "
+        "never at dusk, when the shearwaters come in.\n<p>The warden meets every boat.\n";
+    Bed bed;
+    bed.write(page);
+    bed.fill_sector();
+    bed.noise(9 * kSector);
+    bed.lay("html-plain.html");
+    CarveOptions options;
+    options.cluster = kSector;
+    const auto finds = sweep(bed.medium(), options);
+    ASSERT_FALSE(finds.empty());
+    EXPECT_EQ(told(finds[0]), fmt::format("html 0+{}", page.size()));
+    EXPECT_EQ(finds[0].measured.end, Measured::End::open);
 }
 
 TEST(Coverage, JoinsRunsThatTouch) {

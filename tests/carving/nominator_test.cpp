@@ -14,7 +14,8 @@ std::vector<std::string> nominated(const Nominator& nominator, std::string head,
     std::vector<Bid> bids;
     nominator.nominate(ByteView(bytes), ByteView(earlier), bids);
     std::vector<std::string> names;
-    for (const Bid& bid : bids) names.emplace_back(bid.format->name);
+    for (const Bid& bid : bids)
+        if (!bid.goes_on) names.emplace_back(bid.format->name);
     return names;
 }
 
@@ -51,6 +52,11 @@ TEST(Nominator, TextThatGoesOnBeginsNowhere) {
         nominated(all, "Two chicks in burrow 14, both ringed. One chick on ledge 3, too young.\n", "and on the ledge."),
         Not(Contains("txt")));
     EXPECT_THAT(nominated(all, "<!DOCTYPE html><html>", "and on the ledge."), Contains("html"));
+    EXPECT_THAT(nominated(all, "# Rings of the north plot, by burrow\n", "it was on the led"), Contains("txt"))
+        << "no line goes on so";
+    EXPECT_THAT(nominated(all, "Count them again at dusk, all of them\n", "it was on the led"), Contains("txt"));
+    EXPECT_THAT(nominated(all, "Count them again at dusk, all of them\n", "it was on the ledge.\n"),
+                Not(Contains("txt")));
 }
 
 TEST(Nominator, NarrowedItNominatesWhatTellsTheWanted) {

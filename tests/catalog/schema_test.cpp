@@ -161,7 +161,35 @@ TEST_P(EarlierCatalog, GoesOnToBeScannedInto) {
     EXPECT_EQ(catalog->overlapping(c)->size(), 2U);
 }
 
-INSTANTIATE_TEST_SUITE_P(Versions, EarlierCatalog, testing::Range(1, kCatalogVersion));
+INSTANTIATE_TEST_SUITE_P(Versions, EarlierCatalog, testing::Range(1, 8));
+
+// Version 8 has the tables of today.
+TEST(Schema, ProofsOfVersion8MeanTheSameToday) {
+    const test::TempFolder folder;
+    const auto path = folder / "old.dredge";
+    for (const int proof : {0, 1, 2, 3}) {
+        std::filesystem::remove(path);
+        {
+            auto catalog = Catalog::open_for_scan(path);
+            ASSERT_TRUE(catalog && catalog->begin());
+            Candidate c;
+            c.id = 1;
+            c.volume = 1;
+            c.record.name = "terns.csv";
+            ASSERT_TRUE(catalog->add(c) && catalog->commit());
+        }
+        sqlite3* handle = nullptr;
+        ASSERT_EQ(sqlite3_open(path.c_str(), &handle), SQLITE_OK);
+        const std::string setup =
+            "UPDATE candidates SET proof = " + std::to_string(proof) + "; PRAGMA user_version = 8";
+        ASSERT_EQ(sqlite3_exec(handle, setup.c_str(), nullptr, nullptr, nullptr), SQLITE_OK);
+        sqlite3_close(handle);
+        const auto opened = Catalog::open(path);
+        ASSERT_TRUE(opened) << opened.error().line();
+        constexpr Proof kToday[] = {Proof::none, Proof::length, Proof::structure, Proof::checksums};
+        EXPECT_EQ(opened->find(1)->value().proof, kToday[proof]);
+    }
+}
 
 TEST(Schema, ACatalogThatCannotBeChangedSaysHowItCanBeRead) {
     const test::TempFolder folder;

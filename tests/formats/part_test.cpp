@@ -4,6 +4,7 @@
 
 #include "formats/format.h"
 #include "formats/unpacking.h"
+#include "support/compound.h"
 #include "support/support.h"
 
 namespace dredger {
@@ -102,6 +103,34 @@ TEST(Parts, StreamsOfACompoundFileAreListsOfPlaces) {
         EXPECT_EQ(length, stream.size) << stream.name;
         EXPECT_EQ(bytes_of(reader, stream, 100).size(), std::min<std::uint64_t>(100, stream.size));
     }
+}
+
+TEST(Parts, SmallStreamsLieInTheOneOfTheRoot) {
+    const auto bytes = sample("doc-office.doc");
+    const Apart told = apart("ole2", bytes);
+    const auto summary = std::find_if(told.parts.begin(), told.parts.end(),
+                                      [](const Part& part) { return part.name == "\x05SummaryInformation"; });
+    ASSERT_NE(summary, told.parts.end());
+    EXPECT_LT(summary->size, 4096U);
+    EXPECT_EQ(summary->check, Part::Check::right);
+    const test::MemoryMedium medium(bytes);
+    Budget budget;
+    Reader reader(medium, budget);
+    // A property set begins with its byte order ([MS-OLEPS] 2.21).
+    EXPECT_EQ(bytes_of(reader, *summary, 4), std::string_view("\xFE\xFF\0\0", 4));
+}
+
+// What stands before the cut is had.
+TEST(Parts, ACompoundFileThatIsCutStillTellsItsStreams) {
+    test::Compound file;
+    file.add(u"Counts", std::string(5000, 'c'));
+    file.add(u"Ledges", std::string(9000, 'l'));
+    const auto bytes = file.bytes();
+    auto cut = bytes;
+    cut.resize(bytes.size() - test::Compound::kSector);
+    EXPECT_THAT(names(apart("ole2", bytes)), testing::ElementsAre("Counts", "Ledges"));
+    EXPECT_EQ(names(apart("ole2", cut)), names(apart("ole2", bytes)));
+    EXPECT_EQ(apart("ole2", cut).measured.end, Measured::End::broken);
 }
 
 TEST(Parts, MessagesOfAMailboxBeginBehindTheirLines) {

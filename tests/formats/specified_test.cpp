@@ -3,12 +3,15 @@
 #include <gmock/gmock.h>
 #include <random>
 
+#include "base/crc32c.h"
 #include "base/digest.h"
 #include "formats/format.h"
 #include "support/support.h"
 
 namespace dredger {
 namespace {
+
+using namespace std::string_view_literals;
 
 using test::MemoryMedium;
 using End = Measured::End;
@@ -232,6 +235,151 @@ TEST(Specified, PasswordDatabase) {
     std::string damaged = vault.bytes();
     damaged[14] = '!';
     EXPECT_EQ(measured("kdbx", damaged).end, End::nonsense) << "the checksum of its header";
+}
+
+TEST(Specified, ChunksOfADrawing) {
+    Layout chunks;
+    chunks.text("CDRBvrsn").little(2, 4).little(1100, 2).text("LIST").little(12, 4).text("doc x").fill(7, 'd');
+    expect_whole("cdr", Layout().text("RIFF").little(chunks.size(), 4).text(chunks.bytes()).bytes());
+}
+
+TEST(Specified, InDesign) {
+    constexpr std::string_view kMaster =
+        "\x06\x06\xED\xF5\xD8\x1D\x46\xE5\xBD\x31\xEF\xE7\xFE\x74\xB7\x1D"
+        "DOCUMENT\1";
+    Layout document;
+    for (const int page : {0, 1}) {
+        document.text(kMaster)
+            .up_to(4096 * static_cast<std::size_t>(page) + 264)
+            .little(7 + page, 8)
+            .fill(8)
+            .little(3, 4);
+        document.up_to(4096 * static_cast<std::size_t>(page + 1));
+    }
+    document.up_to(3 * 4096, 'p');
+    document.text("\xDE\x39\x39\x79\x51\x88\x4B\x6C\x8E\x63\xEE\xF8\xAE\xE0\xDD\x38")
+        .little(1, 4)
+        .little(2, 4)
+        .little(4032, 4)
+        .fill(4, '\xFF');
+    document.fill(4032, 'o');
+    document.text("\xFD\xCE\xDB\x70\xF7\x86\x4B\x4F\xA4\xD3\xC7\x28\xB3\x41\x71\x06")
+        .little(1, 4)
+        .little(2, 4)
+        .little(4032, 4)
+        .fill(4, '\xFF');
+    expect_whole("indd", document.bytes());
+}
+
+TEST(Specified, DrawingsOfTwoThousandFour) {
+    std::string header(0x6C, '\0');
+    header.replace(0, 11, "AcFssFcAJMB");
+    const auto put = [&](std::size_t at, std::uint64_t value) {
+        for (std::size_t i = 0; i < 8; ++i) header[at + i] = static_cast<char>(value >> (8 * i));
+    };
+    put(0x2C, 0x900);
+    put(0x34, 0xA00);
+    std::uint32_t row = 1;
+    for (char& c : header) {
+        row = row * 0x343FD + 0x269EC3;
+        c = static_cast<char>(c ^ static_cast<char>(row >> 16));
+    }
+    const std::string tail(0x14, 't');
+    Layout drawing;
+    drawing.text("AC1018").up_to(0x80).text(header).text(tail).up_to(0xA00, 'd').text(header).text(tail);
+    expect_whole("dwg", drawing.bytes());
+}
+
+TEST(Specified, EarlierDrawings) {
+    Layout drawing;
+    drawing.text("AC1015").up_to(0x0D).little(0x400, 4).up_to(0x15).little(3, 4);
+    for (const std::uint64_t section : {0, 1, 2})
+        drawing.little(section, 1).little(0x80 + 0x40 * section, 4).little(0x40, 4);
+    drawing.little(0, 2).text(std::string_view("\x95\xA0\x4E\x28\x99\x82\x1A\xE5\x5E\x41\xE0\x5F\x9D\x3A\x4D\0", 16));
+    drawing.up_to(0x200, 's').text("\x2B\x84\xDE\x31\xD7\x6C\x60\x40\xAC\xDB\xBF\xF6\xED\xC3\x55\xFE");
+    drawing.up_to(0x400, 'x')
+        .text("\x1F\x25\x6D\x07\xD4\x36\x28\x28\x9D\x57\xCA\x3F\x9D\x44\x10\x2B")
+        .little(80, 4)
+        .fill(80, 'p');
+    drawing.text("\xE0\xDA\x92\xF8\x2B\xC9\xD7\xD7\x62\xA8\x35\xC0\x62\xBB\xEF\xD4");
+    const Measured found = measured("dwg", drawing.bytes() + std::string(4096, 'x'));
+    EXPECT_TRUE(found.is_whole()) << found.trouble;
+    EXPECT_EQ(found.length, drawing.size());
+}
+
+TEST(Specified, HeapOfACamera) {
+    Layout picture;
+    picture.text("II").little(26, 4).text("HEAPCCDR").up_to(26).fill(700, '\xA7');
+    picture.little(2, 2).little(0x2008, 2).little(300, 4).little(0, 4).little(0x300A, 2).little(400, 4).little(300, 4);
+    picture.little(700, 4);
+    expect_whole("crw", picture.bytes());
+}
+
+TEST(Specified, ProgramDatabase) {
+    Layout symbols;
+    symbols.text("Microsoft C/C++ MSF 7.00\r\n\x1A").text("DS").fill(3).little(512, 4).little(1, 4).little(5, 4);
+    symbols.little(600, 4).little(0, 4).little(3, 4).up_to(3 * 512).little(2, 4).little(4, 4).up_to(5 * 512, 's');
+    expect_whole("msf", symbols.bytes());
+}
+
+TEST(Specified, PagesOfATablespace) {
+    constexpr std::size_t kPage = 16384;
+    std::string space;
+    for (std::uint64_t page = 0; page < 3; ++page) {
+        Layout one;
+        one.fill(4).big(page, 4).fill(16).big(page == 0 ? 8 : 17855, 2).fill(8).big(9, 4);
+        if (page == 0) one.big(9, 4).fill(4).big(3, 4).fill(4).big(0x15, 4);
+        one.up_to(kPage - 4, 'r');
+        space += one.big(crc32c(std::as_bytes(std::span(one.bytes()))), 4).bytes();
+    }
+    expect_whole("innodb", space);
+    EXPECT_EQ(measured("innodb", space).proof, Proof::checksums);
+    space[kPage + 4000] = '!';
+    EXPECT_EQ(measured("innodb", space).proof, Proof::chain) << "a page of another sum";
+    space[kPage + 7] = 2;
+    EXPECT_EQ(measured("innodb", space).end, End::broken) << "a page of another number";
+}
+
+TEST(Specified, StoresWhoseEndNothingTells) {
+    std::string server, bird;
+    for (std::uint64_t page = 0; page < 9; ++page) {
+        server += Layout().text("\1\x0F").up_to(32).little(page, 4).little(1, 2).up_to(8192, 'r').bytes();
+        Layout one;
+        one.little(page == 0 ? 1 : 5, 1).fill(1).little(0x3039, 2);
+        if (page == 0) one.up_to(16).little(4096, 2).little(0x800D, 2);
+        bird += one.up_to(4096, 'r').bytes();
+    }
+    for (const auto& [name, store] : {std::pair("mdf", server), std::pair("firebird", bird)}) {
+        const Measured found = measured(name, store + std::string(16384, 'x'));
+        EXPECT_EQ(found.end, End::open) << name;
+        EXPECT_EQ(found.length, store.size()) << name;
+        EXPECT_EQ(measured(name, store.substr(0, 20000)).end, End::nonsense) << name << ": too little to believe it";
+    }
+}
+
+TEST(Specified, ARegionOfAWorld) {
+    // Two chunks of "station", packed with zlib.
+    constexpr std::string_view kChunk = "\x78\x9C\x2B\x2E\x49\x2C\xC9\xCC\xCF\x03\x00\x0C\x20\x03\x03"sv;
+    Layout region;
+    region.big(2, 3).little(1, 1).up_to(40).big(3, 3).little(1, 1).up_to(8192);
+    for (const std::size_t end : {3 * 4096, 4 * 4096})
+        region.big(kChunk.size() + 1, 4).little(2, 1).text(kChunk).up_to(end);
+    expect_whole("region", region.bytes());
+}
+
+TEST(Specified, ListOfABackup) {
+    Layout list;
+    list.text("mbdb\5").fill(1);
+    for (int n = 0; n < 3; ++n) {
+        for (const std::string_view word : {"CameraRollDomain", "Media/DCIM/100STATN/0001.JPG"})
+            list.big(word.size(), 2).text(word);
+        list.big(0xFFFF, 2).big(20, 2).fill(20, 'h').big(0xFFFF, 2).fill(39).little(1, 1);
+        for (const std::string_view word : {"type", "nest"}) list.big(word.size(), 2).text(word);
+    }
+    const Measured found = measured("mbdb", list.bytes() + std::string(4096, '\0'));
+    EXPECT_TRUE(found.is_whole()) << found.trouble;
+    EXPECT_EQ(found.length, list.size());
+    EXPECT_EQ(measured("mbdb", list.bytes().substr(0, 40)).end, End::nonsense);
 }
 
 TEST(Specified, LengthsThatCanNotBeAreNoFiles) {

@@ -30,9 +30,9 @@ TEST(PlainText, ComesAsUtf8FromWhateverItWasWrittenIn) {
 
 TEST(PlainText, IsCutBetweenCharacters) {
     std::string hens;
-    while (hens.size() < 3 * kMostText) hens += "ü";
+    while (hens.size() < 3 * kMaxText) hens += "ü";
     const std::string text = text_of(hens);
-    EXPECT_LE(text.size(), kMostText);
+    EXPECT_LE(text.size(), kMaxText);
     EXPECT_EQ(text.size() % 2, 0U);
     EXPECT_EQ(text, hens.substr(0, text.size()));
 }

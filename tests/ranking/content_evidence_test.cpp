@@ -18,7 +18,9 @@ TEST(ContentEvidence, OnlyWhatIsProvenThroughoutIsSound) {
     EXPECT_EQ(judged(whole(9000, Proof::checksums), 3).band, Band::sound);
     EXPECT_EQ(judged(whole(9000, Proof::structure)).check, Check::plausible);
     EXPECT_EQ(judged(whole(9000, Proof::length)).band, Band::patchy);
-    EXPECT_EQ(judged(open_ended(9000, Proof::structure)).band, Band::sound);
+    EXPECT_EQ(judged(whole(9000, Proof::structure)).band, Band::sound);
+    EXPECT_EQ(judged(whole(9000, Proof::chain)).band, Band::patchy);
+    EXPECT_EQ(judged(open_ended(9000, Proof::structure)).band, Band::patchy) << "zeros are no proof of an end";
     EXPECT_EQ(judged(open_ended(9000, Proof::structure), 1, false).band, Band::patchy);
 }
 
@@ -26,6 +28,14 @@ TEST(ContentEvidence, PiecesThatNoChecksumProvesAreNeverSound) {
     const Prospect prospect = judged(whole(9000, Proof::structure), 2);
     EXPECT_EQ(prospect.band, Band::patchy);
     EXPECT_THAT(prospect.reasons, Contains(HasSubstr("2 pieces that fit")));
+}
+
+TEST(ContentEvidence, WhatGoesOnBehindItsEndIsNotSound) {
+    const Measured measured = whole(9000, Proof::checksums);
+    const Prospect prospect = judge_content({measured, 9000, 1, false, "jpeg", true});
+    EXPECT_EQ(prospect.band, Band::patchy);
+    EXPECT_EQ(prospect.check, Check::verified);
+    EXPECT_THAT(prospect.reasons, Contains(HasSubstr("something follows it")));
 }
 
 TEST(ContentEvidence, ABrokenFileIsWorthWhatMakesSense) {

@@ -50,7 +50,8 @@ TEST_F(DeepScanTest, FindsWhatNoRecordTellsOf) {
         laid.lay(pieces);
         EXPECT_EQ(at->second.layout.extents, laid.extents) << file["path"];
         EXPECT_EQ(at->second.record.size, file["size"].get<std::uint64_t>());
-        EXPECT_EQ(at->second.prospect.band, Band::sound);
+        const bool is_proven = at->second.proof == Proof::checksums;
+        EXPECT_EQ(at->second.prospect.band, is_proven ? Band::sound : Band::patchy) << file["path"];
         EXPECT_EQ(at->second.record.state, State::lost);
     }
     EXPECT_EQ(found.size(), expected);
@@ -130,6 +131,46 @@ TEST_F(DeepScanTest, OtherWishesSearchAgain) {
     request.formats = {};
     ASSERT_TRUE(run(request));
     EXPECT_EQ(count(), 8U);
+}
+
+// Every part of the medium that is to be searched stands in the catalog before the first one is.
+TEST_F(DeepScanTest, AllThatIsToBeDoneIsWrittenDown) {
+    ScanRequest request = deep("ringing-station-drive");
+    request.until_count = 1;
+    const auto report = run(request);
+    ASSERT_TRUE(report);
+    ASSERT_TRUE(report->is_over);
+    const auto catalog = Catalog::open(folder_ / "a.dredge").value();
+    unsigned planned = 0, left = 0;
+    const auto volumes = catalog.volumes().value();
+    for (const ScannedVolume& volume : volumes) {
+        const auto sweep = *catalog.sweep_of(volume.id);
+        if (!sweep) continue;
+        ++planned;
+        left += sweep->done ? 0 : 1;
+        std::uint64_t ground = 0;
+        const auto extents = catalog.ground_of(volume.id).value();
+        for (const Extent& extent : extents) ground += extent.length;
+        EXPECT_EQ(sweep->total, ground);
+    }
+    EXPECT_EQ(planned, 5U) << "the three volumes, and what lies before and behind them";
+    EXPECT_EQ(left, planned);
+}
+
+TEST_F(DeepScanTest, AnotherStateInTheCatalogIsToldOf) {
+    const ScanRequest request = deep("ringing-station-drive");
+    ASSERT_TRUE(run(request));
+    {
+        auto catalog = Catalog::open_for_scan(folder_ / "a.dredge").value();
+        Sweep sweep = **catalog.sweep_of(catalog.volumes()->front().id);
+        sweep.done = false;
+        sweep.state = R"({"dropped": "many", "given_up": 0, "taken": [], "doubtful": []})";
+        ASSERT_TRUE(catalog.save_sweep(sweep));
+    }
+    const auto again = run(request);
+    ASSERT_FALSE(again);
+    EXPECT_EQ(again.error().kind, ErrorKind::not_understood);
+    EXPECT_THAT(again.error().line(), HasSubstr("scan again into a new catalog"));
 }
 
 TEST_F(DeepScanTest, StopsWhenWhatIsWantedHasTurnedUp) {

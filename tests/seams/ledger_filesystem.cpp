@@ -36,13 +36,13 @@ static_assert(sizeof(Line) == 128);
 
 constexpr std::string_view kMagic = "LEDGERFS";
 constexpr std::uint64_t kLedgerAt = 512;
-constexpr std::uint32_t kMostLines = 65'536;
+constexpr std::uint32_t kMaxLines = 65'536;
 
 std::optional<Head> head_of(const Medium& volume, std::uint64_t at) {
     const auto sector = bytes_at(volume, at, kLedgerAt);
     if (!sector || !ByteView(*sector).has(0, kMagic)) return std::nullopt;
     const Head head = *ByteView(*sector).as<Head>(0);
-    if (head.cluster_size < 512 || head.cluster_count == 0 || head.lines > kMostLines) return std::nullopt;
+    if (head.cluster_size < 512 || head.cluster_count == 0 || head.lines > kMaxLines) return std::nullopt;
     return head;
 }
 

@@ -74,7 +74,7 @@ std::string ledger_volume(const std::vector<Entry>& entries) {
 
 test::Ran run(const std::vector<std::string>& words) {
     test::RunOptions options;
-    options.program = DREDGER_WITH_SEAMS;
+    options.program = "dredger_with_seams";
     return test::run_program(words, options);
 }
 

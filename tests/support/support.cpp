@@ -23,6 +23,11 @@ fs::path place_of(const std::string& file) {
     throw std::runtime_error("no fixture " + file);
 }
 
+// The programs that tests drive are built with them.
+std::string beside_this_program(const std::string& name) {
+    return fs::read_symlink("/proc/self/exe").replace_filename(name).string();
+}
+
 }  // namespace
 
 TempFolder::TempFolder() {
@@ -156,7 +161,7 @@ Ran run_program(const std::vector<std::string>& words, const RunOptions& options
         ::dup2(to_out, 1);
         ::dup2(to_err, 2);
         std::vector<std::string> all = {"/bin/sh", "-c", options.before + " exec \"$0\" \"$@\"",
-                                        options.program.empty() ? DREDGER_PROGRAM : options.program};
+                                        beside_this_program(options.program)};
         all.insert(all.end(), words.begin(), words.end());
         std::vector<char*> pointers;
         for (std::string& word : all) pointers.push_back(word.data());

@@ -102,7 +102,7 @@ struct RunOptions {
     std::string before;  // shell words before the program: "ulimit -f 100;"
     int signal = 0;      // sent to it after `after_milliseconds`
     int after_milliseconds = 0;
-    std::string program = {};  // another one than the built one
+    std::string program = "dredger";  // of those that are built with the tests
 };
 Ran run_program(const std::vector<std::string>& words, const RunOptions& options = {});
 

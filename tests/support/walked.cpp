@@ -21,7 +21,7 @@ namespace {
 
 WalkOptions options_as_in_a_scan() {
     WalkOptions options;
-    options.content_fits_name = content_fits_name;
+    options.head_for_name = head_for_name;
     options.content_end = [](std::string_view name, const Medium& content) { return content_end(name, content); };
     return options;
 }

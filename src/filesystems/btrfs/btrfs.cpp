@@ -79,8 +79,19 @@ void Btrfs::read_space() {
             "the map of used space is damaged: what is overwritten is told by the files' records alone");
 }
 
+std::vector<FileRoot> Btrfs::roots() const {
+    const Subvolumes found = read_subvolumes(nodes_);
+    std::vector<FileRoot> roots;
+    for (const std::uint64_t id : found.in_order()) {
+        const Subvolume& subvolume = found.by_id.at(id);
+        const bool is_frozen = subvolume.is_frozen();
+        roots.push_back({id, subvolume.name, is_frozen, is_frozen ? subvolume.generation : 0, subvolume.made});
+    }
+    return roots;
+}
+
 Result<void> Btrfs::walk(const WalkOptions& options, RecordSink& sink, std::vector<std::string>& warnings) const {
-    Walk(nodes_, options, sink, warnings).run();
+    BtrfsWalk(nodes_, options, sink, warnings).run();
     return {};
 }
 

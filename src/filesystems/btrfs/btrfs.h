@@ -17,6 +17,7 @@ class Btrfs final : public FileSystem {
 
     const VolumeFacts& facts() const override { return facts_; }
     const SpaceMap& space() const override { return space_; }
+    std::vector<FileRoot> roots() const override;
     Result<void> walk(const WalkOptions& options, RecordSink& sink, std::vector<std::string>& warnings) const override;
 
   private:

@@ -7,13 +7,13 @@ namespace {
 
 constexpr std::uint64_t kLargestFile = std::uint64_t{1} << 62;
 
-FileTime time_of(const Timespec& time) {
-    return {static_cast<std::int64_t>(time.sec.value()), std::min<std::uint32_t>(time.nsec, 999'999'999)};
-}
-
 std::string text_of(ByteView bytes) { return {reinterpret_cast<const char*>(bytes.bytes().data()), bytes.size()}; }
 
 }  // namespace
+
+FileTime time_of(const Timespec& time) {
+    return {static_cast<std::int64_t>(time.sec.value()), std::min<std::uint32_t>(time.nsec, 999'999'999)};
+}
 
 std::optional<Inode> parse_inode(ByteView data) {
     const auto item = data.as<InodeItem>(0);
@@ -79,13 +79,13 @@ std::optional<FileExtent> parse_file_extent(const Key& key, ByteView data) {
 }
 
 void FileExtents::cover(std::uint64_t first, std::uint64_t last, std::uint64_t leaf_generation) {
-    constexpr std::size_t kMost = 4096;
+    constexpr std::size_t kMax = 4096;
     for (const Cover& cover : covers_)
         if (cover.generation >= leaf_generation && cover.first <= first && last <= cover.last) return;
     std::erase_if(covers_, [&](const Cover& cover) {
         return cover.generation <= leaf_generation && first <= cover.first && cover.last <= last;
     });
-    if (covers_.size() >= kMost) return;
+    if (covers_.size() >= kMax) return;
     covers_.push_back({first, last, leaf_generation});
     for (auto there = extents_.lower_bound(first); there != extents_.end() && there->first <= last;)
         there = there->second.first < leaf_generation ? extents_.erase(there) : std::next(there);
@@ -120,10 +120,10 @@ std::uint64_t FileExtents::told_by(const ByStart& extents) {
 }
 
 std::optional<FileExtents::ByStart> FileExtents::version_of(std::uint64_t stored) const {
-    constexpr unsigned kMostLeftOut = 64;  // generations
+    constexpr unsigned kMaxLeftOut = 64;  // generations
     ByStart some = extents_;
     std::uint64_t told = told_by(some);
-    for (unsigned n = 0; n < kMostLeftOut && told > stored; ++n) {
+    for (unsigned n = 0; n < kMaxLeftOut && told > stored; ++n) {
         std::uint64_t earliest = UINT64_MAX;
         for (const auto& [start, entry] : some) earliest = std::min(earliest, entry.first);
         std::erase_if(some, [&](const auto& one) { return one.second.first == earliest; });

@@ -11,6 +11,8 @@
 
 namespace dredger::btrfs {
 
+FileTime time_of(const Timespec& time);
+
 struct Inode {
     std::uint64_t generation = 0;  // of the transaction that made it
     std::uint64_t sequence = 0;    // goes up with each change

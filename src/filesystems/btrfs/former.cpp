@@ -7,8 +7,8 @@
 namespace dredger::btrfs {
 namespace {
 
-constexpr std::size_t kMostFiles = 2'000'000;
-constexpr std::size_t kMostSums = 4'000'000;
+constexpr std::size_t kMaxFiles = 2'000'000;
+constexpr std::size_t kMaxSums = 4'000'000;
 constexpr std::uint64_t kAtOnce = 1 << 20;  // bytes read together
 
 bool is_file_tree(std::uint64_t owner) { return owner == FS_TREE || (owner >= FIRST_FREE && owner <= LAST_FREE); }
@@ -121,7 +121,7 @@ void Former::take_leaf(const Node& leaf, const std::function<bool(std::uint64_t,
         auto& tree = files_[owner];
         const auto there = tree.find(inode);
         if (there != tree.end()) return &there->second;
-        if (count_ >= kMostFiles) return nullptr;
+        if (count_ >= kMaxFiles) return nullptr;
         ++count_;
         return &tree[inode];
     };
@@ -190,7 +190,7 @@ void Former::take_leaf(const Node& leaf, const std::function<bool(std::uint64_t,
 }
 
 void Former::take_sums(const Node& leaf) {
-    for (std::size_t i = 0; i < leaf.count() && sums_.size() < kMostSums; ++i) {
+    for (std::size_t i = 0; i < leaf.count() && sums_.size() < kMaxSums; ++i) {
         const auto entry = leaf.item(i);
         if (!entry || entry->key.objectid != EXTENT_CSUM || entry->key.type != EXTENT_CSUM_ITEM) continue;
         const std::uint64_t length = entry->data.size() / sizeof(std::uint32_t) * sector_size_;

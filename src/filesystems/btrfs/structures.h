@@ -72,7 +72,7 @@ struct SuperBlock {  // up to the label
     char label[256];
 };
 static_assert(sizeof(SuperBlock) == 0x22B);
-inline constexpr std::size_t kSystemChunks = 0x32B, kMostSystemChunks = 2048, kBackupRoots = 0xB2B,
+inline constexpr std::size_t kSystemChunks = 0x32B, kMaxSystemChunks = 2048, kBackupRoots = 0xB2B,
                              kSuperBlockSize = 4096;
 
 struct BackupRoot {  // btrfs_root_backup, from its start; 168 bytes in all
@@ -197,6 +197,23 @@ struct RootItem {
     std::uint8_t level;
 };
 static_assert(sizeof(RootItem) == 239);
+inline constexpr std::uint64_t ROOT_SUBVOL_RDONLY = 1;
+
+struct RootItemExtension {          // behind it, since Linux 3.6
+    little_uint64_t generation_v2;  // another generation than above: an older system wrote last, and left the rest
+    std::byte uuid[16];
+    std::byte parent_uuid[16];  // zeros: it was not made as a snapshot
+    std::byte received_uuid[16];
+    little_uint64_t ctransid;
+    little_uint64_t otransid;
+    little_uint64_t stransid;
+    little_uint64_t rtransid;
+    Timespec ctime;
+    Timespec otime;
+    Timespec stime;
+    Timespec rtime;
+};
+static_assert(sizeof(RootItemExtension) == 136);
 
 struct RootRef {  // and its name
     little_uint64_t dirid;

@@ -11,8 +11,8 @@
 namespace dredger::btrfs {
 namespace {
 
-constexpr int kMostLevels = 8;
-constexpr std::size_t kMostChunks = 1 << 20;
+constexpr int kMaxLevels = 8;
+constexpr std::size_t kMaxChunks = 1 << 20;
 
 bool has_right_sum(std::span<const std::byte> bytes) {
     constexpr std::size_t kSum = 32;
@@ -42,7 +42,7 @@ std::optional<Geometry> parse_superblock(ByteView bytes) {
         return std::nullopt;
     const std::string label(sb->label, sizeof sb->label);
     g.label = printable(label.substr(0, label.find('\0')));
-    const std::size_t end = kSystemChunks + std::min<std::size_t>(sb->sys_chunk_array_size, kMostSystemChunks);
+    const std::size_t end = kSystemChunks + std::min<std::size_t>(sb->sys_chunk_array_size, kMaxSystemChunks);
     for (std::size_t at = kSystemChunks; at + sizeof(DiskKey) + sizeof(Chunk) <= end;) {
         const auto key = bytes.as<DiskKey>(at);
         const auto chunk = bytes.as<Chunk>(at + sizeof(DiskKey));
@@ -63,7 +63,7 @@ std::optional<Geometry> parse_superblock(ByteView bytes) {
 
 bool ChunkMap::add(const Key& key, ByteView bytes, std::uint64_t devid, std::uint64_t volume_size) {
     const auto chunk = bytes.as<Chunk>(0);
-    if (!chunk || chunks_.size() >= kMostChunks || chunk->length == 0 || !checked_add(key.offset, chunk->length))
+    if (!chunk || chunks_.size() >= kMaxChunks || chunk->length == 0 || !checked_add(key.offset, chunk->length))
         return false;
     const bool is_striped = (chunk->type & (BLOCK_GROUP_RAID0 | BLOCK_GROUP_RAID10 | BLOCK_GROUP_RAID56)) != 0;
     if (is_striped && chunk->num_stripes > 1) return false;
@@ -150,7 +150,7 @@ bool Nodes::read_chunks(std::vector<std::string>& warnings) {
         whole = walk(root, [&](const Node::Entry& entry, const Header&) {
             if (entry.key.type == CHUNK_ITEM)
                 found.emplace_back(entry.key, std::vector(entry.data.bytes().begin(), entry.data.bytes().end()));
-            return found.size() < kMostChunks;
+            return found.size() < kMaxChunks;
         });
         for (const auto& [key, chunk] : found)
             elsewhere += chunks_.add(key, ByteView(chunk), geometry_.devid, volume_->size()) ? 0 : 1;
@@ -167,7 +167,7 @@ bool Nodes::read_chunks(std::vector<std::string>& warnings) {
 
 std::optional<Node> Nodes::parse(std::vector<std::byte>&& bytes, std::uint64_t logical, std::uint64_t place) const {
     const auto header = ByteView(bytes).as<Header>(0);
-    if (!header || header->bytenr != logical || header->level >= kMostLevels ||
+    if (!header || header->bytenr != logical || header->level >= kMaxLevels ||
         !std::equal(geometry_.fsid.begin(), geometry_.fsid.end(), header->fsid))
         return std::nullopt;
     if (geometry_.has_crc && !has_right_sum(bytes)) return std::nullopt;
@@ -195,7 +195,9 @@ struct Tree {
     using Node = btrfs::Node;
 
     const Nodes& nodes;
+    const Nodes::Enter& enter;
 
+    bool is_passed_over(Address logical) const { return enter && !enter(logical); }
     std::optional<Node> read(Address logical, int level) const {
         auto node = nodes.read(logical);
         return node && (level < 0 || node->header().level == level) ? std::move(node) : std::nullopt;
@@ -211,11 +213,21 @@ struct Tree {
 
 }  // namespace
 
-bool Nodes::walk(std::uint64_t root, const std::function<bool(const Node::Entry&, const Header&)>& visit) const {
-    const Tree tree{*this};
+bool Nodes::walk(std::uint64_t root, const Visit& visit, const Enter& enter) const {
+    return walk_tree(root, nullptr, visit, enter);
+}
+
+bool Nodes::walk_from(std::uint64_t root, const Key& from, const Visit& visit) const {
+    return walk_tree(root, &from, visit, {});
+}
+
+bool Nodes::walk_tree(std::uint64_t root, const Key* from, const Visit& visit, const Enter& enter) const {
+    const Tree tree{*this, enter};
     BtreeCursor cursor(tree);
     bool whole = true;
-    for (bool more = cursor.first(root); more; more = cursor.next()) {
+    if (tree.is_passed_over(root)) return true;
+    for (bool more = from != nullptr ? cursor.lower_bound(root, *from) : cursor.first(root); more;
+         more = cursor.next()) {
         const auto entry = cursor.leaf().item(cursor.index());
         whole = whole && entry;
         if (entry && !visit(*entry, cursor.leaf().header())) break;

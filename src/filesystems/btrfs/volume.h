@@ -99,10 +99,17 @@ class Nodes {
     // From any of its copies.
     std::optional<Node> read(std::uint64_t logical) const;
 
-    // Every item of a tree from `from` on, in order, until `visit` says false. False: a part of it can't be read.
-    bool walk(std::uint64_t root, const std::function<bool(const Node::Entry&, const Header&)>& visit) const;
+    // Every item of a tree, in order, until `visit` says false. False: a part of it can't be read. Nodes that `enter`
+    // says false of are passed over, with all that is below them.
+    using Visit = std::function<bool(const Node::Entry&, const Header&)>;
+    using Enter = std::function<bool(std::uint64_t logical)>;
+    bool walk(std::uint64_t root, const Visit& visit, const Enter& enter = {}) const;
+    // The same from the first item on whose key is not less than `from`.
+    bool walk_from(std::uint64_t root, const Key& from, const Visit& visit) const;
 
   private:
+    bool walk_tree(std::uint64_t root, const Key* from, const Visit& visit, const Enter& enter) const;
+
     MediumPtr volume_;
     const Geometry& geometry_;
     ChunkMap chunks_;

@@ -10,6 +10,10 @@ namespace {
 
 constexpr std::uint64_t kTopFolder = 256;  // of every file tree
 
+std::uint64_t mixed(std::uint64_t number, std::uint64_t more) {
+    return (number ^ more) * 0x9E3779B97F4A7C15U + (number >> 29);
+}
+
 bool stores_content(const Inode& inode) {
     const unsigned type = inode.mode & kTypeMask;
     return type == kFileType || type == kFolderType || type == kSymlinkType;
@@ -18,21 +22,25 @@ bool stores_content(const Inode& inode) {
 }  // namespace
 
 // The same in all snapshots of a file: number, birth and nothing else of it never change.
-std::uint64_t Walk::id_of(std::uint64_t number, const Inode& inode) {
+std::uint64_t BtrfsWalk::id_of(std::uint64_t number, const Inode& inode) {
     std::uint64_t id = number;
     for (const std::uint64_t part : {inode.generation, static_cast<std::uint64_t>(inode.created.seconds),
                                      std::uint64_t{inode.created.nanoseconds}})
-        id = (id ^ part) * 0x9E3779B97F4A7C15U + (id >> 29);
+        id = mixed(id, part);
     return id;
 }
 
-void Walk::run() {
-    read_roots();
-    for (auto& [id, root] : roots_) learn_tree(root);
+void BtrfsWalk::run() {
+    const Subvolumes found = read_subvolumes(nodes_);
+    if (!found.any) ++damaged_trees_;
+    if (!found.is_newest) warnings_.emplace_back("the newest tree of roots is damaged: an older one is used");
+    for (const auto& [id, root] : found.by_id) static_cast<Subvolume&>(roots_[id]) = root;
+    order_ = found.in_order();
+    for (const std::uint64_t id : order_) learn_tree(roots_[id]);
     if (!options_.live_only && !stopped_) {
         const auto is_live = [this](std::uint64_t root, std::uint64_t inode) {
             const auto tree = roots_.find(root);
-            return tree != roots_.end() && tree->second.inodes.contains(inode);
+            return tree != roots_.end() && has_inode(tree->second, inode);
         };
         stopped_ = !former_.read(nodes_, is_live, options_.go_on);
         for (const auto& [root, files] : former_.files())
@@ -41,67 +49,55 @@ void Walk::run() {
                 file.extents.each([&](const FileExtent& e) { wanted_extents_[e.logical] = e.generation; });
             }
     }
-    for (const auto& [id, root] : roots_) emit_tree(id, root);
+    for (const std::uint64_t id : order_) emit_tree(id, roots_[id]);
     if (!options_.live_only) walk_deleted();
     warn_of(damaged_trees_, "trees are damaged: the files in their lost parts are missing");
 }
 
-// The newest tree of roots that can be read.
-void Walk::read_roots() {
-    std::vector<std::uint64_t> candidates = {nodes_.geometry().root};
-    for (const BackupRoot& backup : nodes_.geometry().backups) candidates.push_back(backup.tree_root);
-    for (std::size_t i = 0; i < candidates.size(); ++i) {
-        roots_.clear();
-        const bool whole = nodes_.walk(candidates[i], [&](const Node::Entry& entry, const Header&) {
-            const Key& key = entry.key;
-            if (key.objectid != FS_TREE && (key.objectid < FIRST_FREE || key.objectid > LAST_FREE)) return true;
-            if (key.type == ROOT_ITEM) {
-                const auto item = entry.data.as<RootItem>(0);
-                if (item && item->refs > 0) roots_[key.objectid].tree = item->bytenr;
-            } else if (key.type == ROOT_BACKREF) {
-                const auto ref = entry.data.as<RootRef>(0);
-                const auto name =
-                    ref ? entry.data.slice(sizeof(RootRef), ref->name_len) : tl::unexpected<Error>(Error{});
-                if (!ref || !name) return true;
-                Root& root = roots_[key.objectid];
-                root.parent = key.offset;
-                root.folder = ref->dirid;
-                root.name = {reinterpret_cast<const char*>(name->bytes().data()), name->size()};
-            }
-            return true;
-        });
-        std::erase_if(roots_, [](const auto& root) { return root.second.tree == 0; });
-        if (i > 0 && !roots_.empty())
-            warnings_.emplace_back("the newest tree of roots is damaged: an older one is used");
-        if (whole || !roots_.empty()) return;
-    }
-    ++damaged_trees_;
-}
-
-void Walk::learn_tree(Root& root) {
+void BtrfsWalk::learn_tree(Root& root) {
     bool is_folder = false;
     std::uint64_t number = 0;
-    const bool whole = nodes_.walk(root.tree, [&](const Node::Entry& entry, const Header&) {
+    const auto visit = [&](const Node::Entry& entry, const Header&) {
         const Key& key = entry.key;
         if (key.type == INODE_ITEM) {
             const auto inode = parse_inode(entry.data);
             number = key.objectid;
             is_folder = inode && (inode->mode & kTypeMask) == kFolderType;
             // One without a name only waits for being removed.
-            if (inode && inode->links > 0) root.inodes.insert(number);
+            if (inode && inode->links > 0) root.inodes[number] = true;
+            if (root.inodes.size() % 65'536 == 1) go_on("reading trees", root.inodes.size(), 0);
         } else if (key.type == INODE_REF && is_folder && key.objectid == number && number != kTopFolder) {
             const auto names = names_in(key, entry.data);
             if (!names.empty()) root.folders[number] = names.front();
         }
-        if (options_.go_on && root.inodes.size() % 65'536 == 1 &&
-            !options_.go_on("reading trees", root.inodes.size(), 0))
-            stopped_ = true;
         return !stopped_;
+    };
+    const bool whole = nodes_.walk(root.bytenr, visit, [&](std::uint64_t node) {
+        const bool is_new = learned_nodes_.insert(node).second;
+        root.shares_nodes = root.shares_nodes || !is_new;
+        return is_new;
     });
     if (!whole && !stopped_) ++damaged_trees_;
 }
 
-FolderPlace Walk::place_of(std::uint64_t root, std::uint64_t folder) const {
+bool BtrfsWalk::has_inode(Root& root, std::uint64_t number) const {
+    if (const auto known = root.inodes.find(number); known != root.inodes.end()) return known->second;
+    if (!root.shares_nodes) return false;
+    const auto found = whole(root, number).inode;
+    return root.inodes[number] = found && found->links > 0;
+}
+
+const std::optional<Name>& BtrfsWalk::folder_in(Root& root, std::uint64_t number) {
+    const auto [known, is_new] = root.folders.try_emplace(number);
+    if (is_new && root.shares_nodes) {
+        const File folder = whole(root, number);
+        if (folder.inode && (folder.inode->mode & kTypeMask) == kFolderType && !folder.names.empty())
+            known->second = folder.names.front();
+    }
+    return known->second;
+}
+
+FolderPlace BtrfsWalk::place_of(std::uint64_t root, std::uint64_t folder) {
     using FolderKey = std::pair<std::uint64_t, std::uint64_t>;  // root, and folder in it
     bool is_known = true;
     // A subvolume stands in a folder of another one, under a name of its own.
@@ -118,8 +114,8 @@ FolderPlace Walk::place_of(std::uint64_t root, std::uint64_t folder) const {
         const auto [tree_number, number] = key;
         if (number == kTopFolder) return step_of_root(tree_number);
         if (const auto tree = roots_.find(tree_number); tree != roots_.end())
-            if (const auto found = tree->second.folders.find(number); found != tree->second.folders.end())
-                return FolderStep<FolderKey>{{tree_number, found->second.parent}, found->second.name, false};
+            if (const auto& found = folder_in(tree->second, number))
+                return FolderStep<FolderKey>{{tree_number, found->parent}, found->name, false};
         const FormerFile* file = former_.file(tree_number, number);
         const auto* former = file != nullptr ? file->name() : nullptr;
         if (former != nullptr) return FolderStep<FolderKey>{{tree_number, former->first}, former->second, false};
@@ -133,48 +129,87 @@ FolderPlace Walk::place_of(std::uint64_t root, std::uint64_t folder) const {
     return place;
 }
 
-void Walk::emit_tree(std::uint64_t id, const Root& root) {
-    std::uint64_t number = 0;
-    std::optional<Inode> inode;
-    std::vector<Name> names;
-    FileExtents extents;
-    const auto finish = [&] {
-        if (inode && inode->links > 0 && number != kTopFolder) emit_file(id, number, *inode, names, extents);
-        inode.reset();
-        names.clear();
-        extents = {};
-    };
-    nodes_.walk(root.tree, [&](const Node::Entry& entry, const Header& header) {
-        const Key& key = entry.key;
-        if (key.objectid < FIRST_FREE || key.objectid > LAST_FREE) return true;
-        if (key.objectid != number) {
-            finish();
-            number = key.objectid;
-        }
-        if (key.type == INODE_ITEM) inode = parse_inode(entry.data);
-        if (key.type == INODE_REF || key.type == INODE_EXTREF)
-            for (Name& name : names_in(key, entry.data)) names.push_back(std::move(name));
-        if (key.type == EXTENT_DATA)
-            if (auto extent = parse_file_extent(key, entry.data)) extents.add(std::move(*extent), header.generation);
-        return !stopped_;
-    });
-    finish();
+void BtrfsWalk::File::take(const Node::Entry& entry, std::uint64_t leaf_generation) {
+    const Key& key = entry.key;
+    if (key.type == INODE_ITEM) inode = parse_inode(entry.data);
+    if (key.type == INODE_REF || key.type == INODE_EXTREF)
+        for (Name& name : names_in(key, entry.data)) names.push_back(std::move(name));
+    if (key.type == EXTENT_DATA)
+        if (auto extent = parse_file_extent(key, entry.data)) extents.add(std::move(*extent), leaf_generation);
 }
 
-void Walk::emit_file(std::uint64_t id, std::uint64_t number, const Inode& inode, const std::vector<Name>& names,
-                     const FileExtents& extents) {
-    if (!stores_content(inode)) return;
+// Looked up, whatever else of the tree was passed over.
+BtrfsWalk::File BtrfsWalk::whole(const Root& root, std::uint64_t number) const {
+    File file(number);
+    nodes_.walk_from(root.bytenr, {number, 0, 0}, [&](const Node::Entry& entry, const Header& header) {
+        if (entry.key.objectid != number) return false;
+        file.take(entry, header.generation);
+        return true;
+    });
+    return file;
+}
+
+void BtrfsWalk::emit_tree(std::uint64_t id, const Root& root) {
+    File file;
+    bool passed_over = false;  // since the last entry
+    const auto finish = [&] {
+        if (file.number == 0 || file.number == kTopFolder) return;
+        if (file.is_cut || passed_over) file = whole(root, file.number);
+        emit_file(id, root, file);
+    };
+    const auto visit = [&](const Node::Entry& entry, const Header& header) {
+        const std::uint64_t number = entry.key.objectid;
+        if (number < FIRST_FREE || number > LAST_FREE) return true;
+        if (number != file.number) {
+            finish();
+            file = File(number);
+        }
+        file.is_cut = file.is_cut || passed_over;
+        passed_over = false;
+        file.take(entry, header.generation);
+        return !stopped_;
+    };
+    nodes_.walk(root.bytenr, visit, [&](std::uint64_t node) {
+        const bool is_new = told_nodes_.insert(node).second;
+        passed_over = passed_over || !is_new;
+        return is_new;
+    });
+    if (!stopped_) finish();
+}
+
+// A number for all of a file that is told of, but for when it was read last.
+std::uint64_t BtrfsWalk::state_of(const File& file, std::uint64_t id) {
+    const Inode& inode = *file.inode;
+    std::uint64_t state = id;
+    for (const FileTime& time : {inode.modified, inode.changed})
+        state = mixed(mixed(state, static_cast<std::uint64_t>(time.seconds)), time.nanoseconds);
+    for (const std::uint64_t part : {inode.size, inode.stored, std::uint64_t{inode.mode}}) state = mixed(state, part);
+    file.extents.each([&](const FileExtent& e) { state = mixed(mixed(state, e.logical), e.generation); });
+    for (const Name& name : file.names)
+        state = mixed(mixed(state, name.parent), std::hash<std::string_view>()(name.name));
+    return state;
+}
+
+void BtrfsWalk::emit_file(std::uint64_t id, const Root& root, const File& file) {
+    if (!file.inode || file.inode->links == 0 || !stores_content(*file.inode)) return;
+    const Inode& inode = *file.inode;
     Record record;
-    tell_inode(record, number, inode);
-    record.identity = {id, number, inode.generation};
-    record.shares = id_of(number, inode);
-    if (!record.is_folder) extents.lay(nodes_.chunks(), record, inode.stored);
-    for (const Name& name : names) {
+    tell_inode(record, file.number, inode);
+    record.identity = {id, file.number, inode.generation};
+    record.shares = id_of(file.number, inode);
+    const bool is_new = told_.insert(state_of(file, record.shares)).second;
+    if (!is_new && (root.is_snapshot || root.shares_nodes)) return;
+    if (root.is_frozen()) {
+        record.version = root.generation;
+        record.facts.push_back({"snapshot", root.name});
+    }
+    if (!record.is_folder) file.extents.lay(nodes_.chunks(), record, inode.stored);
+    for (const Name& name : file.names) {
         Record named = record;
         named.folder = place_of(id, name.parent).path;
         named.name = name.name;
         if (wanted_ids_.contains(record.shares)) twins_.try_emplace(record.shares, named.path());
-        extents.each([&](const FileExtent& e) {
+        file.extents.each([&](const FileExtent& e) {
             const auto wanted = wanted_extents_.find(e.logical);
             if (wanted != wanted_extents_.end() && wanted->second == e.generation)
                 holders_.try_emplace(e.logical, e.generation, Twin{record.shares, named.path()});
@@ -183,7 +218,7 @@ void Walk::emit_file(std::uint64_t id, std::uint64_t number, const Inode& inode,
     }
 }
 
-void Walk::walk_deleted() {
+void BtrfsWalk::walk_deleted() {
     for (const auto& [root, files] : former_.files())
         for (const auto& [number, file] : files) {
             if (stopped_) return;
@@ -192,7 +227,7 @@ void Walk::walk_deleted() {
 }
 
 // What lives on elsewhere is not overwritten by that: a snapshot, or a copy that shares its content.
-void Walk::find_twin(Record& record, std::uint64_t number, const FormerFile& file) const {
+void BtrfsWalk::find_twin(Record& record, std::uint64_t number, const FormerFile& file) const {
     if (const auto twin = twins_.find(id_of(number, *file.inode)); twin != twins_.end()) {
         record.notes.push_back(fmt::format("it lives on in a snapshot: {}", twin->second));
         return;
@@ -211,7 +246,7 @@ void Walk::find_twin(Record& record, std::uint64_t number, const FormerFile& fil
     record.notes.push_back(fmt::format("its content is shared with a file that is there: {}", twin->path));
 }
 
-void Walk::emit_former(std::uint64_t root, std::uint64_t number, const FormerFile& file) {
+void BtrfsWalk::emit_former(std::uint64_t root, std::uint64_t number, const FormerFile& file) {
     if (number == kTopFolder) return;
     const auto* name = file.name();
     Record record;
@@ -228,6 +263,7 @@ void Walk::emit_former(std::uint64_t root, std::uint64_t number, const FormerFil
         record.identity = {root, number, 0};
     }
     record.deleted = file.deleted;
+    record.version = file.inode_leaf;
     if (name != nullptr) {
         const FolderPlace place = place_of(root, name->first);
         record.folder = place.path;
@@ -263,7 +299,7 @@ void Walk::emit_former(std::uint64_t root, std::uint64_t number, const FormerFil
     emit(std::move(record));
 }
 
-void Walk::find_sums(Record& record, const std::vector<std::uint64_t>& logicals) const {
+void BtrfsWalk::find_sums(Record& record, const std::vector<std::uint64_t>& logicals) const {
     std::vector<LogicalRange> ranges;
     for (std::size_t i = 0; i < logicals.size(); ++i) {
         const Extent& extent = record.layout.extents[i];

@@ -128,7 +128,7 @@ bool ExFat::read_bitmap(std::uint32_t first_cluster, std::uint64_t length) {
 }
 
 Result<void> ExFat::walk(const WalkOptions& options, RecordSink& sink, std::vector<std::string>& warnings) const {
-    Walk(volume_, geometry_, space_, upcase_, options, sink, warnings).run();
+    ExfatWalk(volume_, geometry_, space_, upcase_, options, sink, warnings).run();
     return {};
 }
 

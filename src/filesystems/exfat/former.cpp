@@ -9,11 +9,11 @@
 namespace dredger::exfat {
 namespace {
 
-constexpr std::uint64_t kChunk = 1 << 20;      // bytes read together
-constexpr std::uint64_t kMostRead = 64 << 20;  // bytes of the volume that are searched
+constexpr std::uint64_t kChunk = 1 << 20;     // bytes read together
+constexpr std::uint64_t kMaxRead = 64 << 20;  // bytes of the volume that are searched
 constexpr std::uint64_t kSector = 512;
 constexpr std::uint64_t kLargestCluster = 32 << 20;  // bytes
-constexpr std::size_t kMostFolders = 1000;
+constexpr std::size_t kMaxFolders = 1000;
 constexpr std::size_t kLeastAgreeing = 2;  // folders
 
 struct Found {
@@ -33,7 +33,7 @@ Found search(const Medium& left) {
     Found found;
     const Upcase upcase;
     std::vector<std::byte> chunk;
-    const std::uint64_t end = std::min(left.size(), kMostRead) / kSector * kSector;
+    const std::uint64_t end = std::min(left.size(), kMaxRead) / kSector * kSector;
     for (std::uint64_t at = 0; at < end; at += kChunk) {
         // A set may reach into the next sectors.
         chunk.resize(static_cast<std::size_t>(std::min(kChunk + kLongestSet * kEntrySize, end - at)));
@@ -45,7 +45,7 @@ Found search(const Medium& left) {
             const std::uint8_t type = *rest.u8(0);
             if (!found.root && begins_root(rest)) found.root = at + i;
             const bool is_root = found.root == at + i;
-            if (((type | kInUse) != kFile && !is_root) || found.starts.size() >= kMostFolders) continue;
+            if (((type | kInUse) != kFile && !is_root) || found.starts.size() >= kMaxFolders) continue;
             const auto sets = read_sets(slots_in(rest), upcase);
             if (!is_root && (sets.empty() || sets.front().offset != at + i || !sets.front().has_file ||
                              !sets.front().checksum_agrees))

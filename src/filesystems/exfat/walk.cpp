@@ -8,25 +8,25 @@
 namespace dredger::exfat {
 namespace {
 
-constexpr std::uint64_t kMostProbes = 131'072;                 // free clusters looked at for lost folders
-constexpr std::uint64_t kMostProbed = std::uint64_t{1} << 30;  // bytes of the volume that they may span
-constexpr std::uint64_t kMostRounds = 8;                       // how often all clusters together may be followed
-constexpr std::size_t kMostSlots = 2'000'000;                  // in one folder, some 700,000 files
+constexpr std::uint64_t kMaxProbes = 131'072;                 // free clusters looked at for lost folders
+constexpr std::uint64_t kMaxProbed = std::uint64_t{1} << 30;  // bytes of the volume that they may span
+constexpr std::uint64_t kMaxRounds = 8;                       // how often all clusters together may be followed
+constexpr std::size_t kMaxSlots = 2'000'000;                  // in one folder, some 700,000 files
 constexpr std::size_t kProbeBytes = kLongestSet * kEntrySize;
 
 }  // namespace
 
-Walk::Walk(const MediumPtr& volume, const Geometry& geometry, const SpaceMap& space, const Upcase& upcase,
-           const WalkOptions& options, RecordSink& sink, std::vector<std::string>& warnings)
+ExfatWalk::ExfatWalk(const MediumPtr& volume, const Geometry& geometry, const SpaceMap& space, const Upcase& upcase,
+                     const WalkOptions& options, RecordSink& sink, std::vector<std::string>& warnings)
     : Walking(options, sink, warnings),
       volume_(volume),
       geometry_(geometry),
       space_(space),
       upcase_(upcase),
       chains_(std::make_shared<Cached>(volume), geometry),
-      links_left_(kMostRounds * geometry.cluster_count) {}
+      links_left_(kMaxRounds * geometry.cluster_count) {}
 
-void Walk::run() {
+void ExfatWalk::run() {
     folders_.push_back({"", chains_.follow(geometry_.root_cluster, chains_.clusters_for(kLargestDirectory)).runs});
     for (std::size_t folder = 0; folder < folders_.size() && !stopped_; ++folder) read_folder(folder);
     if (!options_.live_only && !stopped_) {
@@ -40,7 +40,7 @@ void Walk::run() {
 }
 
 // A cluster of a deleted folder that is in use again holds something else.
-std::vector<Slot> Walk::slots_of(const Folder& folder) {
+std::vector<Slot> ExfatWalk::slots_of(const Folder& folder) {
     std::vector<Slot> all;
     for (const Run& run : folder.runs) {
         for (std::uint32_t i = 0; i < run.count; ++i) {
@@ -53,16 +53,16 @@ std::vector<Slot> Walk::slots_of(const Folder& folder) {
             for (const Extent& lost : bad) unreadable_ += lost.length;
             const auto slots = slots_in(ByteView(bytes, geometry_.offset_of(cluster)));
             all.insert(all.end(), slots.begin(), slots.end());
-            if (all.size() < kMostSlots) continue;
+            if (all.size() < kMaxSlots) continue;
             warnings_.push_back(
-                fmt::format("the folder {} has more than {} entries; the rest is left out", folder.path, kMostSlots));
+                fmt::format("the folder {} has more than {} entries; the rest is left out", folder.path, kMaxSlots));
             return all;
         }
     }
     return all;
 }
 
-void Walk::read_folder(std::size_t folder) {
+void ExfatWalk::read_folder(std::size_t folder) {
     const bool deleted = folders_[folder].deleted;
     for (EntrySet& set : read_sets(slots_of(folders_[folder]), upcase_)) {
         if (stopped_) return;
@@ -77,13 +77,13 @@ void Walk::read_folder(std::size_t folder) {
     }
 }
 
-Chain Walk::chain_of(std::uint32_t first, std::uint64_t count) {
+Chain ExfatWalk::chain_of(std::uint32_t first, std::uint64_t count) {
     Chain chain = chains_.follow(first, std::min(count, links_left_));
     links_left_ -= chain.count;
     return chain;
 }
 
-void Walk::take_live(std::size_t folder, const EntrySet& set) {
+void ExfatWalk::take_live(std::size_t folder, const EntrySet& set) {
     Record record = record_of(set, folders_[folder]);
     const std::uint64_t count = chains_.clusters_for(set.length);
     std::vector<Run> runs;
@@ -105,19 +105,19 @@ void Walk::take_live(std::size_t folder, const EntrySet& set) {
     emit(std::move(record));
 }
 
-void Walk::take_deleted(std::size_t folder, EntrySet&& set, bool is_marked) {
+void ExfatWalk::take_deleted(std::size_t folder, EntrySet&& set, bool is_marked) {
     if (!geometry_.holds(set.first_cluster) && set.length > 0 && !set.is_proven()) return;
     deleted_.push_back({std::move(set), folder, {}, LayoutTrust::exact, {}, is_marked});
 }
 
 // A file or folder that was moved or renamed left its old entries behind.
-bool Walk::is_earlier_name(const EntrySet& set) const {
+bool ExfatWalk::is_earlier_name(const EntrySet& set) const {
     return set.length > 0 && live_.contains({set.first_cluster, set.length});
 }
 
 // Where the content lay. The FAT still tells how a fragmented file went on, until its entries are used again; from the
 // place where it does not, the file is taken to go on in free clusters.
-void Walk::place(Deleted& file) {
+void ExfatWalk::place(Deleted& file) {
     EntrySet& set = file.set;
     if (!set.has_file) {
         file.notes.emplace_back("the first of its directory entries is overwritten: its times and attributes are lost");
@@ -154,7 +154,7 @@ void Walk::place(Deleted& file) {
     file.runs = std::move(chain.runs);
 }
 
-void Walk::walk_into(std::size_t deleted) {
+void ExfatWalk::walk_into(std::size_t deleted) {
     const Deleted& file = deleted_[deleted];
     const Folder& above = folders_[file.folder];
     folders_.push_back({record_of(file.set, above).path(), file.runs, true, above.lost});
@@ -162,21 +162,21 @@ void Walk::walk_into(std::size_t deleted) {
 }
 
 // The sets at the start of a cluster; none where it can't be read.
-std::vector<EntrySet> Walk::sets_in(std::uint32_t cluster, std::uint64_t bytes) const {
+std::vector<EntrySet> ExfatWalk::sets_in(std::uint32_t cluster, std::uint64_t bytes) const {
     const std::uint64_t offset = geometry_.offset_of(cluster);
     const auto part = volume_->bytes(offset, static_cast<std::size_t>(std::min(bytes, geometry_.cluster_size)));
     return part ? read_sets(slots_in(ByteView(*part, offset)), upcase_) : std::vector<EntrySet>();
 }
 
 // A folder's clusters begin with an entry set; its checksum proves it.
-bool Walk::begins_folder(std::uint32_t cluster) const {
+bool ExfatWalk::begins_folder(std::uint32_t cluster) const {
     const auto sets = sets_in(cluster, kProbeBytes);
     return !sets.empty() && sets.front().offset == geometry_.offset_of(cluster) && sets.front().has_file &&
            sets.front().is_proven();
 }
 
 // What is found in a deleted folder may be a deleted folder.
-void Walk::follow_deleted() {
+void ExfatWalk::follow_deleted() {
     for (; next_deleted_ < deleted_.size() && !stopped_; ++next_deleted_) {
         if (is_earlier_name(deleted_[next_deleted_].set)) continue;
         place(deleted_[next_deleted_]);
@@ -186,7 +186,7 @@ void Walk::follow_deleted() {
 
 // The entries that named a folder may be overwritten while its own clusters still stand. Those that another one of them
 // lists are named by that.
-void Walk::read_lost_folders() {
+void ExfatWalk::read_lost_folders() {
     const std::vector<std::uint32_t> lost = find_lost_folders();
     std::set<std::uint32_t> listed;
     for (const std::uint32_t cluster : lost)
@@ -202,12 +202,12 @@ void Walk::read_lost_folders() {
     }
 }
 
-std::vector<std::uint32_t> Walk::find_lost_folders() const {
+std::vector<std::uint32_t> ExfatWalk::find_lost_folders() const {
     std::vector<std::uint32_t> lost;
     std::set<std::uint32_t> of_files;
     for (const Deleted& file : deleted_)
         if (!file.set.is_folder() && !file.runs.empty()) of_files.insert(file.runs.front().first);
-    std::uint64_t probes = std::min(kMostProbes, kMostProbed / geometry_.cluster_size);
+    std::uint64_t probes = std::min(kMaxProbes, kMaxProbed / geometry_.cluster_size);
     for (std::uint32_t cluster = 2; geometry_.holds(cluster) && probes > 0; ++cluster) {
         if (taken(cluster) || folder_clusters_.contains(cluster) || of_files.contains(cluster)) continue;
         --probes;
@@ -216,7 +216,7 @@ std::vector<std::uint32_t> Walk::find_lost_folders() const {
     return lost;
 }
 
-Record Walk::record_of(const EntrySet& set, const Folder& folder) const {
+Record ExfatWalk::record_of(const EntrySet& set, const Folder& folder) const {
     Record record;
     record.identity.number = set.offset;
     record.folder = folder.path;
@@ -231,7 +231,7 @@ Record Walk::record_of(const EntrySet& set, const Folder& folder) const {
     return record;
 }
 
-void Walk::emit_deleted() {
+void ExfatWalk::emit_deleted() {
     // A file that was renamed and then deleted left two entry sets: the last whole name stands for both.
     std::map<Content, std::size_t> by_content;
     for (std::size_t i = 0; i < deleted_.size(); ++i) {

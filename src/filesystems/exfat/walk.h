@@ -11,10 +11,10 @@
 
 namespace dredger::exfat {
 
-class Walk : Walking {
+class ExfatWalk : Walking {
   public:
-    Walk(const MediumPtr& volume, const Geometry& geometry, const SpaceMap& space, const Upcase& upcase,
-         const WalkOptions& options, RecordSink& sink, std::vector<std::string>& warnings);
+    ExfatWalk(const MediumPtr& volume, const Geometry& geometry, const SpaceMap& space, const Upcase& upcase,
+              const WalkOptions& options, RecordSink& sink, std::vector<std::string>& warnings);
 
     void run();
 

@@ -31,7 +31,7 @@ constexpr std::uint16_t kExtentMagic = 0xF30A;
 constexpr std::uint16_t kDeepest = 5;
 constexpr std::uint32_t kLongestExtent = 32768;  // blocks; one that says more is so much longer than it, and unwritten
 constexpr std::size_t kDirectBlocks = 12;
-constexpr std::size_t kMostMappers = 1 << 20;  // blocks that map one file
+constexpr std::size_t kMaxMappers = 1 << 20;  // blocks that map one file
 
 // Collects the pieces of a content in their order.
 class Mapper {
@@ -120,7 +120,7 @@ class Mapper {
 
     // Every mapping block has its place once in the map.
     bool may_visit(std::uint64_t block) {
-        const bool may = geometry_.holds(block) && visited_.size() < kMostMappers && visited_.insert(block).second;
+        const bool may = geometry_.holds(block) && visited_.size() < kMaxMappers && visited_.insert(block).second;
         mapping_.whole = mapping_.whole && may;
         return may;
     }
@@ -204,11 +204,7 @@ class Mapper {
         if (piece.is_stored()) mapping_.told_bytes = reached_;
         if (from >= inode_.size) return;
         piece.length = std::min(length, inode_.size - from);
-        auto& extents = mapping_.extents;
-        if (!extents.empty() && extents.back().goes_on_with(piece))
-            extents.back().length += piece.length;
-        else
-            extents.push_back(piece);
+        append(mapping_.extents, piece);
     }
 
     void finish() {

@@ -12,7 +12,7 @@ struct EntryHeader {
 static_assert(sizeof(EntryHeader) == 8);
 
 constexpr std::size_t kLeastEntry = 12;  // a name of one byte, padded to 4
-constexpr std::uint8_t kMostTypes = 8;
+constexpr std::uint8_t kMaxTypes = 8;
 constexpr std::uint8_t kChecksumType = 0xDE;  // of the entry that stands for the checksum at a block's end
 
 std::size_t padded(std::size_t name_length) { return (sizeof(EntryHeader) + name_length + 3) / 4 * 4; }
@@ -38,7 +38,7 @@ bool is_dots(const std::string& name) { return name == "." || name == ".."; }
 // An entry whose bytes stand at `at`, all of them before `end`, though no chain leads to it.
 std::optional<DirectoryEntry> given_up_entry(ByteView bytes, std::size_t at, std::size_t end, const Geometry& g) {
     const auto header = bytes.as<EntryHeader>(at);
-    if (!header || header->name_len == 0 || header->file_type == 0 || header->file_type >= kMostTypes ||
+    if (!header || header->name_len == 0 || header->file_type == 0 || header->file_type >= kMaxTypes ||
         header->inode == 0 || header->inode > g.inodes || header->rec_len % 4 != 0 ||
         header->rec_len < padded(header->name_len) || at + padded(header->name_len) > end)
         return std::nullopt;
@@ -79,7 +79,7 @@ class BlockReader {
         } else if (name == "..") {
             block_.parent = header.inode;
         } else if (is_name(name)) {
-            const bool has_type = header.file_type < kMostTypes;
+            const bool has_type = header.file_type < kMaxTypes;
             block_.entries.push_back({header.inode, name, has_type ? FileType(header.file_type) : FileType::unknown});
         } else {
             block_.whole = false;

@@ -79,7 +79,7 @@ Journal Ext::read_journal() const {
 }
 
 Result<void> Ext::walk(const WalkOptions& options, RecordSink& sink, std::vector<std::string>& warnings) const {
-    Walk(current_, geometry_, groups_, journal_, space_, options, sink, warnings).run();
+    ExtWalk(current_, geometry_, groups_, journal_, space_, options, sink, warnings).run();
     return {};
 }
 

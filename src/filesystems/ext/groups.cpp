@@ -72,14 +72,14 @@ std::optional<std::uint64_t> descriptor_block(const Geometry& g, std::uint64_t p
 }  // namespace
 
 Groups Groups::read(const Medium& volume, const Geometry& g, std::vector<std::string>& warnings) {
-    constexpr unsigned kMostCopies = 8;
+    constexpr unsigned kMaxCopies = 8;
     Groups read(g);
     const std::uint64_t per_block = g.block_size / g.descriptor_size;
     std::uint64_t from_copies = 0, unknown = 0;
     for (std::uint64_t part = 0; part * per_block < g.groups; ++part) {
         const std::uint64_t count = std::min(per_block, g.groups - part * per_block);
         std::vector<std::optional<Group>> found(static_cast<std::size_t>(count));
-        for (unsigned copy = 0; copy < kMostCopies; ++copy) {
+        for (unsigned copy = 0; copy < kMaxCopies; ++copy) {
             const auto block = descriptor_block(g, part, copy);
             if (!block) continue;
             const auto bytes = volume.bytes(*block * g.block_size, static_cast<std::size_t>(g.block_size));

@@ -8,8 +8,8 @@ namespace dredger::ext {
 namespace {
 
 // Of the tables' parts that were never in use, as much is looked at.
-constexpr std::uint64_t kMostUnused = std::uint64_t{256} << 20;  // bytes
-constexpr std::size_t kAtOnce = 1 << 20;                         // bytes
+constexpr std::uint64_t kMaxUnused = std::uint64_t{256} << 20;  // bytes
+constexpr std::size_t kAtOnce = 1 << 20;                        // bytes
 
 }  // namespace
 
@@ -79,7 +79,7 @@ bool InodeTable::each_in(std::uint64_t group, std::uint64_t from, std::uint64_t 
 
 void InodeTable::each(const std::function<bool(const Entry&)>& visit,
                       const std::function<bool(std::uint64_t group)>& done) const {
-    std::uint64_t unused_left = kMostUnused;
+    std::uint64_t unused_left = kMaxUnused;
     for (std::uint64_t group = 0; group < geometry_.groups; ++group) {
         const std::uint64_t used = groups_.used_inodes(group);
         if (!done(group) || !each_in(group, 0, used, true, visit)) return;

@@ -55,8 +55,8 @@ enum BlockType : std::uint32_t { kDescriptor = 1, kCommit = 2, kSuperBlock1 = 3,
 constexpr std::uint32_t k64Bit = 0x2, kChecksum2 = 0x8, kChecksum3 = 0x10;
 // t_flags
 constexpr std::uint32_t kEscaped = 1, kSameUuid = 2, kLastTag = 8;
-constexpr std::size_t kUuid = 16, kTail = 4;               // bytes
-constexpr std::size_t kMostCopies = std::size_t{1} << 23;  // 32 GiB of 4 KiB blocks
+constexpr std::size_t kUuid = 16, kTail = 4;              // bytes
+constexpr std::size_t kMaxCopies = std::size_t{1} << 23;  // 32 GiB of 4 KiB blocks
 
 // Sequence numbers go round.
 bool is_before(std::uint32_t a, std::uint32_t b) { return static_cast<std::int32_t>(a - b) < 0; }
@@ -148,7 +148,7 @@ struct Journal::Log {
         std::map<std::uint64_t, Told> told;
         std::size_t count = 0;
         std::vector<std::byte> chunk;
-        for (std::uint64_t at = first; at < behind && count < kMostCopies;) {
+        for (std::uint64_t at = first; at < behind && count < kMaxCopies;) {
             const std::uint64_t blocks = std::min(std::max<std::uint64_t>(1, kAtOnce / block_size), behind - at);
             chunk.resize(static_cast<std::size_t>(blocks * block_size));
             std::vector<Extent> bad;  // comes as zeros, which tell nothing

@@ -6,8 +6,8 @@
 namespace dredger::ext {
 namespace {
 
-constexpr std::size_t kMostLives = 4'000'000;
-constexpr std::size_t kMostInlineFolders = 200'000;
+constexpr std::size_t kMaxLives = 4'000'000;
+constexpr std::size_t kMaxInlineFolders = 200'000;
 
 using Key = std::pair<std::uint32_t, std::uint32_t>;  // inode, generation
 
@@ -23,9 +23,9 @@ std::uint32_t deletion_time(const Inode& inode) {
 bool is_credible(const Inode& inode) {
     constexpr std::int64_t kEarliest = 315532800;            // 1980
     constexpr std::int64_t kLatest = std::int64_t{1} << 32;  // 2106
-    constexpr std::uint16_t kMostLinks = 65000;
+    constexpr std::uint16_t kMaxLinks = 65000;
     const auto is_time = [](const FileTime& time) { return time.seconds > kEarliest && time.seconds < kLatest; };
-    return inode.links > 0 && inode.links <= kMostLinks && inode.deleted == 0 && is_time(inode.changed) &&
+    return inode.links > 0 && inode.links <= kMaxLinks && inode.deleted == 0 && is_time(inode.changed) &&
            is_time(inode.modified) && (inode.is_file() || inode.is_folder() || inode.is_symlink()) &&
            (inode.size == 0 || inode.has_layout());
 }
@@ -71,7 +71,7 @@ class Collector {
             }
             return;
         }
-        if (lives_.size() >= kMostLives) return;
+        if (lives_.size() >= kMaxLives) return;
         Life& life =
             lives_.try_emplace({inode.number, inode.generation}, life_of(inode, Life::End::deleted)).first->second;
         life.end = Life::End::deleted;
@@ -86,7 +86,7 @@ class Collector {
     }
 
     void take_former(const Inode& inode) {
-        if (lives_.size() >= kMostLives || !is_credible(inode)) return;
+        if (lives_.size() >= kMaxLives || !is_credible(inode)) return;
         const auto [life, is_new] = lives_.try_emplace({inode.number, inode.generation});
         if (!is_new) return;
         life->second = life_of(inode, Life::End::formatted);
@@ -113,7 +113,7 @@ class Collector {
   private:
     void take_image(const Inode& inode, std::uint32_t sequence) {
         const Key key{inode.number, inode.generation};
-        if (lives_.size() >= kMostLives && lives_.find(key) == lives_.end()) return;
+        if (lives_.size() >= kMaxLives && lives_.find(key) == lives_.end()) return;
         const auto [found, is_new] = lives_.try_emplace(key);
         Life& life = found->second;
         if (is_new) {
@@ -127,7 +127,7 @@ class Collector {
             if (life.deleted == 0) life.deleted = deletion_time(inode);
             return;
         }
-        if (inode.is_folder() && inode.has_inline_data() && inline_folders_.size() < kMostInlineFolders)
+        if (inode.is_folder() && inode.has_inline_data() && inline_folders_.size() < kMaxInlineFolders)
             inline_folders_.push_back({inode, sequence});
         if (life.last && is_before(sequence, life.sequence)) return;
         life.last = inode;

@@ -5,7 +5,7 @@
 namespace dredger::ext {
 namespace {
 
-constexpr std::size_t kMostSightings = 4'000'000;
+constexpr std::size_t kMaxSightings = 4'000'000;
 constexpr std::size_t kTail = 12;  // bytes, of the entry that holds a block's checksum
 
 bool is_before(std::uint32_t a, std::uint32_t b) { return static_cast<std::int32_t>(a - b) < 0; }
@@ -78,7 +78,7 @@ void Sightings::take(std::uint32_t folder, const DirectoryBlock& block, std::opt
         // What stands in given-up room was there before the block was copied.
         const auto when = entry.live ? sequence : std::nullopt;
         if (known == seen.end()) {
-            if (count_ >= kMostSightings) return;
+            if (count_ >= kMaxSightings) return;
             seen.push_back({folder, entry.inode, entry.name, entry.type, when});
             ++count_;
         } else if (when && (!known->sequence || is_before(*known->sequence, *when))) {

@@ -9,7 +9,7 @@ namespace dredger::ext {
 namespace {
 
 constexpr std::uint16_t kMagic = 0xEF53;
-constexpr std::uint64_t kMostGroups = std::uint64_t{1} << 22;  // 512 TiB in 4 KiB blocks
+constexpr std::uint64_t kMaxGroups = std::uint64_t{1} << 22;  // 512 TiB in 4 KiB blocks
 
 bool is_power_of_two(std::uint64_t n) { return n != 0 && (n & (n - 1)) == 0; }
 
@@ -32,7 +32,7 @@ bool makes_sense(const Geometry& g) {
            g.blocks_per_group % (g.cluster_size / g.block_size) == 0 && g.inodes_per_group > 0 &&
            g.inodes_per_group <= bits && is_power_of_two(g.inode_size) && g.inode_size >= 128 &&
            g.inode_size <= g.block_size && is_power_of_two(g.descriptor_size) && g.descriptor_size >= 32 &&
-           g.descriptor_size <= 1024 && g.groups <= kMostGroups && g.inodes > 0 &&
+           g.descriptor_size <= 1024 && g.groups <= kMaxGroups && g.inodes > 0 &&
            g.inodes <= g.groups * g.inodes_per_group;
 }
 

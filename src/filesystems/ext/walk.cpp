@@ -9,15 +9,16 @@
 namespace dredger::ext {
 namespace {
 
-constexpr std::uint64_t kMostLooked = std::uint64_t{256} << 20;      // bytes of free blocks looked at for directories
+constexpr std::uint64_t kMaxLooked = std::uint64_t{256} << 20;       // bytes of free blocks looked at for directories
 constexpr std::uint64_t kLargestDirectory = std::uint64_t{2} << 30;  // bytes
 
 constexpr bool kStoresContent[] = {false, true, true, false, false, false, false, true};  // by FileType
 
 }  // namespace
 
-Walk::Walk(MediumPtr volume, const Geometry& geometry, const Groups& groups, const Journal& journal,
-           const SpaceMap& space, const WalkOptions& options, RecordSink& sink, std::vector<std::string>& warnings)
+ExtWalk::ExtWalk(MediumPtr volume, const Geometry& geometry, const Groups& groups, const Journal& journal,
+                 const SpaceMap& space, const WalkOptions& options, RecordSink& sink,
+                 std::vector<std::string>& warnings)
     : Walking(options, sink, warnings),
       volume_(std::move(volume)),
       geometry_(geometry),
@@ -27,14 +28,14 @@ Walk::Walk(MediumPtr volume, const Geometry& geometry, const Groups& groups, con
       table_(volume_, geometry, groups, journal),
       reached_(std::size_t{geometry.inodes} + 1) {}
 
-void Walk::run() {
+void ExtWalk::run() {
     walk_live(kRootInode, "", State::live);
     if (!options_.live_only && !stopped_) walk_deleted();
     warn_of(damaged_folders_, "folders are damaged: what they listed in the lost parts is missing");
     warn_of(damaged_inodes_, "live names lead to no inode: their content is missing");
 }
 
-std::string Walk::path_of(std::size_t folder) const {
+std::string ExtWalk::path_of(std::size_t folder) const {
     const auto step_of = [this](std::size_t at) {
         const Folder& here = folders_[at];
         return std::optional(FolderStep<std::size_t>{here.parent, here.name, here.parent == at});
@@ -42,7 +43,7 @@ std::string Walk::path_of(std::size_t folder) const {
     return folder_place(folder, step_of, [](std::size_t) { return std::string(); }).path;
 }
 
-void Walk::walk_live(std::uint32_t root, const std::string& name, State state) {
+void ExtWalk::walk_live(std::uint32_t root, const std::string& name, State state) {
     const std::size_t first = folders_.size();
     folders_.push_back({root, static_cast<std::uint32_t>(first), name});
     folder_by_inode_[root] = static_cast<std::uint32_t>(first);
@@ -51,8 +52,8 @@ void Walk::walk_live(std::uint32_t root, const std::string& name, State state) {
 }
 
 // Shows the blocks of a directory with their places; an inline one has none. False: not all could be read.
-bool Walk::each_block(const Inode& inode,
-                      const std::function<void(std::uint64_t block, const DirectoryBlock&)>& visit) {
+bool ExtWalk::each_block(const Inode& inode,
+                         const std::function<void(std::uint64_t block, const DirectoryBlock&)>& visit) {
     const Mapping mapping = table_.map(inode);
     const std::uint64_t size = std::min(inode.size, kLargestDirectory);
     const Content content(volume_, mapping.extents);
@@ -79,7 +80,7 @@ bool Walk::each_block(const Inode& inode,
     return whole;
 }
 
-void Walk::read_folder(std::size_t folder, State state) {
+void ExtWalk::read_folder(std::size_t folder, State state) {
     const auto inode = table_.read(folders_[folder].inode);
     const bool whole =
         inode && inode->is_folder() && each_block(*inode, [&](std::uint64_t block, const DirectoryBlock& read) {
@@ -90,7 +91,7 @@ void Walk::read_folder(std::size_t folder, State state) {
 }
 
 // By name, the inodes that a live folder lists.
-std::map<std::string, std::uint32_t> Walk::entries_of(std::uint32_t folder) {
+std::map<std::string, std::uint32_t> ExtWalk::entries_of(std::uint32_t folder) {
     std::map<std::string, std::uint32_t> entries;
     const auto inode = folder_by_inode_.contains(folder) ? table_.read(folder) : std::nullopt;
     if (!inode || !inode->is_folder()) return entries;
@@ -101,7 +102,7 @@ std::map<std::string, std::uint32_t> Walk::entries_of(std::uint32_t folder) {
     return entries;
 }
 
-void Walk::read_entries(std::size_t folder, const DirectoryBlock& block, State state) {
+void ExtWalk::read_entries(std::size_t folder, const DirectoryBlock& block, State state) {
     const std::string path = path_of(folder);
     for (const DirectoryEntry& entry : block.entries) {
         if (stopped_) return;
@@ -131,7 +132,7 @@ void Walk::read_entries(std::size_t folder, const DirectoryBlock& block, State s
     }
 }
 
-Record Walk::record_of(const Inode& inode) const {
+Record ExtWalk::record_of(const Inode& inode) const {
     Record record;
     record.identity = {0, inode.number, inode.generation};
     record.is_folder = inode.is_folder();
@@ -144,7 +145,7 @@ Record Walk::record_of(const Inode& inode) const {
     return record;
 }
 
-void Walk::add_content(Record& record, const Inode& inode, Mapping&& mapping) {
+void ExtWalk::add_content(Record& record, const Inode& inode, Mapping&& mapping) {
     if (inode.is_folder()) {
         if (!mapping.within_inode) record.keeping = std::move(mapping.extents);
         return;
@@ -159,7 +160,7 @@ void Walk::add_content(Record& record, const Inode& inode, Mapping&& mapping) {
     }
 }
 
-void Walk::walk_deleted() {
+void ExtWalk::walk_deleted() {
     const auto next_group = [this](std::uint64_t group) {
         return go_on("reading inode tables", group, geometry_.groups);
     };
@@ -178,7 +179,7 @@ void Walk::walk_deleted() {
 }
 
 // In use by its own word, but no folder lists it: what did is damaged.
-void Walk::walk_unreached(const std::vector<std::uint32_t>& inodes) {
+void ExtWalk::walk_unreached(const std::vector<std::uint32_t>& inodes) {
     for (const bool folders : {true, false})
         for (const std::uint32_t number : inodes) {
             if (stopped_ || reached_[number]) continue;
@@ -198,7 +199,7 @@ void Walk::walk_unreached(const std::vector<std::uint32_t>& inodes) {
         }
 }
 
-void Walk::learn_owners(const Lives& lives) {
+void ExtWalk::learn_owners(const Lives& lives) {
     for (const Life& life : lives.all()) {
         if (life.type != FileType::folder || !life.last || life.end == Life::End::lives) continue;
         const Mapping mapping = Lives::map(life, geometry_, journal_, table_, *volume_);
@@ -211,7 +212,7 @@ void Walk::learn_owners(const Lives& lives) {
     owners_.seal();
 }
 
-void Walk::see_names(const Lives& lives) {
+void ExtWalk::see_names(const Lives& lives) {
     Sightings sightings(geometry_, owners_);
     sightings.read_journal(journal_, groups_);
     const auto read = [&](std::uint64_t block) {
@@ -244,9 +245,9 @@ void Walk::see_names(const Lives& lives) {
     });
 }
 
-void Walk::look_at_free_blocks(Sightings& sightings) const {
+void ExtWalk::look_at_free_blocks(Sightings& sightings) const {
     constexpr std::uint64_t kAtOnce = std::uint64_t{1} << 20;
-    std::uint64_t left = kMostLooked;
+    std::uint64_t left = kMaxLooked;
     for (const Extent& run : space_.free_runs()) {
         for (std::uint64_t at = run.offset; at < run.end() && left > 0;) {
             const std::uint64_t length = std::min({kAtOnce, run.end() - at, left});
@@ -265,7 +266,7 @@ void Walk::look_at_free_blocks(Sightings& sightings) const {
 }
 
 // By life, the names it was seen under; the last it had come first.
-std::vector<std::vector<const Sighting*>> Walk::names_of(const Lives& lives) const {
+std::vector<std::vector<const Sighting*>> ExtWalk::names_of(const Lives& lives) const {
     std::vector<std::vector<const Sighting*>> names(lives.all().size());
     for (const Sighting& sighting : sightings_) {
         const Life* life = lives.at(sighting.inode, sighting.type, sighting.sequence);
@@ -280,14 +281,14 @@ std::vector<std::vector<const Sighting*>> Walk::names_of(const Lives& lives) con
     return names;
 }
 
-void Walk::name_folders(const Lives& lives, const std::vector<std::vector<const Sighting*>>& names) {
+void ExtWalk::name_folders(const Lives& lives, const std::vector<std::vector<const Sighting*>>& names) {
     folder_names_.assign(lives.all().size(), nullptr);
     for (std::size_t life = 0; life < names.size(); ++life)
         if (lives.all()[life].type == FileType::folder && !names[life].empty())
             folder_names_[life] = names[life].front();
 }
 
-FolderPlace Walk::place_of(const Lives& lives, std::uint32_t folder, std::optional<std::uint32_t> sequence) const {
+FolderPlace ExtWalk::place_of(const Lives& lives, std::uint32_t folder, std::optional<std::uint32_t> sequence) const {
     struct Key {
         std::uint32_t inode;
         std::optional<std::uint32_t> sequence;
@@ -308,7 +309,7 @@ FolderPlace Walk::place_of(const Lives& lives, std::uint32_t folder, std::option
                         [](const Key& key) { return fmt::format("(folder {})", key.inode); });
 }
 
-void Walk::emit_life(const Lives& lives, std::size_t index, const std::vector<const Sighting*>& names) {
+void ExtWalk::emit_life(const Lives& lives, std::size_t index, const std::vector<const Sighting*>& names) {
     const Life& life = lives.all()[index];
     if (life.end == Life::End::lives || !kStoresContent[static_cast<std::size_t>(life.type)]) return;
     // A folder without a name is one above its files, no more.
@@ -351,7 +352,7 @@ void Walk::emit_life(const Lives& lives, std::size_t index, const std::vector<co
 }
 
 // Names whose inode leads another life now, of which nothing else is known.
-void Walk::emit_names_alone(const Lives& lives) {
+void ExtWalk::emit_names_alone(const Lives& lives) {
     for (const Sighting& sighting : sightings_) {
         if (stopped_) return;
         if (lives.at(sighting.inode, sighting.type, sighting.sequence) != nullptr) continue;

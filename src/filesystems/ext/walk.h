@@ -8,11 +8,11 @@
 
 namespace dredger::ext {
 
-class Walk : Walking {
+class ExtWalk : Walking {
   public:
     // `volume` is as played_back() gives it.
-    Walk(MediumPtr volume, const Geometry& geometry, const Groups& groups, const Journal& journal,
-         const SpaceMap& space, const WalkOptions& options, RecordSink& sink, std::vector<std::string>& warnings);
+    ExtWalk(MediumPtr volume, const Geometry& geometry, const Groups& groups, const Journal& journal,
+            const SpaceMap& space, const WalkOptions& options, RecordSink& sink, std::vector<std::string>& warnings);
 
     void run();
 

@@ -8,10 +8,10 @@
 namespace dredger::fat {
 namespace {
 
-constexpr std::uint32_t kFolderReach = 1024;    // ends of files behind which the next cluster of a folder is looked for
-constexpr std::uint64_t kMostProbes = 1 << 20;  // clusters looked at for the rest of folders, in one volume
+constexpr std::uint32_t kFolderReach = 1024;   // ends of files behind which the next cluster of a folder is looked for
+constexpr std::uint64_t kMaxProbes = 1 << 20;  // clusters looked at for the rest of folders, in one volume
 // Free clusters looked at for folders that nothing leads to; they should lie near each other, for drives that seek.
-constexpr std::uint64_t kMostSearched = 1 << 17;
+constexpr std::uint64_t kMaxSearched = 1 << 17;
 constexpr std::uint64_t kSearchedSpan = 1 << 30;  // bytes
 constexpr char kLostFirst = '_';                  // stands for a first character that nothing tells
 
@@ -88,7 +88,7 @@ DeletedTree::DeletedTree(const MediumPtr& volume, const Geometry& geometry, cons
       chains_(chains),
       layouts_(layouts),
       folders_(folders),
-      probes_left_(kMostProbes) {}
+      probes_left_(kMaxProbes) {}
 
 void DeletedTree::take(std::size_t folder, DirectoryItem item, const std::vector<ShortName>& neighbours) {
     if (item.entry.DIR_FileSize > geometry_.cluster_count * geometry_.cluster_size) return;
@@ -142,7 +142,7 @@ void DeletedTree::walk(const LiveHeads& live) {
             known.push_back(
                 {file.first_cluster, static_cast<std::uint32_t>(clusters_for(file.item.entry.DIR_FileSize))});
     folder_clusters_.search(*volume_, geometry_, table_, known,
-                            std::min(kMostSearched, kSearchedSpan / geometry_.cluster_size));
+                            std::min(kMaxSearched, kSearchedSpan / geometry_.cluster_size));
     for (const std::uint32_t cluster : read_already_) folder_clusters_.take(cluster);
     for (std::size_t index = 0; index < in_live_folders; ++index)
         if (files_[index].item.entry.is_folder()) walk_deleted_folder(open_deleted_folder(index));
@@ -237,7 +237,7 @@ DeletedTree::OpenFolder DeletedTree::open_folder_at(std::uint32_t first, const s
                     first,
                     first,
                     chains_.slots_of(first),
-                    table_.stale_chain(first, clusters_for(kMostEntries * kEntrySize)),
+                    table_.stale_chain(first, clusters_for(kMaxEntries * kEntrySize)),
                     {},
                     {},
                     0,
@@ -275,7 +275,7 @@ std::uint32_t DeletedTree::cluster_behind(const DirectoryEntry& e) const {
 
 // Reads the next cluster of a folder that filled the last one; false where there is none.
 bool DeletedTree::extend(OpenFolder& folder) {
-    if (folder.entries >= kMostEntries || folder.slots.empty() || has_end(folder.slots)) return false;
+    if (folder.entries >= kMaxEntries || folder.slots.empty() || has_end(folder.slots)) return false;
     const std::uint32_t next = next_cluster(folder);
     if (next == 0 || layouts_.is_deleted_folder(next)) return false;
     layouts_.add_deleted_folder(next);

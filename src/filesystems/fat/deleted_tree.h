@@ -26,7 +26,7 @@ struct Deleted {
     bool name_is_whole = true;
     std::uint32_t first_cluster = 0;
     bool extension_is_cut = false;  // the name, or its end, is a short one made for a long one
-    std::optional<Fit> fit;         // of the content at first_cluster, where that was looked at
+    std::optional<Agreement> head;  // of the content at first_cluster, where that was looked at
     std::vector<std::string> notes;
     std::vector<Run> runs;
     LayoutTrust trust = LayoutTrust::none;

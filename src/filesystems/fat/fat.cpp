@@ -86,7 +86,7 @@ Result<void> Fat::walk(const WalkOptions& options, RecordSink& sink, std::vector
         warnings.push_back(fmt::format("the root directory should lie in cluster {}, which the volume does not have",
                                        geometry_.root_cluster));
     const auto former = options.live_only ? std::nullopt : find_former_geometry(*volume_, &geometry_, table_.space());
-    Walk present(volume_, geometry_, table_, options, sink, warnings);
+    FatWalk present(volume_, geometry_, table_, options, sink, warnings);
     if (former) present.leave_to_former();
     present.run();
     if (!former) return {};
@@ -94,7 +94,7 @@ Result<void> Fat::walk(const WalkOptions& options, RecordSink& sink, std::vector
         "it was formatted before, with clusters of {} bytes: folders of that time still stand", former->cluster_size));
     std::vector<std::string> ignored;
     const Table gone = Table::of_former(*former, table_.space());
-    Walk(volume_, *former, gone, options, sink, ignored).run_former();
+    FatWalk(volume_, *former, gone, options, sink, ignored).run_former();
     return {};
 }
 

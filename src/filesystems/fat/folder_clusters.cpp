@@ -6,7 +6,7 @@ namespace dredger::fat {
 namespace {
 
 constexpr std::size_t kLook = 512;  // bytes of each cluster
-constexpr unsigned kMostBlanks =
+constexpr unsigned kMaxBlanks =
     2048;  // after so many clusters of one repeated byte, the rest of a free run was never used
 
 // The entries that `bytes` hold; none where the first of them shows that they hold something else, as nearly all do.
@@ -46,7 +46,7 @@ void FolderClusters::search(const Medium& volume, const Geometry& geometry, cons
         }
         const auto number = static_cast<std::uint32_t>(cluster);
         if (table.taken(number)) blanks = 0;
-        if (table.taken(number) || blanks >= kMostBlanks) continue;
+        if (table.taken(number) || blanks >= kMaxBlanks) continue;
         --most;
         std::byte bytes[kLook];
         const ByteView view(bytes, geometry.offset_of(number));

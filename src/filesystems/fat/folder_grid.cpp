@@ -6,11 +6,11 @@
 namespace dredger::fat {
 namespace {
 
-constexpr std::uint64_t kChunk = 1 << 20;      // bytes read together
-constexpr std::uint64_t kMostRead = 64 << 20;  // bytes of the volume that are searched
+constexpr std::uint64_t kChunk = 1 << 20;     // bytes read together
+constexpr std::uint64_t kMaxRead = 64 << 20;  // bytes of the volume that are searched
 constexpr std::uint64_t kSector = 512;
 constexpr std::uint64_t kLargestCluster = 256 << 10;  // bytes
-constexpr std::size_t kMostFolders = 2000;
+constexpr std::size_t kMaxFolders = 2000;
 
 }  // namespace
 
@@ -24,14 +24,14 @@ std::vector<Slot> slots_of_sector(ByteView bytes, std::size_t from) {
 std::vector<FolderStart> folder_starts(const Medium& volume) {
     std::vector<FolderStart> starts;
     std::vector<std::byte> chunk(static_cast<std::size_t>(kChunk));
-    const std::uint64_t end = std::min(volume.size(), kMostRead);
+    const std::uint64_t end = std::min(volume.size(), kMaxRead);
     for (std::uint64_t at = 0; at + kSector <= end; at += kChunk) {
         const auto part = std::span(chunk).first(
             static_cast<std::size_t>(std::min<std::uint64_t>(kChunk, (end - at) / kSector * kSector)));
         std::vector<Extent> bad;
         if (!volume.read(at, part, &bad)) continue;
         const ByteView view(part, at);
-        for (std::size_t i = 0; i + kSector <= part.size() && starts.size() < kMostFolders; i += kSector) {
+        for (std::size_t i = 0; i + kSector <= part.size() && starts.size() < kMaxFolders; i += kSector) {
             if (!view.has(i, ".          ") || !view.has(i + kEntrySize, "..         ")) continue;
             if (const auto dots = dot_entries(slots_of_sector(view, i)); dots && dots->self >= 2)
                 starts.push_back({at + i, dots->self});

@@ -21,7 +21,7 @@ class Former final : public FileSystem {
     Result<void> walk(const WalkOptions& options, RecordSink& sink, std::vector<std::string>&) const override {
         // Damage in what is left of it is no news.
         std::vector<std::string> ignored;
-        Walk(volume_, geometry_, table_, options, sink, ignored).run_former();
+        FatWalk(volume_, geometry_, table_, options, sink, ignored).run_former();
         return {};
     }
 

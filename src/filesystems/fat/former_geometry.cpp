@@ -22,7 +22,7 @@ std::optional<Geometry> find_former_geometry(const Medium& volume, const Geometr
     former.cluster_size = grid->cluster_size;
     former.data_offset = grid->data_offset;
     former.cluster_count = static_cast<std::uint32_t>(
-        std::min<std::uint64_t>((volume.size() - former.data_offset) / former.cluster_size, kMostClusters));
+        std::min<std::uint64_t>((volume.size() - former.data_offset) / former.cluster_size, kMaxClusters));
     former.width = Width::fat32;
     former.root_cluster = 2;
     former.warnings.clear();

@@ -87,7 +87,7 @@ std::optional<Geometry> parse_boot_sector(ByteView sector, std::uint64_t volume_
         g.label = label_text(boot16->BS_VolLab);
     }
 
-    std::uint64_t usable = std::min(clusters, kMostClusters);
+    std::uint64_t usable = std::min(clusters, kMaxClusters);
     if (const std::uint64_t entries = entries_in(g.width, g.fat_size); entries < usable + 2) {
         g.warnings.push_back(fmt::format("the boot sector promises {} clusters, the FAT has entries for {}", usable,
                                          entries > 2 ? entries - 2 : 0));

@@ -11,7 +11,7 @@
 namespace dredger::fat {
 
 // FAT32 entries have 28 bits, and the last values mean something else.
-constexpr std::uint64_t kMostClusters = 0x0FFFFFF5;
+constexpr std::uint64_t kMaxClusters = 0x0FFFFFF5;
 
 enum class Width { fat12, fat16, fat32 };
 

@@ -8,10 +8,10 @@ namespace dredger::fat {
 namespace {
 
 constexpr std::size_t kSector = 512;
-constexpr std::uint64_t kMostReserved = 8 << 20;  // bytes before the first table
-constexpr std::uint64_t kMostTable = 64 << 20;    // bytes of one, and of what is searched for the second
+constexpr std::uint64_t kMaxReserved = 8 << 20;  // bytes before the first table
+constexpr std::uint64_t kMaxTable = 64 << 20;    // bytes of one, and of what is searched for the second
 
-constexpr unsigned kMostTried = 16;  // places that may be the first table
+constexpr unsigned kMaxTried = 16;  // places that may be the first table
 
 struct Tables {
     std::uint64_t first, second;  // bytes, on the volume
@@ -33,13 +33,13 @@ bool begin_alike(ByteView view, std::size_t a, std::size_t b) {
 }
 
 std::optional<Tables> find_tables(const Medium& volume) {
-    const auto bytes = volume.bytes(0, static_cast<std::size_t>(std::min(volume.size(), kMostReserved + kMostTable)));
+    const auto bytes = volume.bytes(0, static_cast<std::size_t>(std::min(volume.size(), kMaxReserved + kMaxTable)));
     if (!bytes) return std::nullopt;
     const ByteView view(*bytes);
     unsigned tried = 0;
-    for (std::size_t first = kSector; first < std::min<std::size_t>(view.size(), kMostReserved); first += kSector) {
+    for (std::size_t first = kSector; first < std::min<std::size_t>(view.size(), kMaxReserved); first += kSector) {
         const auto width = width_at(view, first);
-        if (!width || ++tried > kMostTried) continue;
+        if (!width || ++tried > kMaxTried) continue;
         for (std::size_t second = first + kSector; second + kSector <= view.size(); second += kSector)
             if (width_at(view, second) == width && begin_alike(view, first, second))
                 return Tables{first, second, *width};
@@ -69,7 +69,7 @@ std::optional<Geometry> infer_geometry(const Medium& volume) {
     g.root_cluster = g.width == Width::fat32 ? 2 : 0;
     const std::uint64_t bits = g.width == Width::fat32 ? 32 : g.width == Width::fat16 ? 16 : 12;
     g.cluster_count = static_cast<std::uint32_t>(
-        std::min({(volume.size() - g.data_offset) / g.cluster_size, g.fat_size * 8 / bits - 2, kMostClusters}));
+        std::min({(volume.size() - g.data_offset) / g.cluster_size, g.fat_size * 8 / bits - 2, kMaxClusters}));
     g.size = volume.size();
     g.warnings.emplace_back(
         "it has no boot sector any more: where its clusters lie was inferred from its tables and folders");

@@ -14,21 +14,21 @@ constexpr std::string_view kLongExtensions[] = {"docx", "xlsx", "pptx", "jpeg", 
 
 }  // namespace
 
-Fit Placing::begins_as_named(const Deleted& file, std::uint32_t cluster) const {
-    if (!options_.content_fits_name || !geometry_.holds(cluster)) return Fit::unknown;
+Agreement Placing::begins_as_named(const Deleted& file, std::uint32_t cluster) const {
+    if (!options_.head_for_name || !geometry_.holds(cluster)) return Agreement::unknown;
     std::byte head[kHeadBytes];
     const auto part = std::span(head).first(std::min<std::size_t>(kHeadBytes, file.item.entry.DIR_FileSize));
-    if (!volume_->read(geometry_.offset_of(cluster), part)) return Fit::unknown;
-    return options_.content_fits_name(file.name, ByteView(part));
+    if (!volume_->read(geometry_.offset_of(cluster), part)) return Agreement::unknown;
+    return options_.head_for_name(file.name, ByteView(part));
 }
 
 // A signature at its start is enough; text begins like any other text, so that its end has to be where the entry says.
 Standing Placing::standing_of(const Deleted& file) const {
     if (table_.taken(file.first_cluster)) return Standing::no;
-    const Fit fit = file.fit ? *file.fit : begins_as_named(file, file.first_cluster);
-    if (fit == Fit::yes) return Standing::yes;
-    return fit == Fit::likely && ends_as_recorded(file.runs, file.item.entry.DIR_FileSize) ? Standing::likely
-                                                                                           : Standing::no;
+    const Agreement head = file.head ? *file.head : begins_as_named(file, file.first_cluster);
+    if (head == Agreement::agrees) return Standing::yes;
+    return head == Agreement::fits && ends_as_recorded(file.runs, file.item.entry.DIR_FileSize) ? Standing::likely
+                                                                                                : Standing::no;
 }
 
 // Whether content ends where a layout of that many bytes does: drivers leave zeros behind it, up to the end of the
@@ -61,19 +61,21 @@ void Placing::find_start(Deleted& file) const {
     const std::uint32_t low = file.first_cluster;
     if (geometry_.width != Width::fat32 || low >= 0x10000 || file.item.entry.DIR_FileSize == 0) return;
     const bool possible = geometry_.holds(low) && !table_.taken(low);
-    if (possible && (file.fit = begins_as_named(file, low)) != Fit::no) return;
+    if (possible && !speaks_against(*(file.head = begins_as_named(file, low)))) return;
     // Where the deleting system is seen to keep the high halves, text alone is too little to go by.
-    const Fit needed = high_halves_kept_ ? Fit::yes : Fit::likely;
+    const auto is_enough = [&](Agreement head) {
+        return head == Agreement::agrees || (head == Agreement::fits && !high_halves_kept_);
+    };
     std::vector<std::uint32_t> found;
     for (std::uint32_t high = 1; high <= geometry_.last_cluster() >> 16; ++high) {
         const std::uint32_t cluster = high << 16 | low;
         if (!geometry_.holds(cluster) || table_.taken(cluster) || known_starts_.contains(cluster) ||
             layouts_.is_deleted_folder(cluster))
             continue;
-        if (begins_as_named(file, cluster) >= needed) found.push_back(cluster);
+        if (is_enough(begins_as_named(file, cluster))) found.push_back(cluster);
     }
     if (found.empty()) return;
-    file.fit.reset();
+    file.head.reset();
     const auto distance = [&](std::uint32_t cluster) {
         const std::uint32_t folder = folders_[file.folder].first_cluster;
         return cluster > folder ? cluster - folder : folder - cluster;
@@ -91,7 +93,8 @@ void Placing::find_start(Deleted& file) const {
 // A short name keeps three letters of an extension: of a .docx only .doc, whose content is another one.
 void Placing::lengthen_extension(Deleted& file) const {
     const std::string extension = extension_of(file.name);
-    if (!file.extension_is_cut || extension.size() != 3 || begins_as_named(file, file.first_cluster) == Fit::yes)
+    if (!file.extension_is_cut || extension.size() != 3 ||
+        begins_as_named(file, file.first_cluster) == Agreement::agrees)
         return;
     const std::string stem = file.name.substr(0, file.name.size() - 3);
     for (const std::string_view longer : kLongExtensions) {
@@ -99,10 +102,10 @@ void Placing::lengthen_extension(Deleted& file) const {
         Deleted renamed;
         renamed.item.entry = file.item.entry;
         renamed.name = stem + std::string(longer);
-        if (begins_as_named(renamed, file.first_cluster) != Fit::yes) continue;
+        if (begins_as_named(renamed, file.first_cluster) != Agreement::agrees) continue;
         file.name = renamed.name;
         file.name_is_whole = false;
-        file.fit = Fit::yes;
+        file.head = Agreement::agrees;
         file.notes.emplace_back("the end of its extension is inferred from its content");
         return;
     }

@@ -25,7 +25,7 @@ class Placing {
     void place(std::vector<Deleted>& files);
 
   private:
-    Fit begins_as_named(const Deleted& file, std::uint32_t cluster) const;
+    Agreement begins_as_named(const Deleted& file, std::uint32_t cluster) const;
     Standing standing_of(const Deleted& file) const;
     bool ends_as_recorded(const std::vector<Run>& runs, std::uint64_t size) const;
     std::vector<Run> most_likely_layout(const Deleted& file, std::uint64_t count);

@@ -73,8 +73,8 @@ constexpr std::uint8_t LAST_LONG_ENTRY = 0x40;
 constexpr std::uint8_t kLowerCaseBase = 0x08;       // DIR_NTRes: the base is shown in lower case
 constexpr std::uint8_t kLowerCaseExtension = 0x10;  // DIR_NTRes: the extension is
 constexpr std::size_t kEntrySize = 32;
-constexpr std::size_t kLongest = 255;          // UTF-16 units in a long name
-constexpr std::uint64_t kMostEntries = 65536;  // in one directory
+constexpr std::size_t kLongest = 255;         // UTF-16 units in a long name
+constexpr std::uint64_t kMaxEntries = 65536;  // in one directory
 
 struct DirectoryEntry {
     std::uint8_t DIR_Name[11];  // base and extension, padded with spaces

@@ -10,8 +10,8 @@
 
 namespace dredger::fat {
 
-Walk::Walk(const MediumPtr& volume, const Geometry& geometry, const Table& table, const WalkOptions& options,
-           RecordSink& sink, std::vector<std::string>& warnings)
+FatWalk::FatWalk(const MediumPtr& volume, const Geometry& geometry, const Table& table, const WalkOptions& options,
+                 RecordSink& sink, std::vector<std::string>& warnings)
     : Walking(options, sink, warnings),
       volume_(volume),
       geometry_(geometry),
@@ -20,7 +20,7 @@ Walk::Walk(const MediumPtr& volume, const Geometry& geometry, const Table& table
       layouts_(table, geometry),
       deleted_(volume_, geometry, table, options.code_page, chains_, layouts_, folders_) {}
 
-void Walk::run() {
+void FatWalk::run() {
     walk_live();
     if (stopped_ || options_.live_only) return;
     deleted_.walk(live_heads_);
@@ -35,7 +35,7 @@ void Walk::run() {
                                         deleted_.earlier_names()));
 }
 
-void Walk::run_former() {
+void FatWalk::run_former() {
     is_former_ = true;
     folders_.push_back({"", geometry_.width == Width::fat32 ? geometry_.root_cluster : 0});
     live_heads_.seal();
@@ -46,7 +46,7 @@ void Walk::run_former() {
 }
 
 // As much of it as still stands: its first cluster, or all of a root of fixed size.
-void Walk::read_former_root() {
+void FatWalk::read_former_root() {
     const bool is_fixed = geometry_.width != Width::fat32;
     if (!is_fixed && table_.taken(geometry_.root_cluster)) return;
     const std::vector<Slot> slots = is_fixed ? chains_.fixed_root() : chains_.slots_of(geometry_.root_cluster);
@@ -60,7 +60,7 @@ void Walk::read_former_root() {
         if ((item.entry.DIR_Attr & ATTR_VOLUME_ID) == 0) deleted_.take(0, std::move(item), neighbours);
 }
 
-Record Walk::record_of(const DirectoryItem& item, std::size_t folder, std::string name) const {
+Record FatWalk::record_of(const DirectoryItem& item, std::size_t folder, std::string name) const {
     Record record;
     record.identity.number = item.offset;
     record.folder = folders_[folder].path;
@@ -74,17 +74,17 @@ Record Walk::record_of(const DirectoryItem& item, std::size_t folder, std::strin
     return record;
 }
 
-void Walk::walk_live() {
+void FatWalk::walk_live() {
     folders_.push_back({"", geometry_.width == Width::fat32 ? geometry_.root_cluster : 0});
     for (std::size_t folder = 0; folder < folders_.size() && !stopped_; ++folder)
         read_live(folder, live_slots(folders_[folder]));
     live_heads_.seal();
 }
 
-std::vector<Slot> Walk::live_slots(const Folder& folder) {
+std::vector<Slot> FatWalk::live_slots(const Folder& folder) {
     const bool is_root = &folder == &folders_.front();
     if (is_root && geometry_.width != Width::fat32) return chains_.fixed_root();
-    const auto chain = chains_.follow(folder.first_cluster, clusters_for(kMostEntries * kEntrySize));
+    const auto chain = chains_.follow(folder.first_cluster, clusters_for(kMaxEntries * kEntrySize));
     if (!chain.whole) ++broken_chains_;
     std::vector<Slot> all;
     for (const Run& run : chain.runs) {
@@ -102,11 +102,11 @@ std::vector<Slot> Walk::live_slots(const Folder& folder) {
 }
 
 // A folder takes further clusters as it grows: each dates from the earliest entry in it.
-void Walk::note_folder_cluster(const Run& cluster, std::span<const Slot> slots) {
+void FatWalk::note_folder_cluster(const Run& cluster, std::span<const Slot> slots) {
     layouts_.add_live({cluster}, earliest(slots));
 }
 
-void Walk::read_live(std::size_t folder, std::span<const Slot> slots) {
+void FatWalk::read_live(std::size_t folder, std::span<const Slot> slots) {
     std::vector<DirectoryItem> items = read_items(slots);
     std::vector<ShortName> neighbours;
     for (const DirectoryItem& item : items)
@@ -121,7 +121,7 @@ void Walk::read_live(std::size_t folder, std::span<const Slot> slots) {
     }
 }
 
-void Walk::take_live(std::size_t folder, const DirectoryItem& item) {
+void FatWalk::take_live(std::size_t folder, const DirectoryItem& item) {
     std::string name = item.long_state == LongName::whole
                            ? utf16_to_utf8(item.long_name)
                            : shown(item.short_name, item.entry.DIR_NTRes, options_.code_page);
@@ -143,7 +143,7 @@ void Walk::take_live(std::size_t folder, const DirectoryItem& item) {
     emit(std::move(record));
 }
 
-void Walk::emit_deleted() {
+void FatWalk::emit_deleted() {
     std::vector<Deleted>& files = deleted_.files();
     // A file that was renamed and then deleted left two entries: the better name stands for both.
     std::map<std::tuple<std::uint32_t, std::uint32_t, std::uint32_t>, std::size_t> by_content;

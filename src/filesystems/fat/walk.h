@@ -6,11 +6,11 @@
 
 namespace dredger::fat {
 
-class Walk : Walking {
+class FatWalk : Walking {
   public:
     // Folders are read through a cache. All must outlive the walk.
-    Walk(const MediumPtr& volume, const Geometry& geometry, const Table& table, const WalkOptions& options,
-         RecordSink& sink, std::vector<std::string>& warnings);
+    FatWalk(const MediumPtr& volume, const Geometry& geometry, const Table& table, const WalkOptions& options,
+            RecordSink& sink, std::vector<std::string>& warnings);
     void run();
     // Of an earlier file system: all that its folders tell of was lost when the volume was formatted.
     void run_former();

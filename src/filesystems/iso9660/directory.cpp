@@ -10,7 +10,7 @@
 namespace dredger::iso9660 {
 namespace {
 
-constexpr unsigned kMostContinuations = 32;
+constexpr unsigned kMaxContinuations = 32;
 
 // 9.1.5
 std::optional<FileTime> recorded_time(const std::uint8_t* date) {
@@ -49,7 +49,7 @@ std::optional<FileTime> digits_time(ByteView view) {
 void each_system_use(const Medium& volume, ByteView area, std::uint64_t block,
                      const std::function<void(std::string_view, ByteView)>& visit) {
     std::vector<std::byte> continued;
-    for (unsigned n = 0; n < kMostContinuations; ++n) {
+    for (unsigned n = 0; n < kMaxContinuations; ++n) {
         std::optional<Extent> next;
         for (std::size_t at = 0; at + 4 <= area.size();) {
             const std::size_t length = *area.u8(at + 2);

@@ -11,9 +11,9 @@ namespace dredger::iso9660 {
 namespace {
 
 constexpr std::uint64_t kSessionStep = 16;          // sectors; sessions begin at multiples of it
-constexpr unsigned kMostDescriptors = 64;           // of one session
+constexpr unsigned kMaxDescriptors = 64;            // of one session
 constexpr std::uint64_t kLargestFolder = 64 << 20;  // bytes
-constexpr std::uint64_t kMostSessions = 1000;
+constexpr std::uint64_t kMaxSessions = 1000;
 
 std::string trimmed(std::string text) {
     while (!text.empty() && (text.back() == ' ' || text.back() == '\0')) text.pop_back();
@@ -45,7 +45,7 @@ bool is_joliet(const VolumeDescriptor& d) {
 std::optional<Session> session_at(const Medium& volume, std::uint64_t start) {
     std::optional<Session> session;
     std::optional<VolumeDescriptor> joliet;
-    for (std::uint64_t n = 0; n < kMostDescriptors; ++n) {
+    for (std::uint64_t n = 0; n < kMaxDescriptors; ++n) {
         const auto d = descriptor_at(volume, start + kFirstDescriptor + n);
         if (!d || d->type == kTerminator) break;
         const std::uint64_t block = d->logical_block_size.little;
@@ -91,7 +91,7 @@ std::vector<Session> find_sessions(const Medium& volume) {
     if (sessions.empty()) return sessions;
     const std::uint64_t sectors = volume.size() / kSector;
     // The second sector of descriptors says "CD001" as well; the first one is what is looked for.
-    for (std::uint64_t start = kSessionStep; start + kFirstDescriptor < sectors && sessions.size() < kMostSessions;
+    for (std::uint64_t start = kSessionStep; start + kFirstDescriptor < sectors && sessions.size() < kMaxSessions;
          start += kSessionStep)
         if (stands_at(volume, (start + kFirstDescriptor) * kSector,
                       "\x01"

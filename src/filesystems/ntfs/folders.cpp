@@ -8,8 +8,8 @@
 namespace dredger::ntfs {
 namespace {
 
-constexpr std::size_t kMostRemembered = 4096;  // paths
-constexpr std::size_t kMostNameBytes = 1U << 31;
+constexpr std::size_t kMaxRemembered = 4096;  // paths
+constexpr std::size_t kMaxNameBytes = 1U << 31;
 
 }  // namespace
 
@@ -24,7 +24,7 @@ std::uint16_t sequence_before_freeing(std::uint16_t sequence) {
 }
 
 void Folders::add(std::uint64_t number, std::uint16_t sequence, bool in_use, Reference parent, std::string_view name) {
-    if (names_.size() + name.size() > kMostNameBytes) return;
+    if (names_.size() + name.size() > kMaxNameBytes) return;
     entries_.push_back({number, parent, static_cast<std::uint32_t>(names_.size()),
                         static_cast<std::uint16_t>(name.size()), sequence, in_use});
     names_ += name;
@@ -54,7 +54,7 @@ const std::string& Folders::path_of(Reference folder) {
     };
     std::string path =
         folder_place(folder, step_of, [](Reference at) { return fmt::format("(folder {})", at.number); }).path;
-    if (paths_.size() >= kMostRemembered) paths_.clear();
+    if (paths_.size() >= kMaxRemembered) paths_.clear();
     return paths_.emplace(folder, std::move(path)).first->second;
 }
 

@@ -9,7 +9,7 @@ namespace {
 constexpr std::size_t kLogPage = 4096;           // bytes
 constexpr std::size_t kLogPageHeader = 64;       // bytes before the records of the log in each page
 constexpr std::uint64_t kLargestLog = 64 << 20;  // bytes, the most that Windows makes by itself
-constexpr std::size_t kMostCopies = 100'000;
+constexpr std::size_t kMaxCopies = 100'000;
 constexpr std::size_t kAlignment = 8;
 
 // An attribute that can only be the whole main content of a file that has clusters.
@@ -83,7 +83,7 @@ void LogCopies::take(ByteView copy, const Geometry& geometry) {
         Copy& known = copies_[file];
         if (known.stream.size == 0 || known.sequence_number <= header->LogFileSequenceNumber)
             known = {header->LogFileSequenceNumber, std::move(*stream)};
-        if (copies_.size() > kMostCopies) copies_.erase(copies_.begin());
+        if (copies_.size() > kMaxCopies) copies_.erase(copies_.begin());
     }
 }
 

@@ -6,7 +6,7 @@
 namespace dredger::ntfs {
 namespace {
 
-constexpr std::size_t kMost = 200'000;
+constexpr std::size_t kMax = 200'000;
 
 std::uint64_t hash_of(const Name& name) {
     return std::hash<std::string>()(name.text) ^ (name.parent.number() * 0x9E3779B97F4A7C15U);
@@ -22,7 +22,7 @@ bool is_same_name(const Name& a, const Name& b) { return a.parent.number() == b.
 
 void FormerNames::add(std::vector<FormerName>&& found) {
     for (FormerName& former : found)
-        if (names_.size() < kMost) names_.push_back(std::move(former));
+        if (names_.size() < kMax) names_.push_back(std::move(former));
 }
 
 void FormerNames::seal() {

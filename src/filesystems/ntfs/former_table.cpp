@@ -11,10 +11,10 @@
 namespace dredger::ntfs {
 namespace {
 
-constexpr std::uint64_t kChunk = 1 << 20;         // bytes read together
-constexpr std::uint64_t kMostBlank = 512;         // records without one, behind which the table is over
-constexpr std::uint64_t kMostRecords = 16 << 20;  // of a former table
-constexpr std::size_t kMostTables = 4;
+constexpr std::uint64_t kChunk = 1 << 20;        // bytes read together
+constexpr std::uint64_t kMaxBlank = 512;         // records without one, behind which the table is over
+constexpr std::uint64_t kMaxRecords = 16 << 20;  // of a former table
+constexpr std::size_t kMaxTables = 4;
 
 struct Found {
     std::uint64_t number;
@@ -41,12 +41,12 @@ class Search {
         const std::uint64_t size = geometry_.record_size;
         std::uint64_t blank = 0;
         std::vector<std::byte> chunk(static_cast<std::size_t>(kChunk / size * size));
-        for (std::uint64_t at = from; at + size <= volume_.size() && blank < kMostBlank;) {
+        for (std::uint64_t at = from; at + size <= volume_.size() && blank < kMaxBlank;) {
             const auto part = std::span(chunk).first(
                 static_cast<std::size_t>(std::min<std::uint64_t>(chunk.size(), (volume_.size() - at) / size * size)));
             std::vector<Extent> bad;
             if (!volume_.read(at, part, &bad)) return;
-            for (std::size_t i = 0; i < part.size() && blank < kMostBlank; i += size)
+            for (std::size_t i = 0; i < part.size() && blank < kMaxBlank; i += size)
                 blank = !is_present(at + i) && take(at + i, part.subspan(i, size)) ? 0 : blank + 1;
             at += part.size();
         }
@@ -60,13 +60,13 @@ class Search {
 
     bool take(std::uint64_t offset, std::span<std::byte> bytes) {
         const ByteView view(bytes);
-        if (!view.has(0, "FILE") || found_.size() >= kMostRecords) return false;
+        if (!view.has(0, "FILE") || found_.size() >= kMaxRecords) return false;
         const std::size_t good = apply_fixups(bytes);
         const auto header = view.as<FileRecordSegmentHeader>(0);
         if (!header || good < sizeof(FileRecordSegmentHeader)) return false;
         const std::uint64_t number = std::uint64_t{header->SegmentNumberHighPart} << 32 | header->SegmentNumberLowPart;
         // A record that was never used does not tell its number, and there is nothing in it.
-        if (number < FIRST_USER_FILE_NUMBER || number >= kMostRecords) return true;
+        if (number < FIRST_USER_FILE_NUMBER || number >= kMaxRecords) return true;
         if (!seen_.insert(offset).second) return true;
         found_.push_back({number, offset});
         vote(view.slice(0, good).value(), *header);
@@ -102,7 +102,7 @@ class Search {
             };
             auto generation = std::find_if(generations.begin(), generations.end(), fits);
             if (generation == generations.end()) {
-                if (generations.size() == kMostTables) continue;
+                if (generations.size() == kMaxTables) continue;
                 generation = generations.emplace(generations.end());
             }
             for (const Found& one : piece) generation->emplace(one.number, one.offset);

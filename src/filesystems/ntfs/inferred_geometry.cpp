@@ -11,10 +11,10 @@ namespace dredger::ntfs {
 namespace {
 
 constexpr std::uint64_t kChunk = 1 << 20;          // bytes read together
-constexpr std::uint64_t kMostRead = 64 << 20;      // bytes from the start
+constexpr std::uint64_t kMaxRead = 64 << 20;       // bytes from the start
 constexpr std::uint64_t kUsualPlace = 3ULL << 30;  // where Windows puts the table on large volumes
 constexpr std::uint64_t kSector = 512;
-constexpr std::size_t kMostRecord = 4096;
+constexpr std::size_t kMaxRecord = 4096;
 constexpr std::u16string_view kOwnName = u"$MFT";
 
 bool is_own_name(const Attribute& attribute) {
@@ -31,7 +31,7 @@ std::optional<Geometry> geometry_from(const Medium& volume, std::span<std::byte>
     Geometry g;
     g.record_size = header->BytesAvailable;
     g.index_size = 4096;
-    if (!std::has_single_bit(g.record_size) || g.record_size < 512 || g.record_size > kMostRecord) return std::nullopt;
+    if (!std::has_single_bit(g.record_size) || g.record_size < 512 || g.record_size > kMaxRecord) return std::nullopt;
     bool is_own = false;
     AttributeReader attributes(record, *header);
     while (const auto attribute = attributes.next()) {
@@ -56,14 +56,13 @@ std::optional<Geometry> geometry_from(const Medium& volume, std::span<std::byte>
 
 std::optional<Geometry> infer_geometry(const Medium& volume) {
     std::vector<std::byte> chunk;
-    for (const auto& [from, to] :
-         {std::pair(std::uint64_t{0}, kMostRead), std::pair(kUsualPlace, kUsualPlace + kChunk)})
+    for (const auto& [from, to] : {std::pair(std::uint64_t{0}, kMaxRead), std::pair(kUsualPlace, kUsualPlace + kChunk)})
         for (std::uint64_t at = from; at < std::min(to, volume.size()); at += kChunk) {
-            chunk.resize(static_cast<std::size_t>(std::min(kChunk + kMostRecord, volume.size() - at)));
+            chunk.resize(static_cast<std::size_t>(std::min(kChunk + kMaxRecord, volume.size() - at)));
             std::vector<Extent> bad;
             if (!volume.read(at, chunk, &bad)) continue;
             for (std::size_t i = 0; i < std::min<std::size_t>(kChunk, chunk.size()); i += kSector) {
-                const auto there = std::span(chunk).subspan(i, std::min(kMostRecord, chunk.size() - i));
+                const auto there = std::span(chunk).subspan(i, std::min(kMaxRecord, chunk.size() - i));
                 const ByteView view(there);
                 // Only the first record has the number 0 and a number of its own life that never changes.
                 const auto header = view.as<FileRecordSegmentHeader>(0);

@@ -10,7 +10,7 @@ namespace dredger::ntfs {
 namespace {
 
 constexpr std::size_t kReadAtOnce = 1 << 20;  // bytes
-constexpr std::size_t kMostListEntries = 1 << 16;
+constexpr std::size_t kMaxListEntries = 1 << 16;
 
 }  // namespace
 
@@ -77,7 +77,7 @@ Result<void> Mft::follow_own_runs(RawRecord first, std::vector<std::string>& war
     std::uint64_t size = 0;
     std::vector<AttributeListEntry> list;
     const auto take_list = [&](ByteView value) {
-        for (std::size_t at = 0; list.size() < kMostListEntries;) {
+        for (std::size_t at = 0; list.size() < kMaxListEntries;) {
             const auto entry = value.as<AttributeListEntry>(at);
             if (!entry || entry->RecordLength < sizeof(AttributeListEntry)) break;
             if (entry->AttributeTypeCode == DATA && entry->SegmentReference.number() != MASTER_FILE_TABLE_NUMBER)
@@ -95,7 +95,7 @@ Result<void> Mft::follow_own_runs(RawRecord first, std::vector<std::string>& war
             take_list(attribute->value);
         } else if (attribute->type == ATTRIBUTE_LIST) {
             const auto where = decode_mapping_pairs(attribute->mapping_pairs, 0, *geometry_);
-            const std::uint64_t bytes = std::min<std::uint64_t>(attribute->nonresident.FileSize, kMostListEntries * 32);
+            const std::uint64_t bytes = std::min<std::uint64_t>(attribute->nonresident.FileSize, kMaxListEntries * 32);
             for (const Extent& extent : extents_of(where, bytes, bytes, *geometry_)) {
                 if (!extent.is_stored()) continue;
                 const auto part = volume_->bytes(extent.offset, static_cast<std::size_t>(extent.length));

@@ -127,13 +127,14 @@ void Ntfs::read_space(const Mft& mft) {
 }
 
 Result<void> Ntfs::walk(const WalkOptions& options, RecordSink& sink, std::vector<std::string>& warnings) const {
-    Walk(volume_, geometry_, *mft_, options, sink, warnings).run();
+    NtfsWalk(volume_, geometry_, *mft_, options, sink, warnings).run();
     if (options.live_only) return {};
     // Damage in what is left of an earlier life is no news.
     std::vector<std::string> ignored;
     for (const FormerTable& former : find_former_tables(*volume_, geometry_, *mft_)) {
         FormerLife life(sink);
-        Walk(volume_, former.geometry, Mft::lying_at(volume_, former.geometry, former.extents), options, life, ignored)
+        NtfsWalk(volume_, former.geometry, Mft::lying_at(volume_, former.geometry, former.extents), options, life,
+                 ignored)
             .run();
         if (life.files() > 0)
             warnings.push_back(fmt::format(

@@ -5,7 +5,7 @@
 namespace dredger::ntfs {
 namespace {
 
-constexpr std::size_t kMostRuns = 1 << 20;
+constexpr std::size_t kMaxRuns = 1 << 20;
 
 // A little-endian number of `length` bytes, 1 .. 8; the highest bit is the sign where `is_signed`.
 std::optional<std::int64_t> number_at(ByteView bytes, std::size_t offset, std::size_t length, bool is_signed) {
@@ -54,7 +54,7 @@ Runlist decode_mapping_pairs(ByteView pairs, std::uint64_t first_vcn, const Geom
         const std::size_t offset_bytes = header.value_or(0) >> 4U;
         const auto count = number_at(pairs, at + 1, length_bytes, true);
         const auto end = count && *count > 0 ? checked_add(vcn, static_cast<std::uint64_t>(*count)) : std::nullopt;
-        if (!header || !end || *end > UINT64_MAX / geometry.cluster_size || list.runs.size() >= kMostRuns) break;
+        if (!header || !end || *end > UINT64_MAX / geometry.cluster_size || list.runs.size() >= kMaxRuns) break;
         if (offset_bytes == 0) {
             list.runs.push_back({vcn, static_cast<std::uint64_t>(*count), Run::kSparse});
         } else {

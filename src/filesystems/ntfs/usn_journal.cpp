@@ -10,11 +10,11 @@
 namespace dredger::ntfs {
 namespace {
 
-constexpr std::size_t kReadAtOnce = 1 << 20;     // bytes
-constexpr std::size_t kLongestRecord = 65'536;   // bytes
-constexpr std::size_t kMostDeletions = 200'000;  // of a journal of usual size a tenth are
-constexpr std::size_t kMostFiles = 500'000;      // with events
-constexpr std::size_t kMostEvents = 16;          // of a file, the last ones
+constexpr std::size_t kReadAtOnce = 1 << 20;    // bytes
+constexpr std::size_t kLongestRecord = 65'536;  // bytes
+constexpr std::size_t kMaxDeletions = 200'000;  // of a journal of usual size a tenth are
+constexpr std::size_t kMaxFiles = 500'000;      // with events
+constexpr std::size_t kMaxEvents = 16;          // of a file, the last ones
 
 std::string words_for(const UsnJournal::Event& event) {
     std::vector<std::string> words;
@@ -56,9 +56,9 @@ void UsnJournal::read(const Medium& content) {
                 const auto when = windows_time(record->TimeStamp);
                 const auto name = view.slice(done + record->FileNameOffset, record->FileNameLength);
                 const Reference file = reference_of(record->FileReferenceNumber);
-                if (when && name && (events_.size() < kMostFiles || events_.contains(file))) {
+                if (when && name && (events_.size() < kMaxFiles || events_.contains(file))) {
                     auto& events = events_[file];
-                    if (events.size() == kMostEvents) events.erase(events.begin());
+                    if (events.size() == kMaxEvents) events.erase(events.begin());
                     events.push_back({*when, record->Reason, utf16le_to_utf8(name->bytes())});
                 }
             }
@@ -66,7 +66,7 @@ void UsnJournal::read(const Medium& content) {
                 const auto name = view.slice(done + record->FileNameOffset, record->FileNameLength);
                 const auto when = windows_time(record->TimeStamp);
                 const bool fits = std::size_t{record->FileNameOffset} + record->FileNameLength <= length;
-                if (name && when && fits && deletions_.size() < kMostDeletions) {
+                if (name && when && fits && deletions_.size() < kMaxDeletions) {
                     constexpr std::uint32_t kDirectory = 0x10;  // FILE_ATTRIBUTE_DIRECTORY
                     deletions_.insert_or_assign(
                         reference_of(record->FileReferenceNumber),

@@ -33,15 +33,15 @@ const char* kept_elsewhere(const File& file) {
 
 }  // namespace
 
-Walk::Walk(const MediumPtr& volume, const Geometry& geometry, const Mft& mft, const WalkOptions& options,
-           RecordSink& sink, std::vector<std::string>& warnings)
+NtfsWalk::NtfsWalk(const MediumPtr& volume, const Geometry& geometry, const Mft& mft, const WalkOptions& options,
+                   RecordSink& sink, std::vector<std::string>& warnings)
     : Walking(options, sink, warnings),
       volume_(volume),
       geometry_(geometry),
       mft_(mft),
       reader_(volume, geometry, mft) {}
 
-void Walk::run() {
+void NtfsWalk::run() {
     learn_folders();
     std::sort(extensions_.begin(), extensions_.end());
     if (!options_.live_only && !stopped_) {
@@ -58,7 +58,7 @@ void Walk::run() {
     warn_of(damaged_, "records of the file table are damaged: what only they told is missing");
 }
 
-void Walk::learn_folders() {
+void NtfsWalk::learn_folders() {
     damaged_ = mft_.each([&](const RawRecord& record) {
         if (record.number >= lives_.size()) lives_.resize(static_cast<std::size_t>(record.number) + 1);
         lives_[static_cast<std::size_t>(record.number)] = {record.header.SequenceNumber, true, record.in_use()};
@@ -71,7 +71,7 @@ void Walk::learn_folders() {
     });
 }
 
-void Walk::learn_folder(const RawRecord& record) {
+void NtfsWalk::learn_folder(const RawRecord& record) {
     if (!record.is_folder()) {
         // The journal of changes is the one other file that is needed before all others.
         AttributeReader attributes(record.bytes, record.header);
@@ -118,7 +118,7 @@ void Walk::learn_folder(const RawRecord& record) {
 }
 
 // In the order in which they lie on the medium.
-void Walk::read_indexes() {
+void NtfsWalk::read_indexes() {
     std::stable_sort(blocks_.begin(), blocks_.end(),
                      [](const IndexBlock& a, const IndexBlock& b) { return a.offset < b.offset; });
     std::vector<std::byte> bytes(geometry_.index_size);
@@ -142,7 +142,7 @@ void Walk::read_indexes() {
     }
 }
 
-void Walk::read_journal() {
+void NtfsWalk::read_journal() {
     const auto record = journal_ ? mft_.find(journal_->number) : std::nullopt;
     if (!record) return;
     const File file = reader_.read(*record);
@@ -160,7 +160,7 @@ void Walk::read_journal() {
 }
 
 // The log is asked only where something is known of a file whose record was given to another one.
-void Walk::read_log() {
+void NtfsWalk::read_log() {
     const auto& names = former_.all();
     const bool needed =
         std::any_of(names.begin(), names.end(), [&](const FormerName& f) { return f.has_file && !is_life_of(f.file); });
@@ -171,13 +171,13 @@ void Walk::read_log() {
     log_.read(*open_content(volume_, file.streams.front().layout, file.streams.front().size), geometry_);
 }
 
-bool Walk::is_life_of(Reference reference) const {
+bool NtfsWalk::is_life_of(Reference reference) const {
     if (reference.number >= lives_.size()) return false;
     const Life& life = lives_[static_cast<std::size_t>(reference.number)];
     return life.stands && is_same_life(reference.sequence, life.sequence, life.in_use);
 }
 
-std::vector<std::uint64_t> Walk::extensions_of(const RawRecord& base) const {
+std::vector<std::uint64_t> NtfsWalk::extensions_of(const RawRecord& base) const {
     std::vector<std::uint64_t> numbers;
     if (base.in_use()) return numbers;
     auto at = std::lower_bound(extensions_.begin(), extensions_.end(), std::pair(base.number, std::uint64_t{0}));
@@ -185,7 +185,7 @@ std::vector<std::uint64_t> Walk::extensions_of(const RawRecord& base) const {
     return numbers;
 }
 
-void Walk::take(const RawRecord& record) {
+void NtfsWalk::take(const RawRecord& record) {
     if (record.is_extension() || (!record.in_use() && (options_.live_only || record.number < FIRST_USER_FILE_NUMBER)))
         return;
     const File file = reader_.read(record, extensions_of(record));
@@ -197,7 +197,7 @@ void Walk::take(const RawRecord& record) {
 }
 
 // Names that a folder remembers of this record, in this life or in earlier ones.
-void Walk::take_former_names(const File& file, const RawRecord* record) {
+void NtfsWalk::take_former_names(const File& file, const RawRecord* record) {
     while (const FormerName* next = former_.next_upto(file.number)) {
         const FormerName& former = *next;
         if (former.file.number < file.number || !is_same_life(former.file.sequence, file.sequence, file.in_use)) {
@@ -216,7 +216,7 @@ void Walk::take_former_names(const File& file, const RawRecord* record) {
     }
 }
 
-void Walk::emit_file(const File& file) {
+void NtfsWalk::emit_file(const File& file) {
     std::vector<std::string> notes;
     if (file.damaged) notes.emplace_back("a part of its record in the file table is damaged");
     for (const Name& name : file.names)
@@ -236,7 +236,7 @@ void Walk::emit_file(const File& file) {
     emit_name(file, {file.number, file.sequence}, fmt::format("(record {})", file.number), notes);
 }
 
-Record Walk::record_of(const File& file, Reference parent, const std::string& name) {
+Record NtfsWalk::record_of(const File& file, Reference parent, const std::string& name) {
     Record record;
     record.identity = {0, file.number, file.in_use ? file.sequence : sequence_before_freeing(file.sequence)};
     const bool is_nowhere = file.names.empty() && parent.number == file.number;
@@ -265,11 +265,11 @@ Record Walk::record_of(const File& file, Reference parent, const std::string& na
     return record;
 }
 
-void Walk::tell_history(Reference file, Record& record) const {
+void NtfsWalk::tell_history(Reference file, Record& record) const {
     for (std::string& line : usn_.history_of(file)) record.facts.push_back({"journal", std::move(line)});
 }
 
-void Walk::emit_name(const File& file, Reference parent, const std::string& name, std::vector<std::string> notes) {
+void NtfsWalk::emit_name(const File& file, Reference parent, const std::string& name, std::vector<std::string> notes) {
     Record record = record_of(file, parent, name);
     record.notes.insert(record.notes.end(), std::make_move_iterator(notes.begin()),
                         std::make_move_iterator(notes.end()));
@@ -315,7 +315,7 @@ void Walk::emit_name(const File& file, Reference parent, const std::string& name
     for (Record& stream : streams) emit(std::move(stream));
 }
 
-void Walk::add_content(Record& record, const Stream& stream) {
+void NtfsWalk::add_content(Record& record, const Stream& stream) {
     record.size = stream.size;
     record.layout = stream.layout;
     if (stream.encrypted) record.attributes.emplace_back(kEncrypted);
@@ -323,7 +323,7 @@ void Walk::add_content(Record& record, const Stream& stream) {
 }
 
 // What folders and the journal remember of files whose records are gone.
-void Walk::emit_remaining_names() {
+void NtfsWalk::emit_remaining_names() {
     if (options_.live_only) return;
     while (const FormerName* former = former_.next_upto(mft_.record_count())) emit_former(*former, nullptr);
     for (const FormerName* former : former_.unaccounted()) emit_former(*former, nullptr);
@@ -347,7 +347,7 @@ void Walk::emit_remaining_names() {
 }
 
 // `record_now`: the one that another file has now, where it is at hand.
-void Walk::emit_former(const FormerName& former, const RawRecord* record_now) {
+void NtfsWalk::emit_former(const FormerName& former, const RawRecord* record_now) {
     Record record;
     if (former.has_file)
         record.identity = {0, former.file.number, former.file.sequence};
@@ -377,7 +377,7 @@ void Walk::emit_former(const FormerName& former, const RawRecord* record_now) {
 }
 
 // From a copy of its record in the log, or from what the file that has its record now did not overwrite of it.
-bool Walk::restore_content(const FormerName& former, const RawRecord* record_now, Record& record) const {
+bool NtfsWalk::restore_content(const FormerName& former, const RawRecord* record_now, Record& record) const {
     const char* source = "the file system's log a copy of the record";
     std::vector<Stream> found;
     if (const Stream* logged = former.has_file ? log_.find(former.file) : nullptr) {

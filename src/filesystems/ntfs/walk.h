@@ -9,10 +9,10 @@
 
 namespace dredger::ntfs {
 
-class Walk : Walking {
+class NtfsWalk : Walking {
   public:
-    Walk(const MediumPtr& volume, const Geometry& geometry, const Mft& mft, const WalkOptions& options,
-         RecordSink& sink, std::vector<std::string>& warnings);
+    NtfsWalk(const MediumPtr& volume, const Geometry& geometry, const Mft& mft, const WalkOptions& options,
+             RecordSink& sink, std::vector<std::string>& warnings);
 
     void run();
 

@@ -20,6 +20,8 @@ namespace dredger {
 //   std::size_t count(const Node&) const
 //   Key key(const Node&, std::size_t) const
 //   std::optional<Address> child(const Node&, std::size_t) const
+//   bool is_passed_over(Address) const
+//                                 where there is one: true of nodes that are not wanted, with all that is below them
 template <class Tree>
 class BtreeCursor {
   public:
@@ -68,6 +70,11 @@ class BtreeCursor {
         return visited_.insert(address).second ? tree_.read(address, level) : std::nullopt;
     }
 
+    bool is_passed_over(const Address& address) const {
+        if constexpr (requires { tree_.is_passed_over(address); }) return tree_.is_passed_over(address);
+        return false;
+    }
+
     bool begin(std::optional<Node> root, const Key* wanted) {
         path_.clear();
         is_whole_ = is_whole_ && root.has_value();
@@ -108,6 +115,10 @@ class BtreeCursor {
             const int level = tree_.level(here.node);
             if (level == 0) return true;
             const auto address = tree_.child(here.node, here.index);
+            if (address && is_passed_over(*address)) {
+                ++here.index;
+                continue;
+            }
             auto child = address ? read(*address, level - 1) : std::nullopt;
             if (child) {
                 push(std::move(*child), wanted);

@@ -13,8 +13,8 @@ namespace {
 
 constexpr std::uint64_t kAnchorSector = 256;
 constexpr std::uint32_t kLongestSequence = 4 << 20;  // bytes
-constexpr unsigned kMostContinuations = 10'000;
-constexpr std::size_t kMostExtents = 1 << 20;
+constexpr unsigned kMaxContinuations = 10'000;
+constexpr std::size_t kMaxExtents = 1 << 20;
 constexpr std::uint32_t kLengthMask = 0x3FFFFFFF;
 
 template <class T>
@@ -131,10 +131,10 @@ bool Disc::read_volume(const ExtentAd& sequence, std::vector<std::string>& warni
 bool Disc::read_partition_maps(ByteView maps, std::uint32_t count,
                                const std::map<std::uint16_t, PartitionDescriptor>& partitions,
                                std::vector<std::string>& warnings) {
-    constexpr std::uint32_t kMost = 64;
+    constexpr std::uint32_t kMax = 64;
     partitions_.clear();
     std::size_t at = 0;
-    for (std::uint32_t n = 0; n < std::min(count, kMost); ++n) {
+    for (std::uint32_t n = 0; n < std::min(count, kMax); ++n) {
         const auto type = maps.u8(at), length = maps.u8(at + 1);
         if (!type || !length || *length < 6) return false;
         const auto map = maps.slice(at, *length);
@@ -272,7 +272,7 @@ void Disc::add_extents(ByteView ads, unsigned type, std::uint16_t partition, std
     std::uint64_t left = size;
     unsigned continuations = 0;
     const std::size_t step = type == kShortAds ? sizeof(ShortAd) : sizeof(LongAd);
-    for (std::size_t at = 0; left > 0 && at + step <= ads.size() && node.layout.extents.size() < kMostExtents;) {
+    for (std::size_t at = 0; left > 0 && at + step <= ads.size() && node.layout.extents.size() < kMaxExtents;) {
         std::uint32_t length = 0, block = 0;
         std::uint16_t where = partition;
         if (type == kShortAds) {
@@ -291,7 +291,7 @@ void Disc::add_extents(ByteView ads, unsigned type, std::uint16_t partition, std
         if ((length & kLengthMask) == 0) break;
         const auto place = place_of(where, block);
         if (kind == kContinued) {
-            const auto next = place && ++continuations < kMostContinuations
+            const auto next = place && ++continuations < kMaxContinuations
                                   ? bytes_at(*volume_, *place, static_cast<std::size_t>(block_))
                                   : std::nullopt;
             constexpr std::size_t kHeader = 24;  // tag, previous extent, length of the descriptors

@@ -7,8 +7,8 @@ namespace dredger::xfs {
 namespace {
 
 constexpr std::size_t kRecord = 16;  // bytes
-constexpr int kMostLevels = 16;
-constexpr std::uint64_t kMostExtents = 8 << 20;         // of a file
+constexpr int kMaxLevels = 16;
+constexpr std::uint64_t kMaxExtents = 8 << 20;          // of a file
 constexpr std::uint64_t kEnd = std::uint64_t{1} << 55;  // blocks; no file is longer
 
 struct Packed {
@@ -40,7 +40,7 @@ class MapTree {
         const ByteView root(inode_.fork);
         const auto level = root.as<big_uint16_t>(0), count = root.as<big_uint16_t>(2);
         const std::size_t most = inode_.fork.size() < 4 ? 0 : (inode_.fork.size() - 4) / kRecord;
-        if (!level || !count || *level == 0 || *level > kMostLevels || *count > most) return std::nullopt;
+        if (!level || !count || *level == 0 || *level > kMaxLevels || *count > most) return std::nullopt;
         return inner(root, 4, most, *count, *level);
     }
 
@@ -101,7 +101,7 @@ ExtentList extents_in(const MapTree& tree) {
     auto root = tree.root();
     if (!root) return {{}, {}, false};
     BtreeCursor<MapTree> cursor(tree, lose);
-    for (bool more = cursor.first(std::move(*root)); more && list.extents.size() <= kMostExtents;
+    for (bool more = cursor.first(std::move(*root)); more && list.extents.size() <= kMaxExtents;
          more = cursor.next_leaf()) {
         const MapTree::Node& leaf = cursor.leaf();
         list.extents.insert(list.extents.end(), leaf.extents.begin(), leaf.extents.end());
@@ -146,10 +146,7 @@ std::vector<Extent> layout_of(const std::vector<FileExtent>& extents, std::uint6
     const auto add = [&](Extent extent) {
         extent.length = std::min(extent.length, size - std::min(reached, size));
         if (extent.length == 0) return;
-        if (!layout.empty() && layout.back().goes_on_with(extent))
-            layout.back().length += extent.length;
-        else
-            layout.push_back(extent);
+        append(layout, extent);
         reached += extent.length;
     };
     for (const FileExtent& extent : extents) {

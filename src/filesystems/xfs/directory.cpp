@@ -6,7 +6,7 @@ namespace {
 constexpr std::uint16_t kFreeTag = 0xFFFF;  // XFS_DIR2_DATA_FREE_TAG
 constexpr std::size_t kEntryHeader = 9;     // inumber, namelen
 constexpr std::size_t kTag = 2;
-constexpr unsigned kMostTypes = 9;  // XFS_DIR3_FT_MAX
+constexpr unsigned kMaxTypes = 9;  // XFS_DIR3_FT_MAX
 
 std::size_t header_size(const Geometry& geometry) { return geometry.has_checksums ? 64 : 16; }
 
@@ -42,7 +42,7 @@ std::optional<Parsed> entry_at(ByteView part, std::size_t offset, std::size_t at
     if (!is_name(parsed.entry.name)) return std::nullopt;
     if (geometry.has_types) {
         const std::uint8_t type = *part.u8(offset + kEntryHeader + *length);
-        if (type > kMostTypes) return std::nullopt;
+        if (type > kMaxTypes) return std::nullopt;
         parsed.entry.type = type_from(type);
     }
     parsed.entry.inode = *inumber;
@@ -143,7 +143,7 @@ Directory read_short_directory(ByteView fork, std::uint64_t length, const Geomet
         entry.name = text_of(fork.bytes().subspan(name_at, *size));
         if (geometry.has_types) {
             const std::uint8_t type = *fork.u8(type_at);
-            if (type > kMostTypes) return false;
+            if (type > kMaxTypes) return false;
             entry.type = type_from(type);
         }
         entry.inode = number_at(inode_at);

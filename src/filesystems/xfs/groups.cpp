@@ -9,7 +9,7 @@
 namespace dredger::xfs {
 namespace {
 
-constexpr unsigned kMostLevels = 16;
+constexpr unsigned kMaxLevels = 16;
 
 // Walks a B+tree of one allocation group, whose pointers have 32 bits: every record of every leaf. False: not all of it
 // could be read.
@@ -25,7 +25,7 @@ class GroupTree {
           record_size_(record_size) {}
 
     bool walk(std::uint32_t block, std::uint32_t levels, const std::function<void(ByteView record)>& visit) {
-        if (levels == 0 || levels > kMostLevels || block >= geometry_.blocks_of(group_) || !seen_.insert(block).second)
+        if (levels == 0 || levels > kMaxLevels || block >= geometry_.blocks_of(group_) || !seen_.insert(block).second)
             return false;
         const auto bytes = bytes_at(volume_, geometry_.offset_in(group_, block), geometry_.block_size);
         if (!bytes) return false;

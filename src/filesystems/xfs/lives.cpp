@@ -5,9 +5,9 @@
 namespace dredger::xfs {
 namespace {
 
-constexpr std::size_t kMostLives = 2'000'000;
-constexpr std::size_t kMostSightings = 4'000'000;
-constexpr std::uint64_t kMostLooked = 1 << 18;  // places in free space
+constexpr std::size_t kMaxLives = 2'000'000;
+constexpr std::size_t kMaxSightings = 4'000'000;
+constexpr std::uint64_t kMaxLooked = 1 << 18;  // places in free space
 
 // A root as it is kept in memory, as an inode has it.
 std::vector<std::byte> root_for_inode(const std::vector<std::byte>& root, const Geometry& geometry) {
@@ -53,7 +53,7 @@ Life* Lives::life_of(std::uint64_t number, std::uint32_t generation) {
     if (place != lives_.end())
         for (Life& life : place->second)
             if (life.inode.generation == generation) return &life;
-    if (count_ >= kMostLives) return nullptr;
+    if (count_ >= kMaxLives) return nullptr;
     ++count_;
     Life& life = lives_[number].emplace_back();
     life.inode.number = number;
@@ -82,7 +82,7 @@ void Lives::take(LoggedInode&& logged) {
         if (seen.format == ForkFormat::local) {
             const Directory directory = read_short_directory(ByteView(seen.fork), seen.fork.size(), geometry_);
             for (const DirectoryEntry& entry : directory.entries)
-                if (sightings_.size() < kMostSightings) sightings_.push_back({seen.number, entry, logged.sequence});
+                if (sightings_.size() < kMaxSightings) sightings_.push_back({seen.number, entry, logged.sequence});
         } else if (is_later && (logged.fork_is_root || seen.extents > 0)) {
             life->inode.fork = logged.fork_is_root ? root_for_inode(seen.fork, geometry_) : std::move(seen.fork);
             life->inode.format = seen.format;
@@ -112,7 +112,7 @@ void Lives::take(LoggedBytes&& bytes) {
         if (entry.name == "." || entry.name == ".." ||
             (entry.inode_is_whole && !geometry_.offset_of_inode(entry.inode)))
             continue;
-        if (sightings_.size() + unplaced_.size() >= kMostSightings) return;
+        if (sightings_.size() + unplaced_.size() >= kMaxSightings) return;
         Sighting sighting{owner, std::move(entry), bytes.sequence};
         if (owner != 0)
             sightings_.push_back(std::move(sighting));
@@ -154,7 +154,7 @@ void Lives::look_at(std::uint64_t number) {
 // Chunks whose inodes were all freed are given back; they still stand where nothing has taken their place.
 void Lives::look_at_free_chunks() {
     const std::uint64_t step = std::uint64_t{geometry_.chunk_alignment} * geometry_.block_size;
-    std::uint64_t left = kMostLooked;
+    std::uint64_t left = kMaxLooked;
     for (const Extent& run : groups_.space().free_runs()) {
         const std::uint64_t group_size = std::uint64_t{geometry_.group_blocks} * geometry_.block_size;
         // Alignment counts from the start of each group.

@@ -11,7 +11,7 @@ constexpr std::uint32_t XLOG_HEADER_MAGIC_NUM = 0xFEEDBABE;
 constexpr std::uint64_t kBasic = 512;  // BBSIZE, bytes
 constexpr std::size_t kCycleWords = 64;
 constexpr std::uint32_t kLargestRecord = 256 << 10;  // XLOG_MAX_RECORD_BSIZE
-constexpr std::size_t kMostTransactions = 64;        // that are open at once
+constexpr std::size_t kMaxTransactions = 64;         // that are open at once
 constexpr std::size_t kLargestRegion = 1 << 20;      // bytes
 
 // oh_flags
@@ -219,7 +219,7 @@ class LogReader {
                     open_.erase(old);
                 }
             } else if (length > 0 && (flags & XLOG_UNMOUNT_TRANS) == 0) {
-                if (open_.size() >= kMostTransactions && !open_.contains(operation.oh_tid)) open_.erase(open_.begin());
+                if (open_.size() >= kMaxTransactions && !open_.contains(operation.oh_tid)) open_.erase(open_.begin());
                 open_.try_emplace(operation.oh_tid, geometry_, sink_)
                     .first->second.add(body.bytes().subspan(at, length), (flags & XLOG_WAS_CONT_TRANS) != 0, sequence);
             }

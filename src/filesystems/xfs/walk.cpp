@@ -22,27 +22,27 @@ FileType type_of(const Inode& inode) {
 
 }  // namespace
 
-Walk::Walk(MediumPtr volume, const Geometry& geometry, const Groups& groups, const WalkOptions& options,
-           RecordSink& sink, std::vector<std::string>& warnings)
+XfsWalk::XfsWalk(MediumPtr volume, const Geometry& geometry, const Groups& groups, const WalkOptions& options,
+                 RecordSink& sink, std::vector<std::string>& warnings)
     : Walking(options, sink, warnings),
       volume_(std::make_shared<Cached>(std::move(volume))),
       geometry_(geometry),
       groups_(groups) {}
 
-void Walk::run() {
+void XfsWalk::run() {
     walk_live();
     if (!options_.live_only && !stopped_) walk_deleted();
     warn_of(damaged_folders_, "folders are damaged: what they listed in the lost parts is missing");
     warn_of(damaged_inodes_, "live names lead to no inode: their content is missing");
 }
 
-std::optional<Inode> Walk::inode_at(std::uint64_t number) const {
+std::optional<Inode> XfsWalk::inode_at(std::uint64_t number) const {
     const auto offset = geometry_.offset_of_inode(number);
     const auto bytes = offset ? bytes_at(*volume_, *offset, geometry_.inode_size) : std::nullopt;
     return bytes ? parse_inode(ByteView(*bytes, *offset), number, geometry_) : std::nullopt;
 }
 
-std::string Walk::path_of(std::uint64_t folder) const {
+std::string XfsWalk::path_of(std::uint64_t folder) const {
     const auto step_of = [this](std::uint64_t inode) -> std::optional<FolderStep<std::uint64_t>> {
         const auto found = folders_.find(inode);
         if (found == folders_.end()) return std::nullopt;
@@ -51,7 +51,7 @@ std::string Walk::path_of(std::uint64_t folder) const {
     return folder_place(folder, step_of, [](std::uint64_t) { return std::string(); }).path;
 }
 
-void Walk::walk_live() {
+void XfsWalk::walk_live() {
     folders_[geometry_.root_inode] = {geometry_.root_inode, ""};
     std::vector<std::uint64_t> open = {geometry_.root_inode};
     for (std::size_t next = 0; next < open.size() && !stopped_; ++next) {
@@ -82,7 +82,7 @@ void Walk::walk_live() {
 }
 
 // What a directory lists, block by block.
-std::vector<Directory> Walk::directory_of(const Inode& inode, const ExtentList& extents) {
+std::vector<Directory> XfsWalk::directory_of(const Inode& inode, const ExtentList& extents) {
     std::vector<Directory> parts;
     if (inode.format == ForkFormat::local) {
         parts.push_back(read_short_directory(ByteView(inode.fork), inode.size, geometry_));
@@ -105,7 +105,7 @@ std::vector<Directory> Walk::directory_of(const Inode& inode, const ExtentList& 
     return parts;
 }
 
-void Walk::take_entry(std::uint64_t folder, const std::string& path, const DirectoryEntry& entry) {
+void XfsWalk::take_entry(std::uint64_t folder, const std::string& path, const DirectoryEntry& entry) {
     const auto inode = inode_at(entry.inode);
     if (!inode || inode->is_free()) {
         ++damaged_inodes_;
@@ -139,7 +139,7 @@ void Walk::take_entry(std::uint64_t folder, const std::string& path, const Direc
     emit(std::move(record));
 }
 
-Record Walk::record_of(const Inode& inode) const {
+Record XfsWalk::record_of(const Inode& inode) const {
     Record record;
     record.identity = {0, inode.number, inode.generation};
     record.is_folder = inode.is_folder();
@@ -151,7 +151,7 @@ Record Walk::record_of(const Inode& inode) const {
     return record;
 }
 
-void Walk::walk_deleted() {
+void XfsWalk::walk_deleted() {
     Lives lives(volume_, geometry_, groups_);
     if (!lives.read(options_.go_on)) {
         stopped_ = true;
@@ -178,7 +178,7 @@ void Walk::walk_deleted() {
 }
 
 // What a folder that is gone listed.
-void Walk::learn_from(const Lives& lives, std::uint64_t number, const Life& life) {
+void XfsWalk::learn_from(const Lives& lives, std::uint64_t number, const Life& life) {
     if (life.core_is_known && !life.is_folder()) return;
     const ExtentList extents = lives.extents_of_life(life);
     std::vector<Directory> parts;
@@ -213,7 +213,7 @@ void Walk::learn_from(const Lives& lives, std::uint64_t number, const Life& life
 }
 
 // The log has parts of directory blocks without the start that names their folder: the block's place does.
-void Walk::place_sightings(const Lives& lives) {
+void XfsWalk::place_sightings(const Lives& lives) {
     std::sort(owners_.begin(), owners_.end());
     for (const Lives::Unplaced& unplaced : lives.unplaced()) {
         const auto owner =
@@ -225,7 +225,7 @@ void Walk::place_sightings(const Lives& lives) {
 }
 
 // What a live folder lists now, and under this inode, is not gone.
-void Walk::drop_live_names() {
+void XfsWalk::drop_live_names() {
     std::stable_sort(sightings_.begin(), sightings_.end(), [](const Sighting& a, const Sighting& b) {
         return a.folder != b.folder ? a.folder < b.folder : a.sequence > b.sequence;
     });
@@ -250,7 +250,7 @@ void Walk::drop_live_names() {
 
 // The last name that an inode's life was seen under. Where several lives followed each other, what the log tells of a
 // name's time counts.
-const Sighting* Walk::name_of(std::uint64_t number, std::size_t index, const std::vector<Life>& list) const {
+const Sighting* XfsWalk::name_of(std::uint64_t number, std::size_t index, const std::vector<Life>& list) const {
     const auto seen = by_inode_.find(static_cast<std::uint32_t>(number));
     if (seen == by_inode_.end()) return nullptr;
     const Life& life = list[index];
@@ -271,7 +271,7 @@ const Sighting* Walk::name_of(std::uint64_t number, std::size_t index, const std
     return best;
 }
 
-FolderPlace Walk::place_of(std::uint64_t folder) const {
+FolderPlace XfsWalk::place_of(std::uint64_t folder) const {
     const auto placeholder = [](std::uint64_t inode) { return fmt::format("(folder {})", inode); };
     // A folder whose parent alone is known has its number for a name.
     bool is_known = true;
@@ -298,7 +298,7 @@ FolderPlace Walk::place_of(std::uint64_t folder) const {
     return place;
 }
 
-void Walk::tell_content(Record& record, const Lives& lives, const Life& life) {
+void XfsWalk::tell_content(Record& record, const Lives& lives, const Life& life) {
     const Inode& inode = life.inode;
     if (inode.format == ForkFormat::local && life.core_is_known && !life.fork_is_left) {
         record.size = inode.size;
@@ -339,7 +339,7 @@ void Walk::tell_content(Record& record, const Lives& lives, const Life& life) {
     if (!end) record.trust = LayoutTrust::assumed;
 }
 
-void Walk::emit_life(const Lives& lives, const Life& life, const Sighting* name) {
+void XfsWalk::emit_life(const Lives& lives, const Life& life, const Sighting* name) {
     const Inode& inode = life.inode;
     if (life.core_is_known && !inode.stores_content()) return;
     const bool is_folder = life.core_is_known ? inode.is_folder() : former_folders_.contains(inode.number);

@@ -10,10 +10,10 @@
 
 namespace dredger::xfs {
 
-class Walk : Walking {
+class XfsWalk : Walking {
   public:
-    Walk(MediumPtr volume, const Geometry& geometry, const Groups& groups, const WalkOptions& options, RecordSink& sink,
-         std::vector<std::string>& warnings);
+    XfsWalk(MediumPtr volume, const Geometry& geometry, const Groups& groups, const WalkOptions& options,
+            RecordSink& sink, std::vector<std::string>& warnings);
 
     void run();
 

@@ -54,7 +54,7 @@ Xfs::Xfs(MediumPtr volume, const Geometry& geometry, std::vector<std::string> wa
 }
 
 Result<void> Xfs::walk(const WalkOptions& options, RecordSink& sink, std::vector<std::string>& warnings) const {
-    Walk(volume_, geometry_, groups_, options, sink, warnings).run();
+    XfsWalk(volume_, geometry_, groups_, options, sink, warnings).run();
     return {};
 }
 

@@ -12,7 +12,7 @@ namespace {
 
 constexpr std::size_t kWindow = 32 << 10;         // bytes
 constexpr std::uint64_t kFirstSpacing = 4 << 20;  // bytes of content between two places, at least
-constexpr std::size_t kMostUnits = 1024;          // when there are more, every other one goes
+constexpr std::size_t kMaxUnits = 1024;           // when there are more, every other one goes
 constexpr int kGzip = 15 + 16, kRaw = -15;        // zlib's windowBits
 constexpr unsigned kInMember = 1U << 8U;          // PackedUnit::detail, besides the bits
 
@@ -127,7 +127,7 @@ GzipIndex index_of(const FilePtr& file) {
             unit.window.resize(length);
         }
         units.push_back(std::move(unit));
-        if (units.size() <= kMostUnits) return;
+        if (units.size() <= kMaxUnits) return;
         for (std::size_t i = 1; 2 * i < units.size(); ++i) units[i] = std::move(units[2 * i]);
         units.resize((units.size() + 1) / 2);
         spacing *= 2;

@@ -64,8 +64,8 @@ constexpr std::uint64_t kOffsetMask = 0x00ff'ffff'ffff'fe00;  // bits 9 to 55
 constexpr std::uint64_t kCompressed = std::uint64_t{1} << 62;
 constexpr std::uint64_t kAllZeros = 1;
 constexpr unsigned kSubclusters = 32;  // of a cluster, with extended L2 entries
-constexpr std::uint32_t kMostSnapshots = 65536;
-constexpr std::uint32_t kMostL1 = 32 << 20 >> 3;  // entries
+constexpr std::uint32_t kMaxSnapshots = 65536;
+constexpr std::uint32_t kMaxL1 = 32 << 20 >> 3;  // entries
 
 enum class Compression { deflate = 0, zstd = 1 };
 
@@ -166,7 +166,7 @@ Result<void> look_at_snapshots(const FileMedium& file, const Header& header, Ope
     std::uint64_t at = header.snapshots_offset;
     const std::string wanted = header.nb_snapshots > 0 ? opening.take_snapshot() : std::string();
     bool found = wanted.empty();
-    for (std::uint32_t n = 0; n < std::min<std::uint32_t>(header.nb_snapshots, kMostSnapshots); ++n) {
+    for (std::uint32_t n = 0; n < std::min<std::uint32_t>(header.nb_snapshots, kMaxSnapshots); ++n) {
         DREDGER_TRY(const auto head, file.bytes(at, sizeof(SnapshotHeader)));
         DREDGER_TRY(const SnapshotHeader s, ByteView(head).as<SnapshotHeader>(0));
         const std::uint64_t text_at = at + sizeof s + s.extra_data_size;
@@ -196,9 +196,9 @@ Result<void> look_at_snapshots(const FileMedium& file, const Header& header, Ope
 // Where the last cluster that is in use begins, by the reference counts; 0 where they don't tell.
 std::uint64_t last_cluster(const FilePtr& file, const Header& header, const Shape& shape, unsigned refcount_order) {
     constexpr unsigned kLargestOrder = 6;  // counts of 64 bits
-    constexpr std::uint64_t kMostBytes = 64 << 20;
+    constexpr std::uint64_t kMaxBytes = 64 << 20;
     const std::uint64_t table_bytes = std::uint64_t{header.refcount_table_clusters} << shape.cluster_bits;
-    if (refcount_order > kLargestOrder || table_bytes > kMostBytes) return 0;
+    if (refcount_order > kLargestOrder || table_bytes > kMaxBytes) return 0;
     const NumberTable table(file, header.refcount_table_offset, table_bytes / 8, 8, NumberTable::Endian::big);
     const std::uint64_t counts = shape.cluster() * 8 >> refcount_order;  // in a block
     std::uint64_t last = 0, block_at = 0;
@@ -280,7 +280,7 @@ Result<MediumPtr> open_qcow2(const FilePtr& file, Opening& opening) {
     shape.extended_l2 = (features & kExtendedL2) != 0;
     if ((features & kCorrupt) != 0) opening.note("the disk was marked as corrupt by the program that wrote it");
     DREDGER_CHECK(look_at_snapshots(*file, header, opening, shape));
-    if (shape.l1_size > kMostL1) return damaged(*file, "its first table is larger than any");
+    if (shape.l1_size > kMaxL1) return damaged(*file, "its first table is larger than any");
 
     const std::uint64_t extensions_end =
         header.backing_file_offset != 0 ? header.backing_file_offset.value() : shape.cluster();

@@ -36,7 +36,7 @@ struct LogDescriptor {
 
 constexpr std::uint32_t kSector = 4096;  // bytes; the log is made of these
 constexpr std::uint32_t kLongest = 64 << 20;
-constexpr std::uint64_t kMostZeros = 64 << 20;  // bytes that one descriptor may clear
+constexpr std::uint64_t kMaxZeros = 64 << 20;  // bytes that one descriptor may clear
 
 struct Entry {
     LogEntryHeader header;
@@ -70,7 +70,7 @@ void replay(const Entry& entry, Patched& patched) {
         const auto descriptor = view.as<LogDescriptor>(at);
         if (!descriptor) return;
         if (view.has(at, "zero")) {
-            if (descriptor->leading_bytes <= kMostZeros)
+            if (descriptor->leading_bytes <= kMaxZeros)
                 for (std::uint64_t done = 0; done < descriptor->leading_bytes; done += kSector)
                     patched.lay(descriptor->file_offset + done, std::vector<std::byte>(kSector));
         } else if (view.has(at, "desc")) {

@@ -170,9 +170,9 @@ Result<std::optional<SparseExtentHeader>> header_of(const FileMedium& file) {
                         "the file was cut short");
         DREDGER_TRY(header, ByteView(footer).as<SparseExtentHeader>(0));
     }
-    constexpr std::uint64_t kMostSectors = std::uint64_t{1} << 50;
+    constexpr std::uint64_t kMaxSectors = std::uint64_t{1} << 50;
     if (header.grain_size == 0 || header.grain_size > 65536 || header.num_gtes_per_gt == 0 ||
-        header.num_gtes_per_gt > 65536 || header.capacity > kMostSectors || header.gd_offset > kMostSectors)
+        header.num_gtes_per_gt > 65536 || header.capacity > kMaxSectors || header.gd_offset > kMaxSectors)
         return fail(ErrorKind::not_understood, "the header of the VMDK is damaged", file.name());
     return header;
 }

@@ -9,15 +9,15 @@
 namespace dredger::images {
 namespace {
 
-constexpr std::uint64_t kMostMemory = 256 << 20;  // bytes
-constexpr unsigned kStreams = 256;                // PackedUnit::detail where no index tells of the blocks
+constexpr std::uint64_t kMaxMemory = 256 << 20;  // bytes
+constexpr unsigned kStreams = 256;               // PackedUnit::detail where no index tells of the blocks
 
 // One block, or all streams from their start.
 class XzUnpacker final : public Unpacker {
   public:
     XzUnpacker(const FilePtr& file, const PackedUnit& unit) : input_(file, unit.packed) {
         if (unit.detail == kStreams) {
-            is_ready_ = lzma_stream_decoder(&stream_, kMostMemory, LZMA_CONCATENATED) == LZMA_OK;
+            is_ready_ = lzma_stream_decoder(&stream_, kMaxMemory, LZMA_CONCATENATED) == LZMA_OK;
             return;
         }
         const auto first = file->bytes(unit.packed, 1);
@@ -72,7 +72,7 @@ using Index = std::unique_ptr<lzma_index, Free>;
 Result<Index> read_index(const FilePtr& file) {
     lzma_stream stream = LZMA_STREAM_INIT;
     lzma_index* index = nullptr;
-    lzma_ret done = lzma_file_info_decoder(&stream, &index, kMostMemory, file->size());
+    lzma_ret done = lzma_file_info_decoder(&stream, &index, kMaxMemory, file->size());
     PackedInput input(file, 0);
     while (done == LZMA_OK) {
         if (stream.avail_in == 0) {

@@ -74,8 +74,8 @@ TEST_P(BtrfsDamage, TwoThousandCopies) {
 
 INSTANTIATE_TEST_SUITE_P(Media, BtrfsDamage,
                          testing::Values(test::Damage("btrfs-notes", 1U), test::Damage("btrfs-notes", 2U),
-                                         test::Damage("btrfs-notes", 3U), test::Damage("btrfs-notes", 4U),
-                                         test::Damage("btrfs-notes", 5U), test::Damage("btrfs-versions", 1U),
+                                         test::Damage("btrfs-notes", 3U), test::Damage("btrfs-snapshots", 1U),
+                                         test::Damage("btrfs-snapshots", 2U), test::Damage("btrfs-versions", 1U),
                                          test::Damage("btrfs-versions", 2U)),
                          test::NameOfTest());
 
