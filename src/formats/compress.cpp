@@ -22,7 +22,7 @@ class Words {
     }
 
     struct End {
-        std::uint64_t at = 0;   // bytes
+        std::uint64_t at = 0;  // bytes
         std::uint64_t words = 0;
         bool is_shown = false;  // by zeros, as they stand behind a file
     };

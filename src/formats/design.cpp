@@ -13,8 +13,7 @@ constexpr std::uint64_t kPage = 4096;
 // The master page with the higher number counts.
 Measured measure_indesign(Reader& content) {
     constexpr std::string_view kObject = "\xDE\x39\x39\x79\x51\x88\x4B\x6C\x8E\x63\xEE\xF8\xAE\xE0\xDD\x38"sv;
-    constexpr std::string_view kBehindObject =
-        "\xFD\xCE\xDB\x70\xF7\x86\x4B\x4F\xA4\xD3\xC7\x28\xB3\x41\x71\x06"sv;
+    constexpr std::string_view kBehindObject = "\xFD\xCE\xDB\x70\xF7\x86\x4B\x4F\xA4\xD3\xC7\x28\xB3\x41\x71\x06"sv;
     constexpr std::uint64_t kMark = 32;
     const std::uint64_t master = content.u64le(kPage + 264) > content.u64le(264) ? kPage : 0;
     const std::uint64_t pages = content.u32le(master + 280);
@@ -36,8 +35,7 @@ Measured measure_indesign(Reader& content) {
 Measured measure_early_dwg(Reader& content) {
     constexpr std::string_view kPreview = "\x1F\x25\x6D\x07\xD4\x36\x28\x28\x9D\x57\xCA\x3F\x9D\x44\x10\x2B"sv;
     constexpr std::string_view kPreviewEnd = "\xE0\xDA\x92\xF8\x2B\xC9\xD7\xD7\x62\xA8\x35\xC0\x62\xBB\xEF\xD4"sv;
-    constexpr std::string_view kSecondHeaderEnd =
-        "\x2B\x84\xDE\x31\xD7\x6C\x60\x40\xAC\xDB\xBF\xF6\xED\xC3\x55\xFE"sv;
+    constexpr std::string_view kSecondHeaderEnd = "\x2B\x84\xDE\x31\xD7\x6C\x60\x40\xAC\xDB\xBF\xF6\xED\xC3\x55\xFE"sv;
     constexpr std::string_view kHeaderEnd = "\x95\xA0\x4E\x28\x99\x82\x1A\xE5\x5E\x41\xE0\x5F\x9D\x3A\x4D\x00"sv;
     constexpr std::uint64_t kMaxSecondHeader = 1 << 20, kCrc = 2;
     const std::uint64_t preview = content.u32le(0x0D), sections = content.u32le(0x15);
@@ -100,8 +98,13 @@ const std::vector<Format>& design() {
         {.name = "dwg",
          .kind = Kind::picture,
          .extensions = {"dwg"},
-         .signatures = {{{0, "AC1012"sv}}, {{0, "AC1014"sv}}, {{0, "AC1015"sv}}, {{0, "AC1018"sv}}, {{0, "AC1024"sv}},
-                        {{0, "AC1027"sv}}, {{0, "AC1032"sv}}},
+         .signatures = {{{0, "AC1012"sv}},
+                        {{0, "AC1014"sv}},
+                        {{0, "AC1015"sv}},
+                        {{0, "AC1018"sv}},
+                        {{0, "AC1024"sv}},
+                        {{0, "AC1027"sv}},
+                        {{0, "AC1032"sv}}},
          .measure = measure_dwg,
          .ending = "its second header, or the preview behind it",
          .checked = "the list of sections"},

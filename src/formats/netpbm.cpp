@@ -1,5 +1,6 @@
 // Pictures whose head is text and whose points stand there plainly: Netpbm's ("pbm", "pgm", "ppm", "pam" manual pages),
-// Sun's raster files (rasterfile(5)), Radiance's ("The Radiance File Formats"), X pixmaps and bitmaps (libXpm's manual).
+// Sun's raster files (rasterfile(5)), Radiance's ("The Radiance File Formats"), X pixmaps and bitmaps (libXpm's
+// manual).
 #include <algorithm>
 #include <charconv>
 #include <optional>
@@ -22,8 +23,10 @@ class Head {
 
     std::string_view word() {
         while (at_ < text_.size() && (is_space(byte(at_)) || text_[at_] == '#')) {
-            if (text_[at_] == '#') at_ = std::min(text_.find('\n', at_), text_.size());
-            else ++at_;
+            if (text_[at_] == '#')
+                at_ = std::min(text_.find('\n', at_), text_.size());
+            else
+                ++at_;
         }
         const std::size_t from = at_;
         while (at_ < text_.size() && !is_space(byte(at_))) ++at_;
@@ -87,11 +90,16 @@ Measured measure_pam(Reader& content) {
     for (unsigned lines = 0; lines < 32; ++lines) {
         const std::string_view word = head.word();
         if (word == "ENDHDR") break;
-        if (word == "WIDTH") width = head.number();
-        else if (word == "HEIGHT") height = head.number();
-        else if (word == "DEPTH") depth = head.number();
-        else if (word == "MAXVAL") most = head.number();
-        else head.word();
+        if (word == "WIDTH")
+            width = head.number();
+        else if (word == "HEIGHT")
+            height = head.number();
+        else if (word == "DEPTH")
+            depth = head.number();
+        else if (word == "MAXVAL")
+            most = head.number();
+        else
+            head.word();
     }
     if (width == 0 || height == 0 || depth == 0 || most == 0 || width > kMaxSide || height > kMaxSide || depth > 64 ||
         most > 65535)
@@ -115,8 +123,7 @@ Measured measure_sun_raster(Reader& content) {
 
 // Behind one line of packed points.
 std::optional<std::uint64_t> behind_scanline(Reader& content, std::uint64_t at, std::uint64_t width) {
-    const bool is_packed =
-        content.u16be(at) == 0x0202 && width >= 8 && width < 32768 && content.u16be(at + 2) == width;
+    const bool is_packed = content.u16be(at) == 0x0202 && width >= 8 && width < 32768 && content.u16be(at + 2) == width;
     if (!is_packed) {
         // A line of an earlier kind: points, and such as repeat the one before.
         std::uint64_t points = 0;

@@ -80,7 +80,8 @@ Measured measure_firebird(Reader& content) {
     if (page < 1024 || page > 32768 || (page & (page - 1)) != 0 || (content.u16le(18) & 0x8000U) == 0)
         return nonsense();
     std::uint64_t at = page;
-    while (content.holds(at, page) && content.u8(at) >= 1 && content.u8(at) <= kMaxKind && content.u8(at + 1) < 64) at += page;
+    while (content.holds(at, page) && content.u8(at) >= 1 && content.u8(at) <= kMaxKind && content.u8(at + 1) < 64)
+        at += page;
     return at < 8 * page ? nonsense() : open_ended(at, Proof::chain);
 }
 

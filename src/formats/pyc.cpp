@@ -113,7 +113,8 @@ Measured measure_pyc(Reader& content) {
     if (!layout || (content.u8(layout->header) & 0x7FU) != 'c') return nonsense();
     Marshalled object(content, *layout);
     if (object.pass()) return whole(object.at(), Proof::chain);
-    return object.at() < kLeast ? nonsense() : broken(std::min(object.at(), content.size()), "an object makes no sense");
+    return object.at() < kLeast ? nonsense()
+                                : broken(std::min(object.at(), content.size()), "an object makes no sense");
 }
 
 }  // namespace

@@ -26,8 +26,7 @@ Measured measure_region(Reader& content) {
         const unsigned packing = content.u8(at + 4);
         if (length < 2 || length + 4 > sectors * kSector || packing < 1 || packing > 4)
             return chunks == 0 ? nonsense() : broken_between(2 * kSector, at, "a chunk makes no sense", end);
-        if (packing <= 2 &&
-            !unpack(content, packing == 1 ? Packing::gzip : Packing::zlib, at + 5, length - 1).ended())
+        if (packing <= 2 && !unpack(content, packing == 1 ? Packing::gzip : Packing::zlib, at + 5, length - 1).ended())
             return chunks == 0 ? nonsense() : broken_between(2 * kSector, at + 5, "a chunk can't be unpacked", end);
         end = std::max(end, at + sectors * kSector);
         ++chunks;

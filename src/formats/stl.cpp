@@ -38,7 +38,8 @@ constexpr std::uint64_t kStlHeader = 84, kTriangle = 50;
 bool is_triangle(const std::array<float, 12>& numbers) {
     constexpr float kFar = 1e9F, kClose = 1e-20F;
     for (const float number : numbers)
-        if (!std::isfinite(number) || std::abs(number) > kFar || (number != 0 && std::abs(number) < kClose)) return false;
+        if (!std::isfinite(number) || std::abs(number) > kFar || (number != 0 && std::abs(number) < kClose))
+            return false;
     const float length = std::hypot(numbers[0], numbers[1], numbers[2]);
     return length == 0 || std::abs(length - 1) < 0.01F;
 }

@@ -74,9 +74,8 @@ std::optional<std::uint64_t> behind_footer(Reader& content, std::uint64_t pictur
 }
 
 Measured measure_tga(Reader& content) {
-    const Header header =
-        header_of([&](std::uint64_t at) -> unsigned { return content.u8(at); },
-                  [&](std::uint64_t at) -> unsigned { return content.u16le(at); });
+    const Header header = header_of([&](std::uint64_t at) -> unsigned { return content.u8(at); },
+                                    [&](std::uint64_t at) -> unsigned { return content.u16le(at); });
     if (!header.makes_sense()) return nonsense();
     std::uint64_t end = header.data() + header.pixels() * header.pixel();
     if (header.is_packed()) {

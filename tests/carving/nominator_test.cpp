@@ -52,10 +52,15 @@ TEST(Nominator, TextThatGoesOnBeginsNowhere) {
         nominated(all, "Two chicks in burrow 14, both ringed. One chick on ledge 3, too young.\n", "and on the ledge."),
         Not(Contains("txt")));
     EXPECT_THAT(nominated(all, "<!DOCTYPE html><html>", "and on the ledge."), Contains("html"));
-    EXPECT_THAT(nominated(all, "# Rings of the north plot, by burrow\n", "it was on the led"), Contains("txt"))
+    EXPECT_THAT(nominated(all, "# Rings of the north plot, by burrow and by year, as the warden read them\n",
+                          "it was on the led"),
+                Contains("txt"))
         << "no line goes on so";
-    EXPECT_THAT(nominated(all, "Count them again at dusk, all of them\n", "it was on the led"), Contains("txt"));
-    EXPECT_THAT(nominated(all, "Count them again at dusk, all of them\n", "it was on the ledge.\n"),
+    EXPECT_THAT(nominated(all, "Count them again at dusk, all of them, and write down the wind and swell.\n",
+                          "it was on the led"),
+                Contains("txt"));
+    EXPECT_THAT(nominated(all, "Count them again at dusk, all of them, and write down the wind and swell.\n",
+                          "it was on the ledge.\n"),
                 Not(Contains("txt")));
 }
 
