@@ -87,8 +87,9 @@ bool stands_alone(const Measured& found, unsigned bits) {
 }
 
 // How much of a find is its own beyond doubt. The last part of one without an end mark may be the start of what
-// follows.
+// follows, and what is said to reach behind all there is may be a number that was never right.
 std::uint64_t certain_bytes(const Find& find) {
+    if (find.is_cut_off) return std::min(find.measured.sure, kSector);
     if (find.measured.end == Measured::End::broken) return find.measured.sure;
     if (find.measured.end == Measured::End::open && !find.is_padded) return find.size / kSector * kSector;
     return find.size;
@@ -177,7 +178,10 @@ std::optional<Find> Carver::examine(const MediumPtr& ground, std::uint64_t start
             in.given_up += find.measured.end == Measured::End::gave_up ? 1 : 0;
             continue;
         }
-        if (bid.goes_on && !is_complete(*ground, find.measured, start)) continue;
+        if (bid.goes_on && !is_complete(*ground, find.measured, start)) {
+            in.in_vain += budget.bytes_spent();
+            continue;
+        }
         find.bits = bid.bits;
         std::vector<Extent> on_ground = {{start, find.measured.length}};
         if (could_go_on(*ground, find.measured, *bid.format, start)) {
@@ -212,6 +216,7 @@ std::optional<Find> Carver::examine(const MediumPtr& ground, std::uint64_t start
         for (const Extent& piece : on_ground)
             for (const Extent& place : ground_->places_of(piece.offset, piece.length)) find.pieces.push_back(place);
         find.is_padded = is_padded(*ground, on_ground.back());
+        find.is_cut_off = find.measured.end == Measured::End::broken && on_ground.back().end() == ground->size();
         find.is_followed = start % kSector == 0 && is_followed(*ground, on_ground.back().end());
         find.fingerprint = fingerprint_of(*content, find.size);
         return find;

@@ -26,6 +26,7 @@ struct Find {
     Description said;
     unsigned bits = 0;                       // of evidence at its start
     std::optional<Fingerprint> fingerprint;  // of its content, where that is not long
+    bool is_cut_off = false;                 // by the end of the ground
     bool is_followed = false;                // by something else in its last sector, which drivers fill with zeros
     bool is_padded = false;  // its last sector is filled with zeros behind its end, or it ends with a sector
 };

@@ -7,7 +7,8 @@ namespace {
 
 constexpr std::size_t kMaxReach = 64 << 10;
 constexpr std::size_t kBlankStart = 16;
-constexpr unsigned kOwnStart = 20;  // bits from which on text shows that it begins here
+constexpr unsigned kOpens = 8;      // bits from which on text shows that it opens an element or a list
+constexpr unsigned kOwnStart = 20;  // that it begins here
 
 bool is_text(unsigned c) { return c >= 0x20 ? c != 0x7F : c == '\t' || c == '\r' || c == '\n'; }
 
@@ -120,8 +121,11 @@ void Nominator::nominate(ByteView head, ByteView before, std::vector<Bid>& bids)
     }
     if (bytes.size() >= 16 && !texts_.empty() && could_be_text(bytes)) {
         std::for_each(texts_.begin(), texts_.end(), consider);
-        if (goes_on(before, bytes))
+        // Plain text that only goes on here began elsewhere; what opens something may be closed again.
+        if (goes_on(before, bytes)) {
+            std::erase_if(bids, [](const Bid& bid) { return bid.bits < kOpens && bid.format->is_text; });
             for (Bid& bid : bids) bid.goes_on = bid.bits < kOwnStart && bid.format->is_text;
+        }
     }
     std::stable_sort(bids.begin(), bids.end(), [](const Bid& a, const Bid& b) { return a.bits > b.bits; });
 }

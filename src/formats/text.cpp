@@ -15,7 +15,7 @@ struct Characters {
     bool utf16 = false;
     bool big = false;
     std::uint64_t end = 0;
-    std::uint64_t letters = 0, digits = 0, lines = 0;
+    std::uint64_t letters = 0, digits = 0, spaces = 0, lines = 0;
     std::uint64_t foreign = 0;  // bytes that UTF-8 does not have
 };
 
@@ -51,6 +51,7 @@ Characters read_characters(Reader& content) {
             text.lines += c == '\n' ? 1 : 0;
             text.letters += is_letter(c) || c == ' ' || c >= 0x80 ? 1 : 0;
             text.digits += c >= '0' && c <= '9' ? 1 : 0;
+            text.spaces += is_space(c) ? 1 : 0;
         }
     }
     return text;
@@ -65,7 +66,12 @@ unsigned bid_text(ByteView head) {
         return plain >= 4 ? 20 : 0;
     }
     const auto start = head.bytes().first(std::min<std::size_t>(head.size(), 64));
-    return start.size() >= 16 && std::none_of(start.begin(), start.end(), is_control) ? 1 : 0;
+    // What fills room has no words, and no columns.
+    const bool is_divided = std::any_of(start.begin(), start.end(), [](std::byte b) {
+        const auto c = std::to_integer<unsigned>(b);
+        return is_space(c) || c == ',' || c == ';';
+    });
+    return start.size() >= 16 && is_divided && std::none_of(start.begin(), start.end(), is_control) ? 1 : 0;
 }
 
 // A table: lines with the same number of the same separator.
@@ -147,8 +153,11 @@ Measured measure_text(Reader& content) {
     const bool words = text.letters * (text.utf16 ? 10 : 5) >= text.end * 2 ||
                        (text.letters * 10 >= text.end && (text.letters + text.digits) * 2 >= text.end);
     if (!table && !words) return nonsense();
-    // Characters of eight bits are told from packed bytes, which have some that no text has.
-    if ((text.foreign * 20 > text.end && text.end < kLong) || (text.end > 4096 && text.lines == 0)) return nonsense();
+    // Characters of eight bits are told from packed bytes, which have some that no text has, and from what fills room.
+    constexpr std::uint64_t kMostBetweenSpaces = 40;
+    const bool is_foreign = text.foreign * 20 > text.end;
+    if (is_foreign && (text.end < kLong || text.spaces * kMostBetweenSpaces < text.end)) return nonsense();
+    if (text.end > kLong && text.lines == 0) return nonsense();
     return open_ended(text.end, Proof::length, table ? "csv" : "txt");
 }
 

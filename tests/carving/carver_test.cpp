@@ -290,6 +290,24 @@ TEST(Carver, ALengthThatAHeaderTellsHidesNothingThatStandsAlone) {
     for (const std::string& one : told(bed.laid())) EXPECT_THAT(found, testing::Contains(one));
 }
 
+TEST(Carver, WhatReachesBehindTheMediumHidesNothing) {
+    Bed bed;
+    // A raw picture whose strip lies behind everything.
+    std::string raw("II*\0\x08\0\0\0\4\0", 10);
+    const auto entry = [&](unsigned tag, unsigned value) {
+        for (const unsigned part : {tag & 255U, tag >> 8, 4U, 0U, 1U, 0U, 0U, 0U}) raw += static_cast<char>(part);
+        for (unsigned i = 0; i < 4; ++i) raw += static_cast<char>(value >> (8 * i));
+    };
+    for (const auto& [tag, value] : {std::pair(256U, 4000U), {257U, 3000U}, {273U, 4096U}, {279U, 1U << 30}})
+        entry(tag, value);
+    bed.write(raw + std::string(4, '\0'));
+    bed.fill_sector();
+    for (const char* name : {"jpeg-grey.jpg", "bmp-plain.bmp", "csv-plain.csv"}) bed.lay(name);
+    bed.zeros(4 * kSector);
+    const auto found = told(sweep(bed.medium()));
+    for (const std::string& one : told(bed.laid())) EXPECT_THAT(found, testing::Contains(one));
+}
+
 TEST(Carver, SaysWhereSomethingFollowsInTheLastSector) {
     Bed bed;
     bed.lay("jpeg-baseline.jpg");
