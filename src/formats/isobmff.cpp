@@ -357,7 +357,28 @@ class BoxWalk {
         if (brand.starts_with("3g")) return "3gp";
         if (brand.starts_with("he") || brand == "mif1" || brand == "msf1")
             return brands.find("avif") != std::string::npos ? "avif" : "heic";
-        return "mp4";
+        return is_only_heard() ? "m4a" : "mp4";
+    }
+
+    // What the handlers of its tracks say (8.4.3): sound, and nothing to be seen.
+    bool is_only_heard() {
+        bool has_sound = false, has_picture = false;
+        if (!movie_) return false;
+        each_box(content_, movie_->start, std::min(movie_->end, content_.size()), [&](const Box& track) {
+            if (!content_.has(track.at + 4, "trak")) return true;
+            each_box(content_, track.start, track.end, [&](const Box& media) {
+                if (!content_.has(media.at + 4, "mdia")) return true;
+                each_box(content_, media.start, media.end, [&](const Box& box) {
+                    if (!content_.has(box.at + 4, "hdlr")) return true;
+                    has_sound = has_sound || content_.has(box.start + 8, "soun");
+                    has_picture = has_picture || content_.has(box.start + 8, "vide");
+                    return true;
+                });
+                return true;
+            });
+            return true;
+        });
+        return has_sound && !has_picture;
     }
 
     Reader& content_;

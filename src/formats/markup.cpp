@@ -17,7 +17,7 @@ Measured measure_xml(Reader& content) {
     std::uint64_t at = content.has(0, "\xEF\xBB\xBF") ? 3 : 0;
     const std::uint64_t limit = end_of_characters(content, 0);
     // Text in angle brackets may be anything.
-    const bool is_declared = content.has(at, "<?xml") || content.has(at, "<svg");
+    const bool is_declared = content.has(at, "<?xml") || content.has(at, "<svg") || content.has(at, "<!DOCTYPE");
     std::uint64_t depth = 0;
     std::uint64_t elements = 0;
     std::string root;

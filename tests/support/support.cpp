@@ -12,6 +12,8 @@
 
 #include "base/digest.h"
 
+extern "C" void __asan_init() __attribute__((weak));
+
 namespace dredger::test {
 namespace {
 
@@ -29,6 +31,8 @@ std::string beside_this_program(const std::string& name) {
 }
 
 }  // namespace
+
+bool is_watched() { return __asan_init != nullptr; }
 
 TempFolder::TempFolder() {
     std::string pattern = (fs::temp_directory_path() / "dredger-test-XXXXXX").string();

@@ -14,6 +14,9 @@
 
 namespace dredger::test {
 
+// Whether the library that is linked is the one that the sanitizers watch.
+bool is_watched();
+
 // A folder of its own for a test, removed behind it.
 class TempFolder {
   public:
