@@ -22,6 +22,9 @@ constexpr unsigned kClearly = 32, kFairly = 24;  // bits of evidence at a start
 // surface that was made to hold up its reader comes so far.
 constexpr std::uint64_t kMaxInVain = std::uint64_t{1} << 30;
 
+// Where the sector ends in which the byte before `at` lies.
+std::uint64_t sector_end(std::uint64_t at) { return (at + kSector - 1) / kSector * kSector; }
+
 // Formats whose parts are files of their own: what lies in a damaged one is worth listing.
 bool holds_files(const Format& format) { return format.kind == Kind::archive; }
 
@@ -36,23 +39,20 @@ bool keeps_others(const Format& format) {
     return format.kind == Kind::archive || format.kind == Kind::other || format.kind == Kind::database;
 }
 
+// Whether the sector goes on behind an end with something else than zeros.
+bool is_followed(const Medium& ground, std::uint64_t end) {
+    Budget budget;
+    Reader bytes(ground, budget, end);
+    return !bytes.is_zeros(0, std::min(sector_end(end), ground.size()) - end);
+}
+
 // Zeros behind an end that is none itself.
 bool is_padded(const Medium& ground, const Extent& last_piece) {
     constexpr std::uint64_t kLastBytes = 8;
-    const std::uint64_t end = last_piece.end();
-    const std::uint64_t filled = std::min((end + kSector - 1) / kSector * kSector, ground.size());
-    const std::uint64_t last = end - std::min(kLastBytes, last_piece.length);
+    const std::uint64_t last = std::min(kLastBytes, last_piece.length);
     Budget budget;
-    Reader bytes(ground, budget, last);
-    return !bytes.is_zeros(0, end - last) && (end == filled || bytes.is_zeros(end - last, filled - last));
-}
-
-// Whether the sector goes on behind an end with something else than zeros.
-bool is_followed(const Medium& ground, std::uint64_t end) {
-    const std::uint64_t filled = std::min((end + kSector - 1) / kSector * kSector, ground.size());
-    Budget budget;
-    Reader bytes(ground, budget, end);
-    return !bytes.is_zeros(0, filled - end);
+    Reader bytes(ground, budget, last_piece.end() - last);
+    return !bytes.is_zeros(0, last) && !is_followed(ground, last_piece.end());
 }
 
 // Whether a whole file that lies there may well be a part of what is said to reach up to `end`. Within programs and
@@ -116,7 +116,7 @@ std::optional<Fingerprint> fingerprint_of(const Medium& content, std::uint64_t s
 // never.
 std::uint64_t end_of_tail(const Medium& ground, std::uint64_t end, bool is_text) {
     constexpr std::uint64_t kMaxTail = 1 << 20;
-    const std::uint64_t filled = (end + kSector - 1) / kSector * kSector;
+    const std::uint64_t filled = sector_end(end);
     Budget budget;
     Reader bytes(ground, budget);
     if (end == filled || !bytes.holds(0, filled)) return end;
@@ -129,7 +129,7 @@ std::uint64_t end_of_tail(const Medium& ground, std::uint64_t end, bool is_text)
     if (are_spaces) return bytes.ok() ? filled : end;
     const std::uint64_t limit = std::min(ground.size(), end + kMaxTail);
     while (last < limit && bytes.u8(last) >= 0x09 && bytes.u8(last) != 0x7F) ++last;
-    const std::uint64_t rest = (last + kSector - 1) / kSector * kSector;
+    const std::uint64_t rest = sector_end(last);
     return bytes.ok() && last < limit && last < rest && bytes.holds(0, rest) && bytes.is_zeros(last, rest) ? last : end;
 }
 
@@ -167,7 +167,6 @@ Carver::~Carver() = default;
 
 std::optional<Find> Carver::examine(const MediumPtr& ground, std::uint64_t start, const std::vector<Bid>& bids,
                                     Searched& in) const {
-    const Budget::Stop stop = [this] { return stopped_.load(std::memory_order_relaxed); };
     for (const Bid& bid : bids) {
         Budget budget = budget_for(in);
         Reader reader(*ground, budget, start);
@@ -187,7 +186,7 @@ std::optional<Find> Carver::examine(const MediumPtr& ground, std::uint64_t start
         if (could_go_on(*ground, find.measured, *bid.format, start)) {
             JoinLimits limits;
             if (options_.cluster != 0) limits.cluster = options_.cluster;
-            limits.stop = stop;
+            limits.stop = stop();
             if (auto joined = join(*ground, start, *bid.format, find.measured, limits)) {
                 find.measured = joined->measured;
                 on_ground = joined->pieces;
@@ -209,7 +208,7 @@ std::optional<Find> Carver::examine(const MediumPtr& ground, std::uint64_t start
         find.size = find.measured.length;
         const auto content = std::make_shared<Content>(ground, on_ground);
         if (bid.format->describe != nullptr) {
-            Budget for_words(stop);
+            Budget for_words(stop());
             Reader again(*content, for_words);
             find.said = bid.format->describe(again, find.size);
         }
@@ -270,9 +269,12 @@ std::vector<std::uint64_t> Carver::proven_lengths(const MediumPtr& ground, std::
     return lengths;
 }
 
+Budget::Stop Carver::stop() const {
+    return [this] { return stopped_.load(std::memory_order_relaxed); };
+}
+
 Budget Carver::budget_for(const Searched& in) const {
-    return Budget(in.in_vain < kMaxInVain ? Budget::Limits() : Budget::kScant,
-                  [this] { return stopped_.load(std::memory_order_relaxed); });
+    return Budget(in.in_vain < kMaxInVain ? Budget::Limits() : Budget::kScant, stop());
 }
 
 bool Carver::is_wanted(const Format& format) const {
@@ -303,9 +305,8 @@ void Carver::search(const GroundAhead& ground, std::uint64_t from, std::uint64_t
             if (auto find = examine(near, at, bids, into)) {
                 // Within a file in one piece nothing begins.
                 if (keeps_its_bytes(*find) && find->pieces.size() == 1)
-                    next = std::max(next, options_.every_offset
-                                              ? at + find->size
-                                              : at + (certain_bytes(*find) + kSector - 1) / kSector * kSector);
+                    next =
+                        std::max(next, options_.every_offset ? at + find->size : at + sector_end(certain_bytes(*find)));
                 into.starts.push_back(at);
                 into.finds.push_back(std::move(*find));
             } else {
@@ -350,7 +351,7 @@ Result<void> Carver::settle(const GroundAhead& ground, Searched& done, FindSink&
             const std::uint64_t place = ground_->places_of(start, 1).front().offset;
             const std::uint64_t skipped = std::min(start + certain_bytes(find), done.block.start + done.block.length);
             std::uint64_t resume = start + (around->end_at(place) - place);
-            resume = (resume + kSector - 1) / kSector * kSector;
+            resume = sector_end(resume);
             if (keeps_its_bytes(find) && find.pieces.size() == 1 && resume < skipped) {
                 Searched hidden;
                 hidden.block = done.block;

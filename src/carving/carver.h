@@ -82,6 +82,7 @@ class Carver {
                         Searched& in) const;
     std::vector<std::uint64_t> proven_lengths(const MediumPtr& ground, std::uint64_t start,
                                               const std::vector<Bid>& bids, Searched& in) const;
+    Budget::Stop stop() const;
     // What one more start of this block may cost.
     Budget budget_for(const Searched& in) const;
     void look_for_volumes(Searched& in) const;

@@ -60,22 +60,15 @@ Measured measure_dwg(Reader& content) {
     constexpr std::size_t kLength = 0x6C, kTail = 0x14;
     if (content.has(0, "AC1012") || content.has(0, "AC1014") || content.has(0, "AC1015"))
         return measure_early_dwg(content);
-    std::array<std::uint8_t, kLength> header{};
+    std::array<std::byte, kLength> plain{};
     std::uint32_t row = 1;
     for (std::size_t i = 0; i < kLength; ++i) {
         row = row * 0x343FD + 0x269EC3;
-        header[i] = static_cast<std::uint8_t>(content.u8(kHidden + i) ^ (row >> 16 & 0xFFU));
+        plain[i] = static_cast<std::byte>(content.u8(kHidden + i) ^ (row >> 16 & 0xFFU));
     }
-    const auto number = [&](std::size_t at) {
-        std::uint64_t value = 0;
-        for (std::size_t i = 8; i-- > 0;) value = value << 8 | header[at + i];
-        return value;
-    };
-    constexpr std::string_view kName = "AcFssFcAJMB\0"sv;
-    if (!std::equal(kName.begin(), kName.end(), header.begin(),
-                    [](char a, std::uint8_t b) { return static_cast<std::uint8_t>(a) == b; }))
-        return nonsense();
-    const std::uint64_t pages_end = number(0x2C), second = number(0x34);
+    const ByteView header(plain);
+    if (!header.has(0, "AcFssFcAJMB\0"sv)) return nonsense();
+    const std::uint64_t pages_end = header.u64le(0x2C).value_or(0), second = header.u64le(0x34).value_or(0);
     if (pages_end > kMaxFile || second > kMaxFile) return nonsense();
     const std::string copy = content.text(kHidden, kLength);
     for (const std::uint64_t at : {second, second + kBehindHeader})

@@ -366,16 +366,10 @@ class BoxWalk {
         if (!movie_) return false;
         each_box(content_, movie_->start, std::min(movie_->end, content_.size()), [&](const Box& track) {
             if (!content_.has(track.at + 4, "trak")) return true;
-            each_box(content_, track.start, track.end, [&](const Box& media) {
-                if (!content_.has(media.at + 4, "mdia")) return true;
-                each_box(content_, media.start, media.end, [&](const Box& box) {
-                    if (!content_.has(box.at + 4, "hdlr")) return true;
-                    has_sound = has_sound || content_.has(box.start + 8, "soun");
-                    has_picture = has_picture || content_.has(box.start + 8, "vide");
-                    return true;
-                });
-                return true;
-            });
+            if (const auto handler = descendant(content_, track, {"mdia", "hdlr"})) {
+                has_sound = has_sound || content_.has(handler->start + 8, "soun");
+                has_picture = has_picture || content_.has(handler->start + 8, "vide");
+            }
             return true;
         });
         return has_sound && !has_picture;

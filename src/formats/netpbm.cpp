@@ -1,6 +1,5 @@
 // Pictures whose head is text and whose points stand there plainly: Netpbm's ("pbm", "pgm", "ppm", "pam" manual pages),
-// Sun's raster files (rasterfile(5)), Radiance's ("The Radiance File Formats"), X pixmaps and bitmaps (libXpm's
-// manual).
+// Sun's raster files (rasterfile(5)), Radiance's ("The Radiance File Formats"), X pixmaps (libXpm's manual).
 #include <algorithm>
 #include <charconv>
 #include <optional>

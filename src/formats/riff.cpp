@@ -187,13 +187,25 @@ Measured measure_chunks(Reader& content, bool big) {
     return broken(std::min(chunks.end, content.size()), "its chunks don't fill it", end);
 }
 
-Measured measure_little_chunks(Reader& content) { return measure_chunks(content, false); }
-Measured measure_big_chunks(Reader& content) { return measure_chunks(content, true); }
+constexpr std::string_view kEnding = "the size in its header";
+
+// `container`: RIFF, or FORM, the same the other way round; `forms`: what stands behind its size.
+Format of_chunks(std::string_view name, Kind kind, std::vector<std::string_view> extensions, std::string_view container,
+                 const std::vector<std::string_view>& forms) {
+    Format format;
+    format.name = name;
+    format.kind = kind;
+    format.extensions = std::move(extensions);
+    for (const std::string_view form : forms) format.signatures.push_back({{0, container}, {8, form}});
+    format.measure = [big = container == "FORM"](Reader& content) { return measure_chunks(content, big); };
+    format.ending = kEnding;
+    format.checked = "the chain of chunks";
+    return format;
+}
 
 }  // namespace
 
 const std::vector<Format>& riff() {
-    constexpr std::string_view kEnding = "the size in its header";
     static const std::vector<Format> family = {
         {.name = "wav",
          .kind = Kind::audio,
@@ -229,69 +241,15 @@ const std::vector<Format>& riff() {
          .take_apart = take_aiff_apart,
          .ending = kEnding,
          .checked = "the chain of chunks"},
-        {.name = "cdr",
-         .kind = Kind::picture,
-         .extensions = {"cdr", "cdt"},
-         .signatures = {{{0, "RIFF"sv}, {8, "CDR"sv}}, {{0, "RIFF"sv}, {8, "cdr"sv}}},
-         .measure = measure_little_chunks,
-         .ending = kEnding,
-         .checked = "the chain of chunks"},
-        {.name = "cmx",
-         .kind = Kind::picture,
-         .extensions = {"cmx"},
-         .signatures = {{{0, "RIFF"sv}, {8, "CMX1"sv}}},
-         .measure = measure_little_chunks,
-         .ending = kEnding,
-         .checked = "the chain of chunks"},
-        {.name = "ani",
-         .kind = Kind::picture,
-         .extensions = {"ani"},
-         .signatures = {{{0, "RIFF"sv}, {8, "ACON"sv}}},
-         .measure = measure_little_chunks,
-         .ending = kEnding,
-         .checked = "the chain of chunks"},
-        {.name = "sf2",
-         .kind = Kind::audio,
-         .extensions = {"sf2", "sf3"},
-         .signatures = {{{0, "RIFF"sv}, {8, "sfbk"sv}}},
-         .measure = measure_little_chunks,
-         .ending = kEnding,
-         .checked = "the chain of chunks"},
-        {.name = "dls",
-         .kind = Kind::audio,
-         .extensions = {"dls"},
-         .signatures = {{{0, "RIFF"sv}, {8, "DLS "sv}}},
-         .measure = measure_little_chunks,
-         .ending = kEnding,
-         .checked = "the chain of chunks"},
-        {.name = "rmi",
-         .kind = Kind::audio,
-         .extensions = {"rmi"},
-         .signatures = {{{0, "RIFF"sv}, {8, "RMID"sv}}},
-         .measure = measure_little_chunks,
-         .ending = kEnding,
-         .checked = "the chain of chunks"},
-        {.name = "ilbm",
-         .kind = Kind::picture,
-         .extensions = {"iff", "lbm", "ilbm"},
-         .signatures = {{{0, "FORM"sv}, {8, "ILBM"sv}}, {{0, "FORM"sv}, {8, "PBM "sv}}},
-         .measure = measure_big_chunks,
-         .ending = kEnding,
-         .checked = "the chain of chunks"},
-        {.name = "8svx",
-         .kind = Kind::audio,
-         .extensions = {"8svx", "svx"},
-         .signatures = {{{0, "FORM"sv}, {8, "8SVX"sv}}},
-         .measure = measure_big_chunks,
-         .ending = kEnding,
-         .checked = "the chain of chunks"},
-        {.name = "lwo",
-         .kind = Kind::picture,
-         .extensions = {"lwo"},
-         .signatures = {{{0, "FORM"sv}, {8, "LWO"sv}}, {{0, "FORM"sv}, {8, "LWLO"sv}}},
-         .measure = measure_big_chunks,
-         .ending = kEnding,
-         .checked = "the chain of chunks"},
+        of_chunks("cdr", Kind::picture, {"cdr", "cdt"}, "RIFF", {"CDR", "cdr"}),
+        of_chunks("cmx", Kind::picture, {"cmx"}, "RIFF", {"CMX1"}),
+        of_chunks("ani", Kind::picture, {"ani"}, "RIFF", {"ACON"}),
+        of_chunks("sf2", Kind::audio, {"sf2", "sf3"}, "RIFF", {"sfbk"}),
+        of_chunks("dls", Kind::audio, {"dls"}, "RIFF", {"DLS "}),
+        of_chunks("rmi", Kind::audio, {"rmi"}, "RIFF", {"RMID"}),
+        of_chunks("ilbm", Kind::picture, {"iff", "lbm", "ilbm"}, "FORM", {"ILBM", "PBM "}),
+        of_chunks("8svx", Kind::audio, {"8svx", "svx"}, "FORM", {"8SVX"}),
+        of_chunks("lwo", Kind::picture, {"lwo"}, "FORM", {"LWO", "LWLO"}),
     };
     return family;
 }

@@ -38,8 +38,8 @@ Header header_of(const Bytes& u8, const Words& u16) {
 unsigned bid_tga(ByteView head) {
     constexpr unsigned kBits = 24;
     if (head.size() < kHeader) return 0;
-    const auto u8 = [&](std::size_t at) { return std::to_integer<unsigned>(head.bytes()[at]); };
-    const Header header = header_of(u8, [&](std::size_t at) { return u8(at) | u8(at + 1) << 8; });
+    const Header header = header_of([&](std::size_t at) -> unsigned { return head.u8(at).value_or(0); },
+                                    [&](std::size_t at) -> unsigned { return head.u16le(at).value_or(0); });
     return header.makes_sense() ? kBits : 0;
 }
 

@@ -260,6 +260,17 @@ Measured measure_crw(Reader& content) {
 constexpr std::string_view kTiffEnding = "the furthest value, strip or tile";
 constexpr std::string_view kTiffChecked = "the directories";
 
+// What the maker in its directories shows.
+Format told_by_tiff(std::string_view name, std::vector<std::string_view> extensions = {}) {
+    Format format;
+    format.name = name;
+    format.kind = Kind::picture;
+    format.extensions = extensions.empty() ? std::vector{name} : std::move(extensions);
+    format.signatures = {{{0, "II*\0"sv}}, {{0, "MM\0*"sv}}};
+    format.told_by = "tiff";
+    return format;
+}
+
 }  // namespace
 
 const std::vector<Format>& tiff() {
@@ -296,51 +307,19 @@ const std::vector<Format>& tiff() {
          .describe = describe_tiff,
          .ending = kTiffEnding,
          .checked = kTiffChecked},
-        {.name = "dng",
-         .kind = Kind::picture,
-         .extensions = {"dng"},
-         .signatures = {{{0, "II*\0"sv}}, {{0, "MM\0*"sv}}},
-         .told_by = "tiff"},
-        {.name = "nef",
-         .kind = Kind::picture,
-         .extensions = {"nef"},
-         .signatures = {{{0, "II*\0"sv}}, {{0, "MM\0*"sv}}},
-         .told_by = "tiff"},
+        told_by_tiff("dng"),
+        told_by_tiff("nef"),
         {.name = "arw",
          .kind = Kind::picture,
          .extensions = {"arw"},
          .signatures = {{{0, "II*\0"sv}}},
          .told_by = "tiff"},
-        {.name = "pef",
-         .kind = Kind::picture,
-         .extensions = {"pef"},
-         .signatures = {{{0, "II*\0"sv}}, {{0, "MM\0*"sv}}},
-         .told_by = "tiff"},
-        {.name = "srw",
-         .kind = Kind::picture,
-         .extensions = {"srw"},
-         .signatures = {{{0, "II*\0"sv}}, {{0, "MM\0*"sv}}},
-         .told_by = "tiff"},
-        {.name = "3fr",
-         .kind = Kind::picture,
-         .extensions = {"3fr"},
-         .signatures = {{{0, "II*\0"sv}}, {{0, "MM\0*"sv}}},
-         .told_by = "tiff"},
-        {.name = "iiq",
-         .kind = Kind::picture,
-         .extensions = {"iiq"},
-         .signatures = {{{0, "II*\0"sv}}, {{0, "MM\0*"sv}}},
-         .told_by = "tiff"},
-        {.name = "mos",
-         .kind = Kind::picture,
-         .extensions = {"mos"},
-         .signatures = {{{0, "II*\0"sv}}, {{0, "MM\0*"sv}}},
-         .told_by = "tiff"},
-        {.name = "dcr",
-         .kind = Kind::picture,
-         .extensions = {"dcr", "kdc"},
-         .signatures = {{{0, "II*\0"sv}}, {{0, "MM\0*"sv}}},
-         .told_by = "tiff"},
+        told_by_tiff("pef"),
+        told_by_tiff("srw"),
+        told_by_tiff("3fr"),
+        told_by_tiff("iiq"),
+        told_by_tiff("mos"),
+        told_by_tiff("dcr", {"dcr", "kdc"}),
         {.name = "crw",
          .kind = Kind::picture,
          .extensions = {"crw"},

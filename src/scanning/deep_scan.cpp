@@ -29,6 +29,10 @@ void add_reason(Prospect& prospect, Prospect&& changed) {
     prospect = std::move(changed);
 }
 
+ContentEvidence evidence_of(const Find& find) {
+    return {find.measured, find.size, find.pieces.size(), find.is_padded, find.format->name, find.is_followed};
+}
+
 }  // namespace
 
 Result<void> DeepScan::plan(const ScannedVolume& volume, const std::vector<Extent>& ground) {
@@ -165,8 +169,9 @@ Result<bool> DeepScan::merge_with_start(const Find& find) {
             if (only_text || !is_sound || candidate.proof >= find.measured.proof) continue;
             if (!size_is_known) record.size = find.size;
             if (record.size == find.size && find.size > 0) {
-                candidate.prospect = judge_content({find.measured, find.size, find.pieces.size(), find.is_padded,
-                                                    find.format->name, find.is_followed && !size_is_known});
+                ContentEvidence evidence = evidence_of(find);
+                if (size_is_known) evidence.is_followed = false;  // the record says where it ends
+                candidate.prospect = judge_content(evidence);
                 candidate.layout = {};
                 candidate.layout.lay(find.pieces);
                 record.trust = LayoutTrust::assumed;
@@ -228,8 +233,7 @@ Result<void> DeepScan::add(Find&& find) {
     candidate.format = find.format->name;
     candidate.proof = find.measured.end == Measured::End::broken ? Proof::none : find.measured.proof;
     candidate.is_checked = true;
-    candidate.prospect = judge_content(
-        {find.measured, find.size, find.pieces.size(), find.is_padded, find.format->name, find.is_followed});
+    candidate.prospect = judge_content(evidence_of(find));
     FileEntry& record = candidate.record;
     record.identity.number = find.pieces.front().offset - std::min(volume_.place.offset, find.pieces.front().offset);
     record.state = State::lost;
