@@ -16,6 +16,7 @@ void add_list(CLI::App& program, int& exit_code);
 void add_show(CLI::App& program, int& exit_code);
 void add_preview(CLI::App& program, int& exit_code);
 void add_restore(CLI::App& program, int& exit_code);
+void add_repair(CLI::App& program, int& exit_code);
 void add_picks(CLI::App& program, int& exit_code);
 void add_report(CLI::App& program, int& exit_code);
 void add_image(CLI::App& program, int& exit_code);

@@ -31,6 +31,7 @@ int run(const std::vector<std::string>& arguments) {
     add_preview(program, exit_code);
     add_picks(program, exit_code);
     add_restore(program, exit_code);
+    add_repair(program, exit_code);
     add_report(program, exit_code);
     add_image(program, exit_code);
     add_kinds(program, exit_code);

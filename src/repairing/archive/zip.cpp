@@ -1,0 +1,230 @@
+// ZIP archives, and the documents that are built on them, written anew from the entries that stand.
+#include <algorithm>
+#include <fmt/format.h>
+#include <set>
+
+#include "base/digest.h"
+#include "base/text.h"
+#include "formats/format.h"
+#include "repairing/archive/zip_entries.h"
+#include "repairing/archive/zip_writer.h"
+#include "repairing/families.h"
+#include "repairing/office/package.h"
+#include "repairing/office/xml_cut.h"
+
+namespace dredger::repairing {
+namespace {
+
+constexpr std::uint64_t kLargestText = 64 << 20;  // bytes of a part that is held in memory
+constexpr std::size_t kMostTold = 20;             // entries that are told one by one
+
+// A part of the archive to be written.
+struct Item {
+    ZipHeader header;
+    const ZipEntry* entry = nullptr;   // null: it was made here
+    std::optional<std::string> bytes;  // in place of the entry's
+};
+
+bool is_xml(std::string_view name) {
+    return name.ends_with(".xml") || name.ends_with(".rels") || name.ends_with(".rdf");
+}
+
+class ZipMending {
+  public:
+    ZipMending(const Damaged& file, Workbench& bench)
+        : file_(file), bench_(bench), budget_(bench.budget()), content_(*file.content, budget_) {}
+
+    Result<Mended> run() {
+        contents_ = find_zip_entries(file_, budget_);
+        if (bench_.should_stop()) return fail(ErrorKind::interrupted, "interrupted");
+        done_.unit = "entries";
+        done_.of = contents_.entries.size();
+        done_.format = "zip";
+        for (const ZipEntry& entry : contents_.entries) {
+            done_.kept += entry.is_whole() ? 1 : 0;
+            if (entry.state != ZipEntry::State::lost) items_.push_back({entry.header, &entry, {}});
+        }
+        if (items_.empty()) {
+            done_.what.emplace_back("none of its entries can be had");
+            return std::move(done_);
+        }
+        is_office_open_ = has("word/") || has("xl/") || has("ppt/");
+        is_open_document_ = !is_office_open_ && (names().contains("mimetype") || names().contains("content.xml")) &&
+                            (has("META-INF/") || names().contains("content.xml"));
+        const bool is_whole = contents_.is_as_it_should_be && done_.kept == done_.of;
+        if (is_whole) {
+            done_.outcome = Outcome::whole;
+        } else {
+            done_.outcome = done_.kept == done_.of ? Outcome::mended : Outcome::partly;
+            done_.what = contents_.remarks;
+            if (done_.what.empty() && done_.kept == done_.of) done_.what.emplace_back("its directory was made anew");
+            if (is_office_open_ || is_open_document_) make_it_open();
+            tell_losses();
+        }
+        return write(is_whole);
+    }
+
+  private:
+    bool has(std::string_view folder) const {
+        return std::any_of(items_.begin(), items_.end(),
+                           [&](const Item& item) { return item.header.name.starts_with(folder); });
+    }
+    std::set<std::string> names() const {
+        std::set<std::string> names;
+        for (const Item& item : items_) names.insert(item.header.name);
+        return names;
+    }
+    Item* named(const std::string& name) {
+        const auto found =
+            std::find_if(items_.begin(), items_.end(), [&](const Item& item) { return item.header.name == name; });
+        return found == items_.end() ? nullptr : &*found;
+    }
+    std::string text_of(const std::string& name) {
+        const Item* item = named(name);
+        if (item == nullptr) return {};
+        return item->bytes ? *item->bytes : bytes_of(content_, *item->entry, kLargestText);
+    }
+
+    // Closes what was cut, and makes the parts without which no program opens the document.
+    void make_it_open() {
+        std::erase_if(items_, [&](Item& item) {
+            if (item.entry->is_whole() || !is_xml(item.header.name) || item.entry->kept > kLargestText) return false;
+            const CutXml cut = cut_xml(bytes_of(content_, *item.entry, kLargestText));
+            if (!cut.was_whole && !cut.text.empty()) {
+                item.bytes = cut.text;
+                done_.what.push_back(
+                    fmt::format("{} ends behind its first {} bytes and was closed there", item.header.name, cut.kept));
+            }
+            return cut.text.empty();
+        });
+        const auto text = [&](const std::string& name) { return text_of(name); };
+        PackageChanges changes = is_office_open_
+                                     ? complete_office_open(names(), text)
+                                     : complete_open_document(names(), text, extension_of(file_.name));
+        for (std::string& remark : changes.remarks) done_.what.push_back(std::move(remark));
+        if (!changes.has_main_part) done_.what.emplace_back("its main part is lost: the parts that stand are kept");
+        for (auto& [name, bytes] : changes.parts) {
+            Item* item = named(name);
+            if (item == nullptr) {
+                // What says which document it is comes first.
+                const auto place = name == "mimetype" ? items_.begin() : items_.end();
+                item = &*items_.insert(place, Item());
+                item->header.name = name;
+                item->header.date = 0x21;  // the first day that the format knows
+            }
+            item->bytes = std::move(bytes);
+        }
+        const auto mime = std::find_if(items_.begin(), items_.end(),
+                                       [](const Item& item) { return item.header.name == "mimetype"; });
+        if (is_open_document_ && mime != items_.end()) std::rotate(items_.begin(), mime, mime + 1);
+    }
+
+    void tell_losses() {
+        std::size_t told = 0;
+        for (const ZipEntry& entry : contents_.entries) {
+            if (entry.is_whole() || ++told > kMostTold) continue;
+            const std::string name = printable(entry.header.name);
+            switch (entry.state) {
+                case ZipEntry::State::lost: done_.what.push_back(name + " is lost"); break;
+                case ZipEntry::State::doubtful:
+                    done_.what.push_back(name + " can be unpacked, but agrees with no checksum: something in it is wrong");
+                    break;
+                default:
+                    done_.what.push_back(entry.header.size == 0
+                                             ? fmt::format("only the first {} bytes of {} are there", entry.kept, name)
+                                             : fmt::format("only the first {} of {} bytes of {} are there", entry.kept,
+                                                           entry.header.size, name));
+            }
+        }
+        if (told > kMostTold) done_.what.push_back(fmt::format("{} more entries are damaged", told - kMostTold));
+    }
+
+    Result<Mended> write(bool is_whole) {
+        DREDGER_TRY(Output output, bench_.output());
+        if (is_whole) {
+            output.add(*file_.content, 0, file_.content->size());
+        } else {
+            ZipWriter writer(output);
+            for (const Item& item : items_) write(writer, item);
+            writer.finish();
+        }
+        DREDGER_CHECK(output.finish());
+        if (bench_.should_stop()) return fail(ErrorKind::interrupted, "interrupted");
+        if (const MediumPtr made = output.content()) {
+            Budget budget = bench_.budget();
+            Reader reader(*made, budget);
+            const Measured found = measure(*format_named("zip"), reader);
+            if (!found.format.empty()) done_.format = found.format;
+        }
+        const std::string extension = extension_of(file_.name);
+        const Format* format = format_named(done_.format);
+        if (format != nullptr && done_.format != "zip" &&
+            std::find(format->extensions.begin(), format->extensions.end(), extension) == format->extensions.end())
+            done_.extension = format->extensions.front();
+        done_.result = std::move(output);
+        return std::move(done_);
+    }
+
+    void write(ZipWriter& writer, const Item& item) {
+        ZipHeader header = item.header;
+        const ZipEntry* entry = item.entry;
+        if (entry != nullptr && entry->is_whole() && !item.bytes) {
+            writer.add(std::move(header),
+                       [&](Output& output) { output.add(*file_.content, entry->data_at, entry->packed); });
+            return;
+        }
+        header.method = kZipStored;
+        header.version_needed = 20;
+        if (entry != nullptr && !entry->is_whole())
+            header.comment = fmt::format("damaged: {} bytes of it came back", entry->kept);
+        if (item.bytes) {
+            header.size = item.bytes->size();
+            header.crc = crc32(std::as_bytes(std::span(*item.bytes)));
+            writer.add(std::move(header), [&](Output& output) { output.add(*item.bytes); });
+            return;
+        }
+        header.size = entry->kept;
+        header.crc = entry->kept_crc;
+        writer.add(std::move(header), [&](Output& output) {
+            each_byte_of(content_, *entry, [&](std::span<const std::byte> bytes) { output.add(bytes); });
+        });
+    }
+
+    const Damaged& file_;
+    Workbench& bench_;
+    Budget budget_;
+    Reader content_;
+    ZipContents contents_;
+    std::vector<Item> items_;
+    bool is_office_open_ = false, is_open_document_ = false;
+    Mended done_;
+};
+
+unsigned bid_for_zip(const Damaged& file) {
+    Budget budget;
+    Reader content(*file.content, budget);
+    unsigned headers = 0;
+    for (std::uint64_t at = 0; headers < 4;) {
+        const auto next = content.find("PK", at, content.size());
+        if (!next) break;
+        at = *next + 2;
+        if (read_local_header(content, *next) || read_central_header(content, *next)) ++headers;
+    }
+    return headers * 24;
+}
+
+}  // namespace
+
+const Mender& zip_mender() {
+    static const Mender mender = {
+        "ZIP and documents built on it",
+        {"zip",  "docx", "xlsx", "pptx", "xlsb", "vsdx", "odt", "ods", "odp", "odg",  "odf", "odb", "odc", "odi",
+         "sxw",  "sxc",  "sxi",  "sxd",  "epub", "kra",  "ora", "xps", "3mf", "fcstd", "kmz", "apk", "ipa", "nupkg",
+         "war",  "jar",  "whl",  "key",  "pages", "numbers"},
+        "entries without a header or a directory, cut and damaged ones; documents are made to open",
+        bid_for_zip,
+        [](const Damaged& file, Workbench& bench) { return ZipMending(file, bench).run(); }};
+    return mender;
+}
+
+}  // namespace dredger::repairing

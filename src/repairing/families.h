@@ -1,0 +1,10 @@
+// The menders, each of which has a file or a folder of its own. menders.cpp lists them.
+#pragma once
+
+#include "repairing/mending.h"
+
+namespace dredger::repairing {
+
+const Mender& zip_mender();
+
+}  // namespace dredger::repairing

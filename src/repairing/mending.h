@@ -1,0 +1,70 @@
+// What mending a damaged file is given and what it says of it: the seam behind which each family of formats is a file
+// or a folder, and one line of menders.cpp.
+#pragma once
+
+#include <functional>
+#include <optional>
+#include <span>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "base/bytes.h"
+#include "media/medium.h"
+#include "repairing/workbench.h"
+
+namespace dredger::repairing {
+
+enum class Outcome {
+    whole,            // nothing was wrong
+    mended,           // all content is there
+    partly,           // some of it is lost
+    wants_reference,  // a file that is sound and was made in the same way would help
+    beyond,           // nothing is to be had of it
+};
+
+inline constexpr std::string_view kOutcomeWords[] = {"whole", "mended", "partly", "wants a reference", "beyond"};
+inline std::string_view word_for(Outcome outcome) { return kOutcomeWords[static_cast<std::size_t>(outcome)]; }
+
+// A file that may be damaged.
+struct Damaged {
+    MediumPtr content;
+    std::string name;           // by which it is called; the end of it is a hint, no more
+    std::vector<Extent> holes;  // what of the content is known not to be the file's own, in order; it reads as zeros
+};
+
+// What came of one file.
+struct Mended {
+    Outcome outcome = Outcome::beyond;
+    std::string_view format;         // empty: it shows none
+    std::string extension;           // of the result; empty: that of the file
+    std::optional<Output> result;    // none: there is nothing to keep
+    std::uint64_t kept = 0, of = 0;  // units that came back, and those that there were as far as is known
+    std::string_view unit;           // "entries", "rows", "frames" ...
+    std::vector<std::string> what;   // that was done, that is missing, that was guessed: a sentence each
+
+    // What is saved beside the result, as it can't be a part of it.
+    struct Beside {
+        std::string name;  // behind that of the file
+        Output output;
+    };
+    std::vector<Beside> beside = {};
+};
+
+struct Mender {
+    std::string_view family;
+    std::vector<std::string_view> formats;  // names in the registry of formats
+    std::string_view mends;                 // for people: what can be repaired
+    // How surely content whose head shows no format is of this family all the same, 0 for not at all. May be null.
+    std::function<unsigned(const Damaged& file)> bid = nullptr;
+    // An error only where a result can't be written, or somebody asked to stop.
+    std::function<Result<Mended>(const Damaged& file, Workbench& bench)> mend = nullptr;
+};
+
+std::span<const Mender* const> all_menders();
+// The one for a file, by its head, else by its content, else by its name; null: none.
+const Mender* mender_for(const Damaged& file);
+// The one for files of a format; null: none.
+const Mender* mender_of(std::string_view format);
+
+}  // namespace dredger::repairing

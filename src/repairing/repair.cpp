@@ -1,0 +1,241 @@
+#include "repairing/repair.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+
+#include "base/digest.h"
+#include "base/text.h"
+#include "formats/format.h"
+#include "media/content.h"
+#include "media/file_medium.h"
+#include "repairing/repairs_table.h"
+#include "restoring/names.h"
+
+namespace dredger {
+namespace {
+
+namespace fs = std::filesystem;
+using repairing::Damaged;
+using repairing::Mended;
+using repairing::Mender;
+using repairing::Outcome;
+using repairing::RepairsTable;
+using repairing::Workbench;
+
+// A file to be mended, which is opened when its turn comes.
+struct Task {
+    std::string file;    // for the table
+    fs::path place;      // of the result, below the destination
+    std::function<Result<Damaged>()> open;
+    bool was_named = true;  // false: it lies in a folder that was named
+};
+
+std::string sha256_of(const Medium& content) {
+    Sha256 sum;
+    std::vector<std::byte> chunk;
+    for (std::uint64_t at = 0; at < content.size(); at += chunk.size()) {
+        chunk.resize(static_cast<std::size_t>(std::min<std::uint64_t>(1 << 20, content.size() - at)));
+        if (!content.read(at, chunk)) return {};
+        sum.add(chunk);
+    }
+    return sum.finish();
+}
+
+class Run {
+  public:
+    Run(const RepairRequest& request, RepairObserver& observer)
+        : request_(request), observer_(observer), rules_(rules_of(request.destination)) {}
+
+    Result<RepairReport> go() {
+        DREDGER_CHECK(refuse_beside_sources());
+        for (const fs::path& file : request_.files) DREDGER_CHECK(add(file));
+        for (const RepairRequest::Finds& finds : request_.finds) DREDGER_CHECK(add(finds));
+        std::vector<repairing::Reference> references;
+        for (const fs::path& file : request_.references) {
+            DREDGER_TRY(const auto medium, FileMedium::open(file));
+            references.push_back({medium, file.filename().string()});
+        }
+        std::error_code failed;
+        fs::create_directories(request_.destination, failed);
+        if (failed)
+            return fail(ErrorKind::output, "the folder for results can't be made: " + failed.message(),
+                        request_.destination.string(), "choose a folder that is yours");
+        DREDGER_TRY(table_, RepairsTable::open(request_.destination / kRepairTable));
+        Workbench bench(request_.destination, std::move(references), [&] { return observer_.should_stop(); });
+        std::uint64_t done = 0;
+        for (const Task& task : tasks_) {
+            observer_.progress({"repairing", done++, tasks_.size(), "files", report_.count(Outcome::mended)});
+            if (observer_.should_stop()) {
+                report_.interrupted = true;
+                break;
+            }
+            DREDGER_CHECK(mend(task, bench));
+        }
+        return report_;
+    }
+
+  private:
+    Result<void> refuse_beside_sources() const {
+        std::error_code failed;
+        const fs::path to = fs::weakly_canonical(request_.destination, failed);
+        for (const fs::path& file : request_.files) {
+            const fs::path source = fs::weakly_canonical(file, failed);
+            const fs::path folder = fs::is_directory(source, failed) ? source : source.parent_path();
+            const bool lies_within = fs::is_directory(source, failed) &&
+                                     std::mismatch(source.begin(), source.end(), to.begin(), to.end()).first ==
+                                         source.end();
+            if (to == folder || lies_within)
+                return fail(ErrorKind::unsafe, "results would lie among the damaged files",
+                            request_.destination.string(), "choose another folder with --to");
+        }
+        return {};
+    }
+
+    static Result<Damaged> open_file(const fs::path& file) {
+        DREDGER_TRY(const auto medium, FileMedium::open(file));
+        return Damaged{medium, file.filename().string(), {}};
+    }
+
+    Result<void> add(const fs::path& file) {
+        std::error_code failed;
+        if (!fs::is_directory(file, failed)) {
+            DREDGER_CHECK(FileMedium::open(file));
+            tasks_.push_back({file.string(), mapped_path(file.filename().string(), rules_),
+                              [file] { return open_file(file); }});
+            return {};
+        }
+        std::vector<fs::path> below;
+        for (const auto& entry : fs::recursive_directory_iterator(
+                 file, fs::directory_options::skip_permission_denied, failed))
+            if (!entry.is_symlink(failed) && entry.is_regular_file(failed) && entry.file_size(failed) > 0)
+                below.push_back(entry.path());
+        if (failed)
+            return fail(ErrorKind::unreadable, "this folder can't be read: " + failed.message(), file.string());
+        std::sort(below.begin(), below.end());
+        for (const fs::path& one : below)
+            tasks_.push_back({one.string(), mapped_path(one.lexically_relative(file).string(), rules_),
+                              [one] { return open_file(one); }, false});
+        return {};
+    }
+
+    Result<void> add(const RepairRequest::Finds& finds) {
+        std::vector<Candidate> chosen;
+        std::set<std::int64_t> volumes;
+        DREDGER_CHECK(finds.catalog->each(finds.selection, Order(), true, [&](const Candidate& c) {
+            if (c.record.is_folder || c.record.size == 0 || c.layout.empty()) return true;
+            volumes.insert(c.volume);
+            chosen.push_back(c);
+            return true;
+        }));
+        DREDGER_TRY(const Attached attached, attach(*finds.catalog, volumes, finds.attach));
+        for (const std::string& remark : attached.remarks) observer_.warning(remark);
+        if (attached.first_missing) report_.missing.push_back(attached.first_missing->line());
+        const std::string catalog = finds.catalog->path().filename().string();
+        for (Candidate& candidate : chosen) {
+            const auto medium = attached.media.find(candidate.volume);
+            if (medium == attached.media.end()) continue;
+            const FileEntry& record = candidate.record;
+            const fs::path place = mapped_path(joined(record.folder, record.name), rules_);
+            tasks_.push_back({fmt::format("{}:{}", catalog, candidate.id), place,
+                              [whole = medium->second, candidate] { return open_find(whole, candidate); },
+                              finds.selection.ids.size() == 1});
+        }
+        return {};
+    }
+
+    static Result<Damaged> open_find(const MediumPtr& whole, const Candidate& candidate) {
+        Damaged file;
+        file.content = open_content(whole, candidate.layout, candidate.record.size);
+        file.name = candidate.record.name;
+        std::uint64_t at = 0;
+        for (const LayoutExtent& extent : candidate.layout.extents) {
+            if (extent.is_unknown()) append(file.holes, {at, extent.content()});
+            at += extent.content();
+        }
+        return file;
+    }
+
+    Result<void> mend(const Task& task, Workbench& bench) {
+        if (table_.is_mended(task.file)) {
+            ++report_.already;
+            return {};
+        }
+        auto file = task.open();
+        if (!file) {
+            observer_.warning(file.error().line());
+            return {};
+        }
+        const Mender* mender = repairing::mender_for(*file);
+        if (mender == nullptr && !task.was_named) {
+            ++report_.left_out;
+            return {};
+        }
+        ++report_.files;
+        RepairedItem item;
+        item.file = task.file;
+        if (mender == nullptr) {
+            item.what = "it shows no format that can be repaired";
+        } else {
+            auto mended = mender->mend(*file, bench);
+            if (!mended && mended.error().kind == ErrorKind::interrupted) {
+                report_.interrupted = true;
+                return {};
+            }
+            if (!mended) return tl::unexpected(mended.error());
+            DREDGER_CHECK(keep(task, *mended, item));
+        }
+        ++report_.outcomes[static_cast<std::size_t>(item.outcome)];
+        DREDGER_CHECK(table_.add(item));
+        observer_.item(item);
+        return {};
+    }
+
+    Result<void> keep(const Task& task, Mended& mended, RepairedItem& item) {
+        item.format = mended.format;
+        item.outcome = mended.outcome;
+        item.kept = mended.kept;
+        item.of = mended.of;
+        item.unit = mended.unit;
+        std::vector<std::string> sentences = std::move(mended.what);
+        if (mended.result) {
+            fs::path place = task.place;
+            if (!mended.extension.empty()) place.replace_extension(mended.extension);
+            if (const MediumPtr made = mended.result->content()) item.sha256 = sha256_of(*made);
+            DREDGER_TRY(item.result, place_output(*mended.result, place));
+        }
+        for (Mended::Beside& beside : mended.beside) {
+            fs::path place = task.place;
+            place.replace_filename(task.place.stem().string() + beside.name);
+            DREDGER_TRY(const std::string name, place_output(beside.output, place));
+            sentences.push_back("beside it: " + name);
+        }
+        item.what = fmt::format("{}", fmt::join(sentences, "; "));
+        return {};
+    }
+
+    Result<std::string> place_output(repairing::Output& output, const fs::path& place) const {
+        std::error_code failed;
+        fs::create_directories((request_.destination / place).parent_path(), failed);
+        for (unsigned number = 1;; ++number) {
+            fs::path tried = place;
+            if (number > 1) tried.replace_filename(numbered_name(place.filename().string(), number));
+            DREDGER_TRY(const bool is_placed, output.place(request_.destination / tried));
+            if (is_placed) return tried.string();
+        }
+    }
+
+    const RepairRequest& request_;
+    RepairObserver& observer_;
+    NameRules rules_;
+    std::vector<Task> tasks_;
+    RepairsTable table_;
+    RepairReport report_;
+};
+
+}  // namespace
+
+Result<RepairReport> repair(const RepairRequest& request, RepairObserver& observer) {
+    return Run(request, observer).go();
+}
+
+}  // namespace dredger
