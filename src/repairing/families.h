@@ -6,5 +6,6 @@
 namespace dredger::repairing {
 
 const Mender& zip_mender();
+const Mender& jpeg_mender();
 
 }  // namespace dredger::repairing

@@ -1,0 +1,205 @@
+#include "repairing/jpeg/candidates.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+
+namespace dredger::repairing {
+namespace {
+
+constexpr std::size_t kProvingMcus = 150;  // that decode and show that tables are right
+constexpr std::size_t kMostMcus = 4 << 20;
+
+// MCUs that decode from the start of the data on.
+std::size_t mcus_of(const JpegHeader& header, const JpegScanData& data, std::size_t most, bool& is_exact) {
+    const McuDecoder decoder(header, data.bytes);
+    if (decoder.blocks_in_mcu() == 0) return 0;
+    std::size_t count = 0;
+    std::size_t from = 0;
+    is_exact = false;
+    for (std::size_t i = 0; i <= data.marks.size() && count < most; ++i) {
+        const std::size_t to = i < data.marks.size() ? data.marks[i].at : data.bytes.size();
+        const McuDecoder::Run run = decoder.decode({from * 8, 0}, to * 8, most - count);
+        count += run.mcus();
+        if (run.broke) return count;
+        from = to;
+    }
+    is_exact = from == data.bytes.size();
+    return count;
+}
+
+JpegScan usual_scan(const JpegFrame& frame) {
+    JpegScan scan;
+    for (std::size_t i = 0; i < frame.components.size(); ++i)
+        scan.components.push_back({frame.components[i].id, i == 0 ? 0U : 1U, i == 0 ? 0U : 1U});
+    return scan;
+}
+
+// The pictures that cameras make: brightness at full size, colours at full size, half or a quarter.
+std::vector<JpegFrame> usual_frames() {
+    std::vector<JpegFrame> frames;
+    for (const auto& [across, down] : {std::pair{2U, 2U}, {2U, 1U}, {1U, 1U}, {1U, 2U}}) {
+        JpegFrame frame;
+        frame.components = {{1, across, down, 0}, {2, 1, 1, 1}, {3, 1, 1, 1}};
+        frames.push_back(frame);
+    }
+    frames.emplace_back().components = {{1, 1, 1, 0}};
+    return frames;
+}
+
+// The width at which rows go on each other, of those at which `mcus` fill a rectangle.
+void find_size(JpegHeader& header, const JpegScanData& data, std::size_t mcus) {
+    JpegFrame& frame = *header.frame;
+    const unsigned mcu_width = frame.components.size() == 1 ? 8 : 8 * frame.most_across();
+    const unsigned mcu_height = frame.components.size() == 1 ? 8 : 8 * frame.most_down();
+    const McuDecoder::Run run = McuDecoder(header, data.bytes).decode({0, 0}, data.bytes.size() * 8, mcus);
+    const std::size_t blocks = run.mcus() == 0 ? 1 : run.blocks.size() / run.mcus();
+    float least = 1e9F;
+    std::pair<unsigned, unsigned> best{0, 0};
+    for (std::size_t across = 1; across <= mcus; ++across) {
+        const std::size_t down = mcus / across;
+        if (mcus % across != 0 || across > 4 * down || down > 4 * across) continue;
+        frame.width = static_cast<unsigned>(across) * mcu_width;
+        frame.height = static_cast<unsigned>(down) * mcu_height;
+        JpegPicture picture(header);
+        for (std::size_t i = 0; i < run.mcus(); ++i)
+            picture.set(i, std::span(run.blocks).subspan(i * blocks, blocks));
+        float sum = 0;
+        std::size_t count = 0;
+        for (std::size_t i = across; i < run.mcus(); ++i, ++count) sum += picture.fit_above(i, 0).apart;
+        if (count == 0 || sum / static_cast<float>(count) >= least) continue;
+        least = sum / static_cast<float>(count);
+        best = {frame.width, frame.height};
+    }
+    std::tie(frame.width, frame.height) = best;
+}
+
+class Completing {
+  public:
+    Completing(Reader& content, const JpegHeader& header, Workbench& bench)
+        : content_(content), found_(header), bench_(bench) {
+        for (const Reference& reference : bench.references()) {
+            Budget budget = bench.budget();
+            Reader reader(*reference.content, budget);
+            JpegHeader theirs = read_jpeg_header(reader);
+            if (theirs.data_at != 0 && theirs.has_tables() && !theirs.frame->is_progressive())
+                references_.push_back({std::move(theirs), reference.name});
+        }
+    }
+
+    std::optional<JpegGuess> run() {
+        if (!find_data()) return std::nullopt;
+        for (const auto& reference : references_) try_reference(reference.first, reference.second);
+        try_usual();
+        return std::move(best_);
+    }
+
+  private:
+    // Where the picture data begins when no scan header tells.
+    bool find_data() {
+        if (found_.data_at != 0) return true;
+        std::uint64_t at = found_.end;
+        while (content_.holds(at, 1) && content_.u8(at) == 0) {
+            // Long stretches of zeros are passed a window at a time.
+            const auto here = content_.some(at);
+            const auto first = std::find_if(here.begin(), here.end(), [](std::byte b) { return b != std::byte{0}; });
+            at += static_cast<std::uint64_t>(first - here.begin());
+        }
+        found_.data_at = at;
+        return content_.holds(at, 64);
+    }
+
+    const JpegScanData& data_for(bool has_restarts) {
+        std::optional<JpegScanData>& data = has_restarts ? with_restarts_ : without_;
+        if (!data) data = read_scan_data(content_, found_.data_at, {}, has_restarts);
+        return *data;
+    }
+
+    void try_reference(const JpegHeader& theirs, const std::string& name) {
+        JpegGuess guess{found_, {}};
+        bool is_used = false;
+        const auto take = [&](auto& ours, const auto& other, std::string_view what) {
+            if (ours || !other) return;
+            ours = other;
+            is_used = true;
+            guess.what.push_back(fmt::format("{} taken from {}", what, name));
+        };
+        take(guess.header.frame, theirs.frame, "its size and sampling were");
+        for (std::size_t i = 0; i < 4; ++i) {
+            take(guess.header.quantization[i], theirs.quantization[i], "a quantisation table was");
+            take(guess.header.dc[i], theirs.dc[i], "a code table was");
+            take(guess.header.ac[i], theirs.ac[i], "a code table was");
+        }
+        take(guess.header.scan, theirs.scan, "its scan header was");
+        if (found_.scan_at == 0 && found_.restart_interval == 0) guess.header.restart_interval = theirs.restart_interval;
+        if (is_used) consider(std::move(guess));
+    }
+
+    void try_usual() {
+        JpegGuess guess{found_, {}};
+        JpegHeader& header = guess.header;
+        const bool has_quantization = std::any_of(header.quantization.begin(), header.quantization.end(),
+                                                  [](const auto& table) { return table.has_value(); });
+        const bool has_codes = std::any_of(header.ac.begin(), header.ac.end(), [](const auto& t) { return t.has_value(); });
+        add_usual_huffman_tables(header);
+        add_usual_quantization(header);
+        if (!has_codes) guess.what.emplace_back("its code tables are lost: the usual ones decode it");
+        if (!has_quantization)
+            guess.what.emplace_back("its quantisation is lost: brightness and sharpness are guessed");
+        if (header.frame) {
+            if (!header.scan) header.scan = usual_scan(*header.frame);
+            consider(std::move(guess));
+            return;
+        }
+        for (const JpegFrame& frame : usual_frames()) {
+            JpegGuess sized = guess;
+            sized.header.frame = frame;
+            sized.header.scan = usual_scan(frame);
+            if (!sized.header.has_tables()) continue;
+            const JpegScanData& data = data_for(sized.header.restart_interval != 0);
+            bool is_exact = false;
+            const std::size_t mcus = mcus_of(sized.header, data, kMostMcus, is_exact);
+            if (!is_exact || mcus < kProvingMcus) continue;
+            find_size(sized.header, data, mcus);
+            if (sized.header.frame->width == 0) continue;
+            sized.what.emplace_back("its size is lost: it is the one at which its rows go on each other");
+            consider(std::move(sized));
+        }
+    }
+
+    // What decodes furthest wins; the first of those that do alike.
+    void consider(JpegGuess guess) {
+        if (!guess.header.has_tables() || !guess.header.frame) return;
+        const JpegFrame& frame = *guess.header.frame;
+        if (frame.height == 0) return;
+        guess.header.data_at = found_.data_at;
+        const std::size_t mcus = frame.mcus_across() * frame.mcus_down();
+        bool ended = false;
+        const std::size_t decoded =
+            mcus_of(guess.header, data_for(guess.header.restart_interval != 0), mcus + 1, ended);
+        guess.is_exact = ended && decoded == mcus;
+        const std::size_t score = decoded + (guess.is_exact ? kMostMcus : 0);
+        const bool goes = guess.is_exact || (decoded >= kProvingMcus && decoded <= mcus) || decoded * 2 > mcus;
+        if (!goes || score <= best_score_) return;
+        std::sort(guess.what.begin(), guess.what.end());
+        guess.what.erase(std::unique(guess.what.begin(), guess.what.end()), guess.what.end());
+        best_score_ = score;
+        best_ = std::move(guess);
+    }
+
+    Reader& content_;
+    JpegHeader found_;
+    Workbench& bench_;
+    std::vector<std::pair<JpegHeader, std::string>> references_;
+    std::optional<JpegScanData> with_restarts_, without_;
+    std::optional<JpegGuess> best_;
+    std::size_t best_score_ = 0;
+};
+
+}  // namespace
+
+std::optional<JpegGuess> complete_jpeg_header(Reader& content, const JpegHeader& header, Workbench& bench) {
+    if (header.has_tables() && header.data_at != 0 && header.frame->height != 0) return JpegGuess{header, {}, true};
+    return Completing(content, header, bench).run();
+}
+
+}  // namespace dredger::repairing

@@ -1,0 +1,23 @@
+// Where parts of a JPEG's header are lost: the headers that it may have had, from what is left of it, from undamaged
+// files of the same camera, and from what is usual; and which of them goes with the picture data.
+#pragma once
+
+#include <functional>
+#include <string>
+#include <vector>
+
+#include "repairing/jpeg/scan_data.h"
+#include "repairing/workbench.h"
+
+namespace dredger::repairing {
+
+struct JpegGuess {
+    JpegHeader header;
+    std::vector<std::string> what;  // that was lost, and what stands in its place
+    bool is_exact = false;          // the picture data decodes with it to its very end
+};
+
+// None where nothing goes with the data. Where nothing was lost: the header as it is.
+std::optional<JpegGuess> complete_jpeg_header(Reader& content, const JpegHeader& header, Workbench& bench);
+
+}  // namespace dredger::repairing

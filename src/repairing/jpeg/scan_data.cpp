@@ -1,0 +1,202 @@
+#include "repairing/jpeg/scan_data.h"
+
+#include <algorithm>
+#include <cstdlib>
+#include <unordered_set>
+
+namespace dredger::repairing {
+namespace {
+
+constexpr std::size_t kLeastZeros = 48;         // bytes: no picture's codes are zeros for so long
+constexpr std::uint64_t kMostBehind = 64 << 10;  // bytes that may follow the end of a picture
+constexpr std::size_t kTail = 7;                 // bits that fill the last byte
+
+void add_damage(std::vector<Extent>& damage, std::size_t from, std::size_t to) {
+    if (!damage.empty() && damage.back().end() >= from)
+        damage.back().length = std::max<std::uint64_t>(damage.back().end(), to) - damage.back().offset;
+    else
+        damage.push_back({from, to - from});
+}
+
+}  // namespace
+
+JpegScanData read_scan_data(Reader& content, std::uint64_t at, std::span<const Extent> holes, bool has_restarts) {
+    JpegScanData data;
+    std::vector<Extent> foreign;
+    std::size_t zeros = 0;
+    std::uint64_t place = at;
+    bool was_ff = false;
+    const auto is_hole = [&](std::uint64_t byte) {
+        return std::any_of(holes.begin(), holes.end(),
+                           [&](const Extent& hole) { return byte >= hole.offset && byte < hole.end(); });
+    };
+    while (content.holds(place, 1)) {
+        const auto here = content.some(place);
+        if (here.empty()) break;
+        const std::vector<std::byte> copy(here.begin(), here.end());
+        for (std::size_t i = 0; i < copy.size(); ++i, ++place) {
+            const auto byte = std::to_integer<std::uint8_t>(copy[i]);
+            if (was_ff) {
+                was_ff = byte == 0xFF;
+                if (byte == 0xFF) continue;
+                if (byte == 0) {
+                    data.bytes.push_back(0xFF);
+                    zeros = 0;
+                    continue;
+                }
+                if (byte >= 0xD0 && byte <= 0xD7 && has_restarts) {
+                    data.marks.push_back({data.bytes.size(), byte & 7U});
+                    continue;
+                }
+                const std::uint64_t behind = content.size() - place - 1;
+                if (byte == 0xD9 && (behind <= kMostBehind || behind <= (place - at) / 8 ||
+                                     content.has(place + 1, "\xFF\xD8"))) {
+                    data.has_end = true;
+                    data.damage = std::move(foreign);
+                    return data;
+                }
+                add_damage(foreign, data.bytes.size(), data.bytes.size() + 1);
+                data.bytes.push_back(0xFF);
+            } else if (byte == 0xFF) {
+                was_ff = true;
+                continue;
+            }
+            zeros = byte == 0 ? zeros + 1 : 0;
+            data.bytes.push_back(byte);
+            if (zeros >= kLeastZeros) add_damage(foreign, data.bytes.size() - zeros, data.bytes.size());
+            if (!holes.empty() && is_hole(place)) add_damage(foreign, data.bytes.size() - 1, data.bytes.size());
+        }
+    }
+    // Zeros up to the end are no data.
+    if (zeros >= kLeastZeros) data.bytes.resize(data.bytes.size() - zeros);
+    while (!foreign.empty() && foreign.back().offset >= data.bytes.size()) foreign.pop_back();
+    data.damage = std::move(foreign);
+    return data;
+}
+
+McuDecoder::McuDecoder(const JpegHeader& header, std::span<const std::uint8_t> bytes) : bytes_(bytes) {
+    const JpegFrame& frame = *header.frame;
+    const bool is_single = frame.components.size() == 1;
+    for (std::size_t c = 0; c < frame.components.size(); ++c) {
+        const JpegFrame::Component& component = frame.components[c];
+        const auto& quantization = *header.quantization[component.quantization];
+        for (std::size_t k = 0; k < 64; ++k) most_[c][k] = 2048 / quantization[k] + 2;
+        most_dc_[c] = 2200 / quantization[0] + 2;
+        const auto tables =
+            std::find_if(header.scan->components.begin(), header.scan->components.end(),
+                         [&](const JpegScan::Component& one) { return one.id == component.id; });
+        if (tables == header.scan->components.end()) continue;
+        const unsigned blocks = is_single ? 1 : component.across * component.down;
+        sequence_.insert(sequence_.end(), blocks, Block{c, &*header.dc[tables->dc], &*header.ac[tables->ac]});
+    }
+}
+
+std::uint32_t McuDecoder::peek16(std::size_t bit) const {
+    std::uint32_t value = 0;
+    for (std::size_t i = 0; i < 3; ++i) {
+        const std::size_t at = bit / 8 + i;
+        value = value << 8 | (at < bytes_.size() ? bytes_[at] : 0U);
+    }
+    return value >> (8 - bit % 8) & 0xFFFFU;
+}
+
+bool McuDecoder::decode_block(const Block& block, std::size_t& bit, std::size_t end, Sums& sums,
+                              JpegBlock* into) const {
+    const auto value_of = [&](unsigned size) {
+        const int bits = static_cast<int>(peek16(bit) >> (16 - size));
+        bit += size;
+        return bits < 1 << (size - 1) ? bits - (1 << size) + 1 : bits;
+    };
+    const formats::JpegHuffman::Entry first = block.dc->decode(peek16(bit));
+    if (first.bits == 0 || first.symbol > 11) return false;
+    bit += first.bits;
+    const std::size_t c = block.component;
+    if (first.symbol > 0) sums.now[c] += value_of(first.symbol);
+    sums.least[c] = std::min(sums.least[c], sums.now[c]);
+    sums.most[c] = std::max(sums.most[c], sums.now[c]);
+    if (sums.most[c] - sums.least[c] > most_dc_[c]) return false;
+    if (into != nullptr) {
+        into->fill(0);
+        (*into)[0] = static_cast<std::int16_t>(sums.now[c]);
+    }
+    for (unsigned k = 1; k < 64; ++k) {
+        const formats::JpegHuffman::Entry entry = block.ac->decode(peek16(bit));
+        if (entry.bits == 0 || bit > end) return false;
+        bit += entry.bits;
+        const unsigned run = entry.symbol >> 4;
+        const unsigned size = entry.symbol & 15U;
+        if (size == 0) {
+            if (run == 0) break;
+            if (run != 15) return false;
+            k += 15;
+            if (k > 63) return false;
+            continue;
+        }
+        k += run;
+        if (k > 63 || size > 10) return false;
+        const int value = value_of(size);
+        if (std::abs(value) > most_[c][k]) return false;
+        if (into != nullptr) (*into)[kZigzag[k]] = static_cast<std::int16_t>(value);
+    }
+    return bit <= end;
+}
+
+// Whether nothing but the filling of the last byte is left, which is ones.
+bool McuDecoder::is_end(std::size_t bit, std::size_t end) const {
+    if (bit > end || end - bit > kTail) return false;
+    const std::uint32_t filling = peek16(bit) >> (16 - (end - bit));
+    return end == bit || filling == (1U << (end - bit)) - 1;
+}
+
+McuDecoder::Run McuDecoder::decode(Place place, std::size_t end, std::size_t most) const {
+    Run run;
+    run.end = place.bit;
+    Sums sums;
+    std::size_t bit = place.bit;
+    for (std::size_t phase = place.phase; phase != 0; phase = (phase + 1) % sequence_.size())
+        if (!decode_block(sequence_[phase], bit, end, sums, nullptr)) {
+            run.broke = true;
+            return run;
+        }
+    run.end = bit;
+    while (run.mcus() < most && !is_end(bit, end)) {
+        const std::size_t start = bit;
+        for (const Block& block : sequence_) {
+            run.blocks.emplace_back();
+            if (decode_block(block, bit, end, sums, &run.blocks.back())) continue;
+            run.blocks.resize(run.mcus() * sequence_.size());
+            run.broke = true;
+            return run;
+        }
+        run.starts.push_back(start);
+        run.end = bit;
+    }
+    return run;
+}
+
+std::optional<McuDecoder::Place> McuDecoder::find_sense(std::size_t from, std::size_t end, std::size_t least,
+                                                        const std::function<bool()>& should_stop) const {
+    // What was tried leads nowhere: whatever comes to the same place does not, either.
+    std::unordered_set<std::size_t> tried;
+    const std::size_t wanted = least * sequence_.size();
+    const std::size_t few = 4 * sequence_.size();
+    for (std::size_t start = from; start < end; ++start) {
+        if (start % 4096 == 0 && should_stop()) return std::nullopt;
+        for (std::size_t phase = 0; phase < sequence_.size(); ++phase) {
+            Sums sums;
+            std::size_t bit = start;
+            std::size_t now = phase;
+            std::size_t blocks = 0;
+            while (blocks < wanted && tried.insert(bit * sequence_.size() + now).second &&
+                   decode_block(sequence_[now], bit, end, sums, nullptr)) {
+                ++blocks;
+                now = (now + 1) % sequence_.size();
+                if (now == 0 && blocks >= few && is_end(bit, end)) return Place{start, phase};
+            }
+            if (blocks >= wanted) return Place{start, phase};
+        }
+    }
+    return std::nullopt;
+}
+
+}  // namespace dredger::repairing
