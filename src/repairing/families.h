@@ -7,5 +7,7 @@ namespace dredger::repairing {
 
 const Mender& zip_mender();
 const Mender& jpeg_mender();
+const Mender& film_mender();
+const Mender& avi_mender();
 
 }  // namespace dredger::repairing

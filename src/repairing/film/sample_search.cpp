@@ -1,0 +1,199 @@
+#include "repairing/film/sample_search.h"
+
+#include <algorithm>
+#include <array>
+
+namespace dredger::repairing {
+namespace {
+
+constexpr std::size_t kLongestSound = 4 << 20;  // bytes of plain sound between two pictures
+constexpr std::size_t kLongestCut = 1 << 20;    // bytes of a sample that was cut off
+constexpr std::size_t kLooked = 400;            // samples of a track that are looked at
+
+class Search {
+  public:
+    Search(std::vector<FilmTrack>& tracks, const Medium& content, std::uint64_t to) : window_(content, to) {
+        for (FilmTrack& track : tracks) {
+            auto syntax = syntax_of(track);
+            if (!syntax && track.frame_size == 0) continue;
+            track.samples.clear();
+            if (!syntax)
+                plain_ = &track;
+            else if (track.codec == "mp4v")
+                unsized_ = {&track, std::move(syntax)};
+            else if (syntax->is_telling())
+                telling_.push_back({&track, std::move(syntax)});
+            else
+                vague_.push_back({&track, std::move(syntax)});
+        }
+    }
+
+    SampleSearch run(std::uint64_t at, const std::function<bool()>& should_stop) {
+        bool in_step = true;
+        for (std::uint64_t steps = 0; at < window_.end() && !(steps % 256 == 0 && should_stop()); ++steps) {
+            if (const std::uint64_t next = sample_at(at, in_step); next > at) {
+                result_.found += next - at;
+                at = next;
+                in_step = true;
+                continue;
+            }
+            if (in_step) ++result_.places;
+            in_step = false;
+            ++at;
+            ++result_.lost;
+        }
+        return result_;
+    }
+
+  private:
+    struct Kind {
+        FilmTrack* track = nullptr;
+        std::unique_ptr<SampleSyntax> syntax;
+    };
+
+    // Takes the sample at `at`; where it ends, or `at` where there is none.
+    std::uint64_t sample_at(std::uint64_t at, bool in_step) {
+        const auto bytes = window_.from(at);
+        for (const Kind& kind : telling_)
+            if (const std::size_t length = kind.syntax->length(bytes);
+                length > 0 && leads_on(at + length))
+                return take(kind, at, length);
+        if (unsized_.track != nullptr && unsized_.syntax->begins(bytes))
+            if (const std::uint64_t end = end_of_unsized(at); end > at)
+                return take(unsized_, at, static_cast<std::size_t>(end - at));
+        for (const Kind& kind : vague_)
+            if (const std::size_t length = kind.syntax->length(bytes); length > 0 && leads_on(at + length) &&
+                                                                       (in_step || is_chain(kind, at)))
+                return take(kind, at, length);
+        if (plain_ != nullptr && in_step) return plain_sound(at);
+        return at;
+    }
+
+    std::uint64_t take(const Kind& kind, std::uint64_t at, std::size_t length) {
+        FilmSample sample{at, length, kind.track->usual_duration};
+        sample.is_sync = !kind.track->is_video() || kind.syntax->is_sync(window_.from(at, length));
+        kind.track->samples.push_back(sample);
+        return sample.end();
+    }
+
+    // Whether a sample of some track begins here, or the data ends.
+    bool leads_on(std::uint64_t at) {
+        if (at == window_.end()) return true;
+        const auto bytes = window_.from(at);
+        const auto begins = [&](const Kind& kind) { return kind.syntax->length(bytes) > 0 || kind.syntax->begins(bytes); };
+        return plain_ != nullptr || std::any_of(telling_.begin(), telling_.end(), begins) ||
+               (unsized_.track != nullptr && begins(unsized_)) || std::any_of(vague_.begin(), vague_.end(), begins) ||
+               is_cut_at_end(bytes);
+    }
+
+    // What is left of data that ends too early can be the beginning of a sample, and nothing more.
+    static bool is_cut_at_end(std::span<const std::uint8_t> bytes) { return bytes.size() < kLongestCut; }
+
+    // Out of step it takes several, one behind the other, to believe what is not telling.
+    bool is_chain(const Kind& kind, std::uint64_t at) {
+        for (unsigned count = 0; count < 4; ++count) {
+            const std::size_t length = kind.syntax->length(window_.from(at));
+            if (length == 0) return count > 1 && leads_on(at);
+            at += length;
+        }
+        return true;
+    }
+
+    // Plain sound goes on to where the next picture begins.
+    std::uint64_t plain_sound(std::uint64_t at) {
+        const std::uint32_t frame = plain_->frame_size;
+        const auto bytes = window_.from(at, kLongestSound);
+        std::size_t length = bytes.size() / frame * frame;
+        if (bytes.size() == kLongestSound) length = 0;
+        for (std::size_t skip = frame; skip < bytes.size(); skip += frame) {
+            const auto rest = bytes.subspan(skip);
+            if (!std::any_of(telling_.begin(), telling_.end(),
+                             [&](const Kind& kind) { return kind.syntax->length(rest) > 0; }))
+                continue;
+            length = skip;
+            break;
+        }
+        if (length == 0) return at;
+        plain_->samples.push_back({at, length, static_cast<std::uint32_t>(length / frame)});
+        return at + length;
+    }
+
+    // A picture without a length ends where the next one begins, or where a chain of sound leads to that.
+    std::uint64_t end_of_unsized(std::uint64_t at) {
+        constexpr std::array<std::uint8_t, 4> kPicture = {0, 0, 1, 0xB6};
+        constexpr std::array<std::uint8_t, 3> kStart = {0, 0, 1};
+        const auto bytes = window_.from(at);
+        auto found = std::search(bytes.begin(), bytes.end(), kPicture.begin(), kPicture.end());
+        if (found == bytes.end()) return at;
+        do {
+            found = std::search(found + 4, bytes.end(), kStart.begin(), kStart.end());
+            if (bytes.end() - found < 4) break;
+        } while (!unsized_.syntax->begins(bytes.subspan(static_cast<std::size_t>(found - bytes.begin()))));
+        const bool is_last = bytes.end() - found < 4;
+        const auto limit = is_last ? bytes.size() : static_cast<std::size_t>(found - bytes.begin());
+        if (vague_.empty()) return at + limit;
+        const Kind& sound = vague_.front();
+        // How many frames of sound lead from each place to the limit, from the back.
+        std::vector<std::uint16_t> frames(limit + 1);
+        std::size_t best = limit;
+        for (std::size_t place = limit; place-- > 4;) {
+            if (!is_usual_start(bytes[place])) continue;
+            const std::size_t length = sound.syntax->length(bytes.subspan(place, std::min<std::size_t>(limit - place, 16 << 10)));
+            if (length == 0 || place + length > limit) continue;
+            if (place + length != limit && frames[place + length] == 0) continue;
+            frames[place] = static_cast<std::uint16_t>(frames[place + length] + 1);
+            if (best == limit || frames[place] > frames[best]) best = place;
+        }
+        return is_last && best == limit ? at : at + best;
+    }
+
+    // Frames of sound of one film begin alike: with the element of one channel or of two.
+    static bool is_usual_start(std::uint8_t byte) { return (byte & 0xFEU) == 0x20 || (byte & 0xFEU) == 0x00 || byte == 0xDE; }
+
+    DataWindow window_;
+    std::vector<Kind> telling_, vague_;
+    Kind unsized_;
+    FilmTrack* plain_ = nullptr;
+    SampleSearch result_;
+};
+
+}  // namespace
+
+SampleSearch find_samples(std::vector<FilmTrack>& tracks, const Medium& content, std::uint64_t from, std::uint64_t to,
+                          const std::function<bool()>& should_stop) {
+    return Search(tracks, content, to).run(from, should_stop);
+}
+
+void set_orders(FilmTrack& track, const Medium& content) {
+    const auto syntax = syntax_of(track);
+    if (!syntax || !track.is_video() || track.samples.empty()) return;
+    DataWindow window(content, content.size());
+    syntax->set_order(track.samples, [&](const FilmSample& sample) {
+        return window.from(sample.at, static_cast<std::size_t>(std::min<std::uint64_t>(sample.size, DataWindow::kReach)));
+    });
+}
+
+bool is_right_sample(const SampleSyntax& syntax, const FilmSample& sample, DataWindow& window) {
+    if (sample.size == 0 || sample.size > DataWindow::kReach || sample.at >= window.end() ||
+        sample.size > window.end() - sample.at)
+        return false;
+    const auto bytes = window.from(sample.at, static_cast<std::size_t>(sample.size));
+    return syntax.begins(bytes) || syntax.length(bytes) == sample.size;
+}
+
+double share_of_right_samples(const FilmTrack& track, const Medium& content) {
+    const auto syntax = syntax_of(track);
+    if (!syntax || track.samples.empty()) return 1;
+    DataWindow window(content, content.size());
+    const std::size_t step = std::max<std::size_t>(1, track.samples.size() / kLooked);
+    std::size_t right = 0;
+    std::size_t all = 0;
+    for (std::size_t i = 0; i < track.samples.size(); i += step) {
+        if (track.samples[i].at >= content.size()) continue;  // it was cut off
+        ++all;
+        right += is_right_sample(*syntax, track.samples[i], window) ? 1 : 0;
+    }
+    return all == 0 ? 1 : static_cast<double>(right) / static_cast<double>(all);
+}
+
+}  // namespace dredger::repairing

@@ -1,0 +1,33 @@
+// The samples of films, told by their own syntax where no index tells of them.
+#pragma once
+
+#include <functional>
+#include <memory>
+#include <span>
+#include <string_view>
+
+#include "repairing/film/mp4/movie.h"
+
+namespace dredger::repairing {
+
+class SampleSyntax {
+  public:
+    virtual ~SampleSyntax() = default;
+
+    // Bytes of the sample that begins `bytes`; 0 where none does, or it does not end within them.
+    virtual std::size_t length(std::span<const std::uint8_t> bytes) const = 0;
+    // Whether decoding can begin with it.
+    virtual bool is_sync(std::span<const std::uint8_t> /*sample*/) const { return true; }
+    // Whether a sample that looks right hardly ever stands there by chance.
+    virtual bool is_telling() const { return true; }
+    // Sets when samples are shown, where that is not when they are decoded. `bytes_of` tells what a sample begins with.
+    using BytesOf = std::function<std::span<const std::uint8_t>(const FilmSample&)>;
+    virtual void set_order(std::vector<FilmSample>& /*samples*/, const BytesOf& /*bytes_of*/) const {}
+    // Bytes from which on a sample begins for sure but whose end only the next one tells: true where it begins so.
+    virtual bool begins(std::span<const std::uint8_t> /*bytes*/) const { return false; }
+};
+
+// For the samples of a track; null where its codec is not known.
+std::unique_ptr<SampleSyntax> syntax_of(const FilmTrack& track);
+
+}  // namespace dredger::repairing
