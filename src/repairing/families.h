@@ -9,5 +9,6 @@ const Mender& zip_mender();
 const Mender& jpeg_mender();
 const Mender& film_mender();
 const Mender& avi_mender();
+const Mender& compound_mender();
 
 }  // namespace dredger::repairing

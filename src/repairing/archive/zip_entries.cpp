@@ -260,14 +260,9 @@ class Finder {
         const bool is_described = content_.holds(behind, 16) && content_.u32le(behind + (has_mark ? 4 : 0)) == all.crc;
         if (agrees(all.crc) || is_described) {
             settle(entry, all.packed, all.bytes, all.crc);
-        } else if (const std::uint64_t hole = first_hole(entry.data_at, all.packed); hole < all.packed) {
-            cut(entry, all.packed);
         } else {
-            entry.state = ZipEntry::State::doubtful;
-            entry.packed = all.packed;
-            entry.kept = all.bytes;
-            entry.kept_crc = all.crc;
-            damaged("");
+            cut(entry, all.packed);
+            if (entry.kept == all.bytes) entry.state = ZipEntry::State::doubtful;
         }
     }
 
