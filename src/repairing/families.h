@@ -10,5 +10,6 @@ const Mender& jpeg_mender();
 const Mender& film_mender();
 const Mender& avi_mender();
 const Mender& compound_mender();
+const Mender& pdf_mender();
 
 }  // namespace dredger::repairing

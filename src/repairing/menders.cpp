@@ -18,7 +18,7 @@ const Mender* by_name(std::string_view name) {
 }  // namespace
 
 std::span<const Mender* const> all_menders() {
-    static const std::array menders = {&zip_mender(), &jpeg_mender(), &film_mender(), &avi_mender(), &compound_mender()};
+    static const std::array menders = {&zip_mender(), &jpeg_mender(), &film_mender(), &avi_mender(), &compound_mender(), &pdf_mender()};
     return menders;
 }
 
