@@ -9,7 +9,6 @@ namespace {
 constexpr std::size_t kLeastSense = 40;   // MCUs without a contradiction that show that decoding is in step
 constexpr float kLeastJump = 2;           // levels
 constexpr std::size_t kBeside = 4;        // MCUs on each side of a jump that show it
-constexpr std::size_t kOutOfStep = 8;     // MCUs after which decoding is in step again, in most cases
 constexpr std::size_t kLeastPlaced = 6;   // MCUs by whose borders a stretch can be placed
 
 float median_of(std::vector<float> values) {
@@ -86,8 +85,7 @@ class Piecing {
         const std::size_t intervals = (mcus + interval - 1) / interval;
         std::size_t from = 0;
         std::size_t index = 0;
-        std::size_t whole = 0;  // bits of the intervals that decode, for how many may be missing
-        std::size_t count = 0;
+        std::size_t unfit = 0;  // of the last intervals, those that don't decode
         for (std::size_t i = 0; i <= data_.marks.size() && index < intervals; ++i) {
             const bool is_last = i == data_.marks.size();
             const std::size_t to = is_last ? data_.bytes.size() : data_.marks[i].at;
@@ -96,12 +94,12 @@ class Piecing {
             const McuDecoder::Run run = decoder_.decode({stretch.from, 0}, stretch.to, stretch.last - stretch.first);
             const bool fits = !run.broke && run.mcus() == stretch.last - stretch.first;
             if (fits) {
-                whole += stretch.to - stretch.from;
-                ++count;
+                unfit = 0;
             } else if (!is_last && (index % 8) != data_.marks[i].number && is_accident(i)) {
                 continue;  // what looks like a marker is a part of the damage
             }
             stretches.push_back(stretch);
+            unfit += fits ? 0 : 1;
             from = to;
             ++index;
             if (is_last) break;
@@ -109,6 +107,14 @@ class Piecing {
             const std::size_t skipped = (data_.marks[i].number + 8 - (index - 1) % 8) % 8;
             if (skipped == 0) continue;
             ++result_.damaged_places;
+            // Or some of those before it only looked like markers: then all up to it is one interval.
+            if (const std::size_t back = 8 - skipped; back < skipped && unfit >= back && stretches.size() > back) {
+                stretches.resize(stretches.size() - back);
+                stretches.back().to = stretch.to;
+                index -= back;
+                unfit = 1;
+                continue;
+            }
             if (!fits) stretches.back().end_is_known = false;
             index += skipped;
         }
@@ -137,6 +143,7 @@ class Piecing {
 
     void lay(const Stretch& stretch) {
         std::size_t mcu = stretch.first;
+        sure_ = stretch.first;
         McuDecoder::Place place{stretch.from, 0};
         bool in_step = stretch.start_is_known;
         while (mcu < stretch.last && place.bit < stretch.to && !should_stop_()) {
@@ -149,14 +156,16 @@ class Piecing {
                 if (!found) continue;
             }
             const std::size_t end = next_damage(place.bit, stretch.to);
-            McuDecoder::Run run = decoder_.decode(place, end, stretch.last - mcu);
+            const McuDecoder::Run run =
+                decoder_.decode(place, end, in_step ? stretch.last - mcu : stretch.last - stretch.first, in_step);
             const bool reached_end = !run.broke && end == stretch.to && stretch.to - run.end <= 7;
             const bool is_exact = reached_end && stretch.end_is_known;
             if (!in_step && !place_run(run, stretch, mcu, is_exact)) {
                 place.bit = run.mcus() > 0 ? run.starts.back() + 1 : place.bit + 1;
                 continue;
             }
-            const bool fits = is_exact ? mcu + run.mcus() == stretch.last : reached_end && !stretch.end_is_known;
+            const bool fits = is_exact ? !in_step || mcu + run.mcus() == stretch.last
+                                       : reached_end && !stretch.end_is_known;
             if (in_step) put(run, mcu, 0, run.mcus());
             if (fits) return;
             ++result_.damaged_places;
@@ -170,6 +179,7 @@ class Piecing {
             else
                 place.bit = end < stretch.to ? end : std::max(run.end, place.bit + 1);
             mcu += good;
+            if (in_step) sure_ = mcu;
             in_step = false;
         }
     }
@@ -177,18 +187,21 @@ class Piecing {
     void put(const McuDecoder::Run& run, std::size_t mcu, std::size_t from, std::size_t to) {
         const std::size_t blocks = decoder_.blocks_in_mcu();
         for (std::size_t i = from; i < to; ++i)
-            result_.picture.set(mcu + i, std::span(run.blocks).subspan(i * blocks, blocks));
+            result_.picture.set(mcu + i - from, std::span(run.blocks).subspan(i * blocks, blocks));
     }
 
     // Puts a run where it belongs, at or behind `mcu`, which then tells where that is. False where that can't be told.
     bool place_run(const McuDecoder::Run& run, const Stretch& stretch, std::size_t& mcu, bool is_exact) {
         if (run.mcus() < (is_exact ? 1 : kLeastPlaced)) return false;
         if (is_exact) {
-            if (run.mcus() > stretch.last - mcu) return false;
-            mcu = stretch.last - run.mcus();
-            put(run, mcu, 0, run.mcus());
-            settle_dc(mcu, run.mcus());
-            drop_first_oddities(mcu, run.mcus());
+            // The end is surer than what was put by its borders alone.
+            const std::size_t room = stretch.last - sure_;
+            if (run.mcus() > room + 2 * McuDecoder::kOutOfStep) return false;
+            const std::size_t skipped = run.mcus() - std::min(run.mcus(), room);
+            mcu = stretch.last - run.mcus() + skipped;
+            put(run, mcu, skipped, run.mcus());
+            settle_dc(mcu, run.mcus() - skipped);
+            drop_first_oddities(mcu, run.mcus() - skipped);
             return true;
         }
         const std::size_t room = stretch.last - mcu;
@@ -244,7 +257,25 @@ class Piecing {
             if (steps.empty())
                 if (const JpegPicture::Fit fit = picture.fit_left(mcu, c); fit.pixels > 0) steps.push_back({fit.offset, 0});
             raise(mcu, count, c, -middle_of(steps));
+            keep_in_range(mcu, count, c);
         }
+    }
+
+    // No block is darker than black or brighter than white: that bounds what a guess across a gap can be.
+    void keep_in_range(std::size_t mcu, std::size_t count, std::size_t c) {
+        constexpr float kBeyond = 3;  // levels by which rounding goes beyond
+        JpegPicture& picture = result_.picture;
+        std::vector<float> means;
+        for (std::size_t i = std::min(McuDecoder::kOutOfStep, count); i < count; ++i)
+            if (picture.is_known(mcu + i)) means.push_back(picture.mean_of(mcu + i, c));
+        if (means.empty()) return;
+        std::sort(means.begin(), means.end());
+        // A few may be what came of being out of step.
+        const float lowest = means[means.size() / 500];
+        const float highest = means[means.size() - 1 - means.size() / 500];
+        if (highest - lowest > 255) return;
+        if (lowest < -128 - kBeyond) raise(mcu, count, c, -128 - lowest);
+        if (highest > 127 + kBeyond) raise(mcu, count, c, 127 - highest);
     }
 
     // A flipped bit can change the brightness of all that follows, and still all of it decodes. It shows as a step of one
@@ -296,7 +327,7 @@ class Piecing {
         for (std::size_t i = 0; i < some; ++i) costs[i] = misfit_of(mcu + i);
         const float usual = usual_of(costs);
         std::size_t odd = 0;
-        for (std::size_t i = 0; i < std::min(some, kOutOfStep); ++i)
+        for (std::size_t i = 0; i < std::min(some, McuDecoder::kOutOfStep); ++i)
             if (costs[i] > usual) odd = i + 1;
         for (std::size_t i = 0; i < odd; ++i) result_.picture.forget(mcu + i);
     }
@@ -344,8 +375,8 @@ class Piecing {
         const std::size_t missing = last - mcu - run.mcus();
         for (std::size_t i = ridge; i < run.mcus(); ++i) result_.picture.forget(mcu + i);
         // The first ones behind the damage came of being out of step.
-        const std::size_t first = std::min(ridge + kOutOfStep, run.mcus());
-        put(run, mcu + missing, first, run.mcus());
+        const std::size_t first = std::min(ridge + McuDecoder::kOutOfStep, run.mcus());
+        put(run, mcu + missing + first, first, run.mcus());
         settle_dc(mcu + missing + first, run.mcus() - first);
         return true;
     }
@@ -372,6 +403,7 @@ class Piecing {
     const std::function<bool()>& should_stop_;
     McuDecoder decoder_;
     JpegMosaic result_;
+    std::size_t sure_ = 0;  // MCUs up to this one were counted from the start
 };
 
 }  // namespace

@@ -61,6 +61,18 @@ void JpegPicture::set(std::size_t mcu, std::span<const JpegBlock> blocks) {
     is_known_[mcu] = true;
 }
 
+float JpegPicture::mean_of(std::size_t mcu, std::size_t number) const {
+    const Component& component = components_[number];
+    float sum = 0;
+    for (unsigned v = 0; v < component.down; ++v)
+        for (unsigned h = 0; h < component.across; ++h) {
+            const std::size_t row = mcu / mcus_across_ * component.down + v;
+            const std::size_t column = mcu % mcus_across_ * component.across + h;
+            sum += component.blocks[row * component.blocks_across + column][0];
+        }
+    return sum * component.step[0] / 8 / static_cast<float>(component.across * component.down);
+}
+
 void JpegPicture::add_to_dc(std::size_t mcu, std::size_t number, int steps) {
     Component& component = components_[number];
     for (unsigned v = 0; v < component.down; ++v)
@@ -108,7 +120,7 @@ void compare(const Edge& here, const Edge& there, JpegPicture::Fit& fit) {
     }
 }
 
-JpegPicture::Fit mean_of(JpegPicture::Fit fit) {
+JpegPicture::Fit averaged(JpegPicture::Fit fit) {
     if (fit.pixels == 0) return fit;
     fit.apart /= static_cast<float>(fit.pixels);
     fit.offset /= static_cast<float>(fit.pixels);
@@ -126,7 +138,7 @@ JpegPicture::Fit JpegPicture::fit_above(std::size_t mcu, std::size_t number) con
         const std::size_t column = mcu % mcus_across_ * component.across + h;
         compare(edge(component, column, row, Side::top), edge(component, column, row - 1, Side::bottom), fit);
     }
-    return mean_of(fit);
+    return averaged(fit);
 }
 
 JpegPicture::Fit JpegPicture::fit_left(std::size_t mcu, std::size_t number) const {
@@ -138,7 +150,7 @@ JpegPicture::Fit JpegPicture::fit_left(std::size_t mcu, std::size_t number) cons
         const std::size_t row = mcu / mcus_across_ * component.down + v;
         compare(edge(component, column, row, Side::left), edge(component, column - 1, row, Side::right), fit);
     }
-    return mean_of(fit);
+    return averaged(fit);
 }
 
 std::vector<JpegPicture::Step> JpegPicture::steps_from_above(std::size_t mcu, std::size_t number) const {

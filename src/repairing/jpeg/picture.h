@@ -32,6 +32,8 @@ class JpegPicture {
     // `blocks`: blocks_in_mcu() of them, in the order of the scan.
     void set(std::size_t mcu, std::span<const JpegBlock> blocks);
     void forget(std::size_t mcu) { is_known_[mcu] = false; }
+    // The mean of its pixels, less 128; levels.
+    float mean_of(std::size_t mcu, std::size_t component) const;
     void add_to_dc(std::size_t mcu, std::size_t component, int steps);
 
     // How far a border of an MCU is from that of the known one above it, or left of it, in the mean of its pixels

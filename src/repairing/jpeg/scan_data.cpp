@@ -148,7 +148,7 @@ bool McuDecoder::is_end(std::size_t bit, std::size_t end) const {
     return end == bit || filling == (1U << (end - bit)) - 1;
 }
 
-McuDecoder::Run McuDecoder::decode(Place place, std::size_t end, std::size_t most) const {
+McuDecoder::Run McuDecoder::decode(Place place, std::size_t end, std::size_t most, bool in_step) const {
     Run run;
     run.end = place.bit;
     Sums sums;
@@ -161,6 +161,7 @@ McuDecoder::Run McuDecoder::decode(Place place, std::size_t end, std::size_t mos
     run.end = bit;
     while (run.mcus() < most && !is_end(bit, end)) {
         const std::size_t start = bit;
+        if (!in_step && run.mcus() == kOutOfStep) sums.least = sums.most = sums.now;
         for (const Block& block : sequence_) {
             run.blocks.emplace_back();
             if (decode_block(block, bit, end, sums, &run.blocks.back())) continue;

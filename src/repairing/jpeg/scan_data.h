@@ -43,8 +43,10 @@ class McuDecoder {
         bool broke = false;               // what follows makes no sense; else `most` was reached, or the end
         std::size_t mcus() const { return starts.size(); }
     };
-    // At most `most` MCUs from `place` on, up to bit `end`. Blocks in front of the first whole MCU are left out.
-    Run decode(Place place, std::size_t end, std::size_t most) const;
+    // At most `most` MCUs from `place` on, up to bit `end`. Blocks in front of the first whole MCU are left out. Where it
+    // may not be `in_step` from the start, what the first MCUs came to contradicts nothing.
+    Run decode(Place place, std::size_t end, std::size_t most, bool in_step = true) const;
+    static constexpr std::size_t kOutOfStep = 8;  // MCUs after which decoding is in step again, in most cases
 
     // Where decoding makes sense again: the first place in [from, end) from which on at least `least` MCUs follow
     // without a contradiction, or fewer that end exactly at `end`. None where there is no such place.
