@@ -11,5 +11,10 @@ const Mender& film_mender();
 const Mender& avi_mender();
 const Mender& compound_mender();
 const Mender& pdf_mender();
+const Mender& framed_mender();
+const Mender& ogg_mender();
+const Mender& matroska_mender();
+const Mender& png_mender();
+const Mender& wav_mender();
 
 }  // namespace dredger::repairing

@@ -10,6 +10,7 @@
 #include <vector>
 
 #include "base/bytes.h"
+#include "formats/format.h"
 #include "media/medium.h"
 #include "repairing/workbench.h"
 
@@ -50,6 +51,13 @@ struct Mended {
     };
     std::vector<Beside> beside = {};
 };
+
+// The file as its format's measurer sees it, with a budget of its own.
+Measured measured(const Damaged& file, std::string_view format, const Workbench& bench);
+// The outcome for a file that nothing is wrong with: the result is a copy.
+Result<Mended> as_it_is(const Damaged& file, const Workbench& bench, Mended done);
+// What a mender returns whose result is written.
+Result<Mended> finished(Output output, Mended done);
 
 struct Mender {
     std::string_view family;

@@ -2,9 +2,8 @@
 #pragma once
 
 #include <filesystem>
-#include <fstream>
-#include <set>
 #include <string>
+#include <vector>
 
 #include "base/error.h"
 #include "repairing/repair.h"
@@ -14,16 +13,17 @@ namespace dredger::repairing {
 class RepairsTable {
   public:
     RepairsTable() = default;
-    // Rows of earlier runs stay where all came back and the result is there; the others are made anew.
+    // With the rows of earlier runs whose results are there.
     static Result<RepairsTable> open(const std::filesystem::path& path);
 
-    bool is_mended(const std::string& file) const { return mended_.contains(file); }
+    // Whether an earlier run brought all of a file back.
+    bool is_mended(const std::string& file) const;
+    // In place of what earlier runs said of the file.
     Result<void> add(const RepairedItem& item);
 
   private:
     std::filesystem::path path_;
-    std::set<std::string> mended_;
-    std::ofstream out_;
+    std::vector<std::vector<std::string>> earlier_;  // rows
 };
 
 }  // namespace dredger::repairing

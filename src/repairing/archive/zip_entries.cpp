@@ -64,7 +64,7 @@ class Finder {
     void collect_headers() {
         for (std::uint64_t at = 0; locals_.size() + centrals_.size() < kMaxHeaders;) {
             const auto next = content_.find("PK", at, content_.size());
-            if (!next || !content_.ok()) break;
+            if (!next || content_.budget().is_spent()) break;
             at = *next + 2;
             if (auto local = read_local_header(content_, *next)) {
                 locals_.push_back(std::move(*local));
@@ -378,7 +378,7 @@ class Finder {
     void look_in_gap(std::uint64_t from, std::uint64_t to) {
         constexpr std::uint64_t kLeastUnpacked = 128;  // bytes: fewer come out of anything
         const std::uint64_t furthest = std::min(to, from + 1024);
-        for (std::uint64_t at = from; at < furthest && content_.ok(); ++at) {
+        for (std::uint64_t at = from; at < furthest && !content_.budget().is_spent(); ++at) {
             const Unpacked all = unpack(content_, Packing::deflate, at, to - at, 64 << 10);
             if (!all.ended() || all.bytes < kLeastUnpacked || to - (at + all.packed) > kLongestDescriptor) continue;
             ZipEntry entry;

@@ -7,7 +7,7 @@
 #include "formats/format.h"
 #include "repairing/families.h"
 #include "repairing/film/data_window.h"
-#include "repairing/film/sample_syntax.h"
+#include "repairing/film/sample_search.h"
 
 namespace dredger::repairing {
 namespace {
@@ -55,7 +55,7 @@ AviHeader read_header(Reader& content) {
     if (!found || *found < 8) return header;
     const std::uint64_t end = std::min(content.size(), *found + content.u32le(*found - 4));
     const auto each = [&](std::uint64_t from, std::uint64_t to, const auto& visit) {
-        for (std::uint64_t at = from; at + 8 <= to && content.ok();) {
+        for (std::uint64_t at = from; at + 8 <= to && !content.budget().is_spent();) {
             const std::uint64_t length = content.u32le(at + 4);
             if (length > to - at - 8) return;
             visit(content.text(at, 4), at + 8, length);
@@ -92,7 +92,7 @@ class ChunkWalk {
     ChunkWalk(Reader& content, std::span<const Extent> holes) : content_(content), holes_(holes) {}
 
     void run(std::uint64_t at, const std::function<bool()>& should_stop) {
-        while (content_.holds(at, 8) && chunks.size() < kMostChunks && content_.ok()) {
+        while (content_.holds(at, 8) && chunks.size() < kMostChunks && !content_.budget().is_spent()) {
             if (content_.has(at, "idx1"sv)) {
                 has_index = true;
                 return;
@@ -107,7 +107,7 @@ class ChunkWalk {
             do {
                 ++at;
                 if (at % 65536 == 0 && should_stop()) return;
-            } while (content_.holds(at, 8) && content_.ok() && !(looks_like_chunk(at) && is_confirmed(at)));
+            } while (content_.holds(at, 8) && !content_.budget().is_spent() && !(looks_like_chunk(at) && is_confirmed(at)));
             lost += at - from;
         }
     }
@@ -170,7 +170,7 @@ class ChunkWalk {
 
     // Whether another chunk stands further on, so that it is this one's length that is wrong.
     bool may_go_on(std::uint64_t at) {
-        for (std::uint64_t next = at + 8; content_.holds(next, 8) && content_.ok(); ++next)
+        for (std::uint64_t next = at + 8; content_.holds(next, 8) && !content_.budget().is_spent(); ++next)
             if (looks_like_chunk(next) && is_confirmed(next)) return true;
         return false;
     }
@@ -193,7 +193,7 @@ class AviMending {
         if (!find_header()) return std::move(done_);
         look_at_pictures();
         for (const Chunk& chunk : walk_.chunks) done_.kept += header_.streams[chunk.stream].is_video() ? 1 : 0;
-        const Measured found = measure(*format_named("avi"), content_);
+        const Measured found = measured(file_, "avi", bench_);
         const bool is_whole = found.is_whole() && found.length == content_.size() && walk_.damaged_places == 0 &&
                               walk_.has_index && reference_.empty() && damaged_pictures_ == 0 && file_.holes.empty() &&
                               has_right_index();
@@ -213,9 +213,7 @@ class AviMending {
             output.add(*file_.content, 0, content_.size());
         else
             write(output);
-        DREDGER_CHECK(output.finish());
-        done_.result = std::move(output);
-        return std::move(done_);
+        return finished(std::move(output), std::move(done_));
     }
 
   private:
@@ -281,15 +279,25 @@ class AviMending {
                 ++damaged_pictures_;
                 return true;
             }
+            if (has_sector_of_zeros(bytes) && !is_plain_video(chunk.stream)) {
+                ++damaged_pictures_;
+                return true;
+            }
             if (objects->begins(bytes)) chunk.is_key = objects->is_sync(bytes);
             return false;
         });
     }
 
-    bool is_jpeg_stream(unsigned stream) const {
-        // The description of the format tells the codec, too (BITMAPINFOHEADER, biCompression).
+    // The description of the format tells the codec, too (BITMAPINFOHEADER, biCompression).
+    std::string compression_of(unsigned stream) const {
         const std::string& rest = header_.streams[stream].rest;
-        return rest.starts_with("strf") && rest.size() >= 28 && rest.substr(24, 4) == "MJPG";
+        return rest.starts_with("strf") && rest.size() >= 28 ? rest.substr(24, 4) : "";
+    }
+    bool is_jpeg_stream(unsigned stream) const { return compression_of(stream) == "MJPG"; }
+    // Pictures that are not packed.
+    bool is_plain_video(unsigned stream) const {
+        const std::string compression = compression_of(stream);
+        return compression.empty() || compression == "\0\0\0\0"s || compression == "YUY2" || compression == "UYVY";
     }
 
     bool has_right_index() {

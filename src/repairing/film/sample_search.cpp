@@ -19,7 +19,7 @@ class Search {
             track.samples.clear();
             if (!syntax)
                 plain_ = &track;
-            else if (track.codec == "mp4v")
+            else if (syntax->has_no_length())
                 unsized_ = {&track, std::move(syntax)};
             else if (syntax->is_telling())
                 telling_.push_back({&track, std::move(syntax)});
@@ -70,6 +70,11 @@ class Search {
     }
 
     std::uint64_t take(const Kind& kind, std::uint64_t at, std::size_t length) {
+        if (has_sector_of_zeros(window_.from(at, length))) {
+            ++result_.places;
+            result_.lost += length;
+            return at + length;
+        }
         FilmSample sample{at, length, kind.track->usual_duration};
         sample.is_sync = !kind.track->is_video() || kind.syntax->is_sync(window_.from(at, length));
         kind.track->samples.push_back(sample);
@@ -120,13 +125,13 @@ class Search {
 
     // A picture without a length ends where the next one begins, or where a chain of sound leads to that.
     std::uint64_t end_of_unsized(std::uint64_t at) {
-        constexpr std::array<std::uint8_t, 4> kPicture = {0, 0, 1, 0xB6};
-        constexpr std::array<std::uint8_t, 3> kStart = {0, 0, 1};
+        constexpr std::array<std::uint8_t, 2> kStart = {0, 0};
         const auto bytes = window_.from(at);
-        auto found = std::search(bytes.begin(), bytes.end(), kPicture.begin(), kPicture.end());
-        if (found == bytes.end()) return at;
+        const std::size_t first = unsized_.syntax->picture_in(bytes);
+        if (first >= bytes.size()) return at;
+        auto found = bytes.begin() + static_cast<std::ptrdiff_t>(first) + 3;
         do {
-            found = std::search(found + 4, bytes.end(), kStart.begin(), kStart.end());
+            found = std::search(found + 1, bytes.end(), kStart.begin(), kStart.end());
             if (bytes.end() - found < 4) break;
         } while (!unsized_.syntax->begins(bytes.subspan(static_cast<std::size_t>(found - bytes.begin()))));
         const bool is_last = bytes.end() - found < 4;
@@ -173,11 +178,22 @@ void set_orders(FilmTrack& track, const Medium& content) {
     });
 }
 
+bool has_sector_of_zeros(std::span<const std::uint8_t> packed) {
+    constexpr std::size_t kRun = 256;  // bytes: no codec writes as many
+    std::size_t run = 0;
+    for (const std::uint8_t byte : packed) {
+        run = byte == 0 ? run + 1 : 0;
+        if (run == kRun) return true;
+    }
+    return false;
+}
+
 bool is_right_sample(const SampleSyntax& syntax, const FilmSample& sample, DataWindow& window) {
     if (sample.size == 0 || sample.size > DataWindow::kReach || sample.at >= window.end() ||
         sample.size > window.end() - sample.at)
         return false;
     const auto bytes = window.from(sample.at, static_cast<std::size_t>(sample.size));
+    if (has_sector_of_zeros(bytes)) return false;
     return syntax.begins(bytes) || syntax.length(bytes) == sample.size;
 }
 

@@ -21,6 +21,8 @@ void set_orders(FilmTrack& track, const Medium& content);
 
 // How many of a track's samples, of some that are looked at, are what its codec makes; 1: all, or nothing shows it.
 double share_of_right_samples(const FilmTrack& track, const Medium& content);
+// Whether so many zeros stand in packed data that a part of it must be lost.
+bool has_sector_of_zeros(std::span<const std::uint8_t> packed);
 // Whether one sample is.
 bool is_right_sample(const SampleSyntax& syntax, const FilmSample& sample, DataWindow& window);
 

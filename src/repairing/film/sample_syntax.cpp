@@ -214,18 +214,38 @@ class ProResFrames final : public SampleSyntax {
     }
 };
 
+// H.263 (ITU-T H.263, 5.1): a picture begins with a start code of 22 bits, and has no length.
+class BaselinePictures final : public SampleSyntax {
+  public:
+    bool has_no_length() const override { return true; }
+    std::size_t length(Bytes) const override { return 0; }
+    bool begins(Bytes bytes) const override {
+        return bytes.size() > 4 && bytes[0] == 0 && bytes[1] == 0 && (bytes[2] & 0xFCU) == 0x80 && (bytes[3] & 0x02U) != 0;
+    }
+    // Whether it was made without another picture: bit 9 of its type (5.1.3).
+    bool is_sync(Bytes sample) const override { return sample.size() > 4 && (sample[4] & 0x02U) == 0; }
+};
+
 // MPEG-4 part 2 (ISO/IEC 14496-2, 6.2): a picture begins with a start code, perhaps behind headers, and has no length.
 class VisualObjects final : public SampleSyntax {
   public:
+    bool has_no_length() const override { return true; }
     std::size_t length(Bytes) const override { return 0; }
+    std::size_t picture_in(Bytes bytes) const override { return find_picture(bytes); }
     bool begins(Bytes bytes) const override {
         if (bytes.size() < 5 || bytes[0] != 0 || bytes[1] != 0 || bytes[2] != 1) return false;
         return bytes[3] == 0xB6 || bytes[3] == 0xB0 || bytes[3] == 0xB3 || bytes[3] == 0xB5 || bytes[3] == 0x00;
     }
     bool is_sync(Bytes sample) const override {
+        const std::size_t picture = find_picture(sample);
+        return sample.size() - picture > 4 && (sample[picture + 4] & 0xC0U) == 0;
+    }
+
+  private:
+    static std::size_t find_picture(Bytes bytes) {
         constexpr std::uint8_t kPicture[] = {0, 0, 1, 0xB6};
-        const auto found = std::search(sample.begin(), sample.end(), std::begin(kPicture), std::end(kPicture));
-        return sample.end() - found > 4 && (found[4] & 0xC0U) == 0;
+        return static_cast<std::size_t>(
+            std::search(bytes.begin(), bytes.end(), std::begin(kPicture), std::end(kPicture)) - bytes.begin());
     }
 };
 
@@ -277,6 +297,7 @@ std::unique_ptr<SampleSyntax> syntax_of(const FilmTrack& track) {
     if (is_one_of({"ac-3"})) return std::make_unique<Ac3Frames>();
     if (is_one_of({"jpeg", "mjpa", "mjpb", "MJPG"})) return std::make_unique<JpegFrames>();
     if (is_one_of({"apch", "apcn", "apcs", "apco", "ap4h", "ap4x"})) return std::make_unique<ProResFrames>();
+    if (is_one_of({"s263", "h263", "H263"})) return std::make_unique<BaselinePictures>();
     if (is_one_of({"mp4v"})) return std::make_unique<VisualObjects>();
     return nullptr;
 }

@@ -23,8 +23,11 @@ class SampleSyntax {
     // Sets when samples are shown, where that is not when they are decoded. `bytes_of` tells what a sample begins with.
     using BytesOf = std::function<std::span<const std::uint8_t>(const FilmSample&)>;
     virtual void set_order(std::vector<FilmSample>& /*samples*/, const BytesOf& /*bytes_of*/) const {}
-    // Bytes from which on a sample begins for sure but whose end only the next one tells: true where it begins so.
+    // Codecs whose samples end only where the next one begins: whether one begins so, and where in it, behind headers, its
+    // picture does.
+    virtual bool has_no_length() const { return false; }
     virtual bool begins(std::span<const std::uint8_t> /*bytes*/) const { return false; }
+    virtual std::size_t picture_in(std::span<const std::uint8_t> /*bytes*/) const { return 0; }
 };
 
 // For the samples of a track; null where its codec is not known.

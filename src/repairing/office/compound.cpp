@@ -124,13 +124,13 @@ class CompoundMending {
         done_.format = "ole2";
         done_.unit = "streams";
         if (file_.content->size() > kLargestFile) return std::move(done_);
-        const Measured found = measure(*format_named("ole2"), content_);
+        const Measured found = measured(file_, "ole2", bench_);
         if (!found.format.empty()) done_.format = found.format;
         if (found.is_whole() && file_.holes.empty()) {
-            done_.outcome = Outcome::whole;
             DREDGER_TRY(Output output, bench_.output());
             output.add(*file_.content, 0, content_.size());
-            return finished(std::move(output));
+            done_.outcome = Outcome::whole;
+            return counted(std::move(output));
         }
         for (const std::size_t size : {std::size_t{512}, std::size_t{4096}}) {
             Sectors sectors(content_, size);
@@ -143,7 +143,7 @@ class CompoundMending {
     }
 
   private:
-    Result<Mended> finished(Output output) {
+    Result<Mended> counted(Output output) {
         DREDGER_CHECK(output.finish());
         // What came back is what can be read of the result.
         if (const MediumPtr made = output.content()) {
@@ -256,7 +256,7 @@ class CompoundMending {
         if (!has_header) done_.what.emplace_back("its header was made anew");
         if (is_cut) done_.what.push_back(fmt::format("{} chains lead behind its end and were closed there", closed));
         if (lost_tables > 0) done_.what.push_back(fmt::format("{} sectors of its allocation table are lost", lost_tables));
-        DREDGER_TRY(Mended done, finished(std::move(output)));
+        DREDGER_TRY(Mended done, counted(std::move(output)));
         const bool is_complete = !is_cut && lost_tables == 0 && done.kept == done.of && file_.holes.empty();
         done.outcome = done.of == 0 ? Outcome::beyond : is_complete ? Outcome::mended : Outcome::partly;
         if (done.what.empty()) done.what.emplace_back("its streams contradict its tables: nothing could be made right");

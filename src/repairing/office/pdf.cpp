@@ -24,17 +24,12 @@ class PdfMending {
     Result<Mended> run() {
         done_.format = "pdf";
         done_.unit = "pages";
-        const Measured measured = measure(*format_named("pdf"), content_);
+        const Measured told = measured(file_, "pdf", bench_);
         found_ = find_pdf_objects(content_);
         if (bench_.should_stop()) return fail(ErrorKind::interrupted, "interrupted");
-        if (measured.is_whole() && measured.length == content_.size() && file_.holes.empty() && found_.cut == 0) {
-            done_.outcome = Outcome::whole;
+        if (told.is_whole() && told.length == content_.size() && file_.holes.empty() && found_.cut == 0) {
             count_pages();
-            DREDGER_TRY(Output output, bench_.output());
-            output.add(*file_.content, 0, content_.size());
-            DREDGER_CHECK(output.finish());
-            done_.result = std::move(output);
-            return std::move(done_);
+            return as_it_is(file_, bench_, std::move(done_));
         }
         if (found_.objects.empty()) {
             done_.what.emplace_back("none of its objects is to be found");
@@ -193,10 +188,8 @@ class PdfMending {
             if (const std::string& value = found_.trailer[key]; !value.empty() && (key != "Info"sv || points_to_known(value)))
                 trailer += fmt::format(" /{} {}", key, value);
         output.add(fmt::format("{} >>\nstartxref\n{}\n%%EOF\n", trailer, table));
-        DREDGER_CHECK(output.finish());
-        done_.result = std::move(output);
         tell();
-        return std::move(done_);
+        return finished(std::move(output), std::move(done_));
     }
 
     bool points_to_known(const std::string& value) const {

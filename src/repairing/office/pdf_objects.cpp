@@ -78,7 +78,7 @@ class Finder {
     explicit Finder(Reader& content) : content_(content) {}
 
     PdfObjects run() {
-        for (std::uint64_t at = 0; found_.objects.size() < kMostObjects && content_.ok();) {
+        for (std::uint64_t at = 0; found_.objects.size() < kMostObjects && !content_.budget().is_spent();) {
             const auto mark = content_.find("obj"sv, at, content_.size());
             take_trailers(at, mark.value_or(content_.size()));
             if (!mark) break;

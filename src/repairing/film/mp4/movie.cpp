@@ -22,7 +22,7 @@ bool is_name(std::string_view name) {
 
 template <class Visit>
 void each_box(Reader& content, std::uint64_t at, std::uint64_t end, const Visit& visit) {
-    while (at + 8 <= end && content.ok()) {
+    while (at + 8 <= end && !content.budget().is_spent()) {
         const auto box = film_box_at(content, at, end);
         if (!box) return;
         visit(*box);
@@ -104,7 +104,7 @@ class TrackReader {
             return false;
         std::uint64_t sample = 0;
         std::uint64_t run = 0;
-        for (std::uint64_t chunk = 0; chunk < chunk_count && sample < count && content_.ok(); ++chunk) {
+        for (std::uint64_t chunk = 0; chunk < chunk_count && sample < count && !content_.budget().is_spent(); ++chunk) {
             while (run + 1 < runs && content_.u32be(map->start + 8 + 12 * (run + 1)) <= chunk + 1) ++run;
             const std::uint64_t in_chunk = std::min<std::uint64_t>(content_.u32be(map->start + 12 + 12 * run), count - sample);
             std::uint64_t at = near ? content_.u32be(chunks.start + 8 + 4 * chunk) : content_.u64be(chunks.start + 8 + 8 * chunk);
@@ -119,19 +119,19 @@ class TrackReader {
                 at += size;
             }
         }
-        if (track_.frame_size > 0) return content_.ok();
+        if (track_.frame_size > 0) return !content_.budget().is_spent();
         const bool has_times = each_run(*times, [&](FilmSample& one, std::uint32_t value) { one.duration = value; });
         if (const auto shifts = child(content_, table, "ctts"))
             each_run(*shifts, [&](FilmSample& one, std::uint32_t value) { one.shift = static_cast<std::int32_t>(value); });
         if (const auto sync = child(content_, table, "stss"); sync && !sync->is_cut) {
             for (FilmSample& one : track_.samples) one.is_sync = false;
             const std::uint64_t marked = std::min<std::uint64_t>(content_.u32be(sync->start + 4), (sync->end - sync->start) / 4);
-            for (std::uint64_t i = 0; i < marked && content_.ok(); ++i)
+            for (std::uint64_t i = 0; i < marked && !content_.budget().is_spent(); ++i)
                 if (const std::uint64_t number = content_.u32be(sync->start + 8 + 4 * i);
                     number >= 1 && number <= track_.samples.size())
                     track_.samples[static_cast<std::size_t>(number - 1)].is_sync = true;
         }
-        return has_times && content_.ok();
+        return has_times && !content_.budget().is_spent();
     }
 
     // A table of counts and values, for one sample after the other. False where it does not reach to the last one.
@@ -140,7 +140,7 @@ class TrackReader {
         const std::uint64_t runs = content_.u32be(table.start + 4);
         if (table.start + 8 + 8 * runs > table.end) return false;
         std::size_t sample = 0;
-        for (std::uint64_t i = 0; i < runs && sample < track_.samples.size() && content_.ok(); ++i) {
+        for (std::uint64_t i = 0; i < runs && sample < track_.samples.size() && !content_.budget().is_spent(); ++i) {
             const std::uint64_t count = content_.u32be(table.start + 8 + 8 * i);
             const std::uint32_t value = content_.u32be(table.start + 12 + 8 * i);
             for (std::uint64_t n = 0; n < count && sample < track_.samples.size(); ++n) set(track_.samples[sample++], value);
@@ -220,7 +220,7 @@ class FragmentReader {
         if ((flags & 0x4U) != 0) first_flags = content_.u32be(at), at += 4;
         const unsigned each = 4 * (((flags >> 8) & 1U) + ((flags >> 9) & 1U) + ((flags >> 10) & 1U) + ((flags >> 11) & 1U));
         if (count > kMostSamples || at + count * each > run.end) return;
-        for (std::uint64_t i = 0; i < count && content_.ok(); ++i) {
+        for (std::uint64_t i = 0; i < count && !content_.budget().is_spent(); ++i) {
             FilmSample sample{place, usual.size, usual.duration};
             std::uint32_t sample_flags = i == 0 ? first_flags : usual.flags;
             if ((flags & 0x100U) != 0) sample.duration = content_.u32be(at), at += 4;
@@ -422,7 +422,7 @@ Film read_film(Reader& content) {
         // What stands of an index whose beginning is lost, or that stands where nothing leads to it.
         for (std::uint64_t at = 0; film.tracks.size() < 16;) {
             const auto found = content.find("trak"sv, at, content.size());
-            if (!found || !content.ok()) break;
+            if (!found || content.budget().is_spent()) break;
             at = *found + 4;
             if (*found < 4) continue;
             const auto box = film_box_at(content, *found - 4, content.size());

@@ -32,8 +32,12 @@ class FilmMending {
                                            share_of_right_samples(track, *file_.content) >= kTrusted;
                                 });
         if (has_tables && file_.holes.empty()) {
-            const Measured found = measure(*format_named("mp4"), content_);
-            if (found.is_whole() && found.length == file_.content->size()) return as_it_is(found);
+            const Measured found = measured(file_, "mp4", bench_);
+            if (found.is_whole() && found.length == file_.content->size()) {
+                if (!found.format.empty()) done_.format = found.format;
+                done_.kept = done_.of = pictures_of(own_);
+                return as_it_is(file_, bench_, std::move(done_));
+            }
         }
         if (bench_.should_stop()) return fail(ErrorKind::interrupted, "interrupted");
         if (has_tables)
@@ -50,17 +54,6 @@ class FilmMending {
         std::uint64_t sounds = 0;
         for (const FilmTrack& track : film.tracks) (track.is_video() ? count : sounds) += track.samples.size();
         return count > 0 ? count : sounds;
-    }
-
-    Result<Mended> as_it_is(const Measured& found) {
-        done_.outcome = Outcome::whole;
-        if (!found.format.empty()) done_.format = found.format;
-        done_.kept = done_.of = pictures_of(own_);
-        DREDGER_TRY(Output output, bench_.output());
-        output.add(*file_.content, 0, file_.content->size());
-        DREDGER_CHECK(output.finish());
-        done_.result = std::move(output);
-        return std::move(done_);
     }
 
     // The tables are right; what they tell of may be cut off, or overwritten.
@@ -204,10 +197,8 @@ class FilmMending {
         const std::uint64_t data_at = output.size();
         output.add(*file_.content, first, end - first);
         output.add(index_of(film_, static_cast<std::int64_t>(data_at) - static_cast<std::int64_t>(first)));
-        DREDGER_CHECK(output.finish());
         done_.outcome = lost_ == 0 && file_.holes.empty() ? Outcome::mended : Outcome::partly;
-        done_.result = std::move(output);
-        return std::move(done_);
+        return finished(std::move(output), std::move(done_));
     }
 
     std::string type_box() {

@@ -1,4 +1,4 @@
-#include "repairing/jpeg/writer.h"
+#include "repairing/picture/jpeg_writer.h"
 
 #include <csetjmp>
 #include <cstdio>

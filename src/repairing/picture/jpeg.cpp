@@ -5,9 +5,9 @@
 #include "base/text.h"
 #include "formats/format.h"
 #include "repairing/families.h"
-#include "repairing/jpeg/candidates.h"
-#include "repairing/jpeg/mosaic.h"
-#include "repairing/jpeg/writer.h"
+#include "repairing/picture/jpeg_candidates.h"
+#include "repairing/picture/jpeg_mosaic.h"
+#include "repairing/picture/jpeg_writer.h"
 
 namespace dredger::repairing {
 namespace {
@@ -29,31 +29,26 @@ class JpegMending {
         thumbnail_ = header.thumbnail;
         bool is_whole = false;
         if (file_.holes.empty()) {
-            const Measured found = measure(*format_named("jpeg"), content_);
+            const Measured found = measured(file_, "jpeg", bench_);
             is_whole = found.is_whole();
             // Such as the film that some cameras put behind a photo: it stays.
             if (is_whole && found.length < file_.content->size())
                 done_.what.push_back(
                     fmt::format("{} bytes that are not the picture's stand behind it", file_.content->size() - found.length));
         }
-        if (header.frame && header.frame->is_progressive()) return is_whole ? as_it_is(header) : rewritten(header);
+        if (header.frame && header.frame->is_progressive()) return is_whole ? unchanged(header) : rewritten(header);
         const auto guess = complete_jpeg_header(content_, header, bench_);
         if (bench_.should_stop()) return fail(ErrorKind::interrupted, "interrupted");
-        if (!guess) return is_whole ? as_it_is(header) : beyond(header);
+        if (!guess) return is_whole ? unchanged(header) : beyond(header);
         if (!is_whole) done_.what = header.damage;
         done_.what.insert(done_.what.end(), guess->what.begin(), guess->what.end());
         return pieced(*guess, is_whole);
     }
 
   private:
-    Result<Mended> as_it_is(const JpegHeader& header) {
-        done_.outcome = Outcome::whole;
+    Result<Mended> unchanged(const JpegHeader& header) {
         if (header.frame) done_.kept = done_.of = header.frame->height;
-        DREDGER_TRY(Output output, bench_.output());
-        output.add(*file_.content, 0, file_.content->size());
-        DREDGER_CHECK(output.finish());
-        done_.result = std::move(output);
-        return std::move(done_);
+        return as_it_is(file_, bench_, std::move(done_));
     }
 
     // The small picture that cameras put into the header is better than none.
@@ -94,7 +89,7 @@ class JpegMending {
         for (const JpegFrame::Component& component : header.frame->components)
             blocks += header.frame->mcus_across() * header.frame->mcus_down() * component.across * component.down;
         if (blocks > kMostBlocks || file_.content->size() > kLargestFile) {
-            if (is_whole) return as_it_is(header);
+            if (is_whole) return unchanged(header);
             done_.what.emplace_back("it is larger than any picture that can be repaired here");
             return std::move(done_);
         }
@@ -102,7 +97,7 @@ class JpegMending {
             read_scan_data(content_, header.data_at, file_.holes, header.restart_interval != 0);
         const JpegMosaic mosaic = piece_together(header, data, [&] { return bench_.should_stop(); });
         if (bench_.should_stop()) return fail(ErrorKind::interrupted, "interrupted");
-        if (is_whole && mosaic.jumps == 0) return as_it_is(header);
+        if (is_whole && mosaic.jumps == 0) return unchanged(header);
         done_.of = header.frame->height;
         done_.kept = mosaic.picture.known_rows(header.frame->height);
         if (!data.has_end) done_.what.emplace_back("its end is missing");
@@ -159,9 +154,7 @@ class JpegMending {
     Result<Mended> written_as(const std::string& bytes) {
         DREDGER_TRY(Output output, bench_.output());
         output.add(bytes);
-        DREDGER_CHECK(output.finish());
-        done_.result = std::move(output);
-        return std::move(done_);
+        return finished(std::move(output), std::move(done_));
     }
 
     const Damaged& file_;

@@ -1,4 +1,4 @@
-#include "repairing/jpeg/candidates.h"
+#include "repairing/picture/jpeg_candidates.h"
 
 #include <algorithm>
 #include <fmt/format.h>

@@ -6,7 +6,7 @@
 #include <span>
 #include <vector>
 
-#include "repairing/jpeg/header.h"
+#include "repairing/picture/jpeg_header.h"
 
 namespace dredger::repairing {
 

@@ -1,4 +1,4 @@
-#include "repairing/jpeg/scan_data.h"
+#include "repairing/picture/jpeg_scan_data.h"
 
 #include <algorithm>
 #include <cstdlib>

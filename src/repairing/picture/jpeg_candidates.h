@@ -6,7 +6,7 @@
 #include <string>
 #include <vector>
 
-#include "repairing/jpeg/scan_data.h"
+#include "repairing/picture/jpeg_scan_data.h"
 #include "repairing/workbench.h"
 
 namespace dredger::repairing {

@@ -1,4 +1,4 @@
-#include "repairing/jpeg/mosaic.h"
+#include "repairing/picture/jpeg_mosaic.h"
 
 #include <algorithm>
 #include <cmath>

@@ -2,8 +2,8 @@
 // belongs, by how many MCUs are left behind it and by how well it goes with its neighbours.
 #pragma once
 
-#include "repairing/jpeg/picture.h"
-#include "repairing/jpeg/scan_data.h"
+#include "repairing/picture/jpeg_picture.h"
+#include "repairing/picture/jpeg_scan_data.h"
 
 namespace dredger::repairing {
 

@@ -1,4 +1,4 @@
-#include "repairing/jpeg/header.h"
+#include "repairing/picture/jpeg_header.h"
 
 #include <algorithm>
 #include <fmt/format.h>

@@ -5,7 +5,7 @@
 #include <string>
 #include <utility>
 
-#include "repairing/jpeg/picture.h"
+#include "repairing/picture/jpeg_picture.h"
 
 namespace dredger::repairing {
 

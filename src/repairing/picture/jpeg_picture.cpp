@@ -1,4 +1,4 @@
-#include "repairing/jpeg/picture.h"
+#include "repairing/picture/jpeg_picture.h"
 
 #include <cmath>
 #include <numbers>
