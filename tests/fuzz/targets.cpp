@@ -11,6 +11,7 @@
 #include "media/opened.h"
 #include "preview/compound.h"
 #include "preview/text.h"
+#include "repairing/mending.h"
 #include "volumes/containers.h"
 #include "volumes/mapping.h"
 
@@ -144,9 +145,20 @@ void catalogs(std::span<const std::byte> bytes) {
     (void)catalog->each({}, {}, true, [&](Candidate&) { return ++seen < 100; });
 }
 
+// What a technician has mended, with a reference that is no better.
+void repairs(std::span<const std::byte> bytes) {
+    const auto medium = std::make_shared<const Bytes>(bytes);
+    const repairing::Damaged file{medium, "file", {}};
+    const repairing::Mender* mender = repairing::mender_for(file);
+    if (mender == nullptr) return;
+    repairing::Workbench bench(fs::temp_directory_path(), {{medium, "reference"}}, {});
+    const auto mended = mender->mend(file, bench);
+    if (!mended || mended->kept > mended->of) std::abort();
+}
+
 constexpr Target kTargets[] = {{"formats", formats},  {"filesystems", filesystems}, {"images", images},
                                {"volumes", volumes},  {"previews", previews},       {"picks", picks},
-                               {"catalogs", catalogs}};
+                               {"catalogs", catalogs},    {"repairs", repairs}};
 
 }  // namespace
 

@@ -143,8 +143,8 @@ class FramedMending {
         const std::uint64_t start = head(*kind, output);
         if (!has_head_) return std::move(done_);
         DREDGER_CHECK(walk(*kind, start, output));
-        const Measured found = measured(file_, kind->format, bench_);
-        const bool is_whole = found.is_whole() && found.length == content_.size() && lost_ == 0 && file_.holes.empty();
+        // Nothing but its frames tells whether such a stream is whole.
+        const bool is_whole = lost_ == 0 && reference_.empty() && file_.holes.empty();
         done_.of = done_.kept;
         if (done_.kept == 0) {
             done_.what.emplace_back("none of its frames is to be found");
@@ -152,7 +152,7 @@ class FramedMending {
         }
         if (lost_ > 0) done_.what.push_back(fmt::format("{} bytes at {} belong to no whole frame and are left out", lost_,
                                                         places_ == 1 ? "one place" : fmt::format("{} places", places_)));
-        done_.outcome = is_whole ? Outcome::whole : lost_ == 0 && reference_.empty() ? Outcome::mended : Outcome::partly;
+        done_.outcome = is_whole ? Outcome::whole : Outcome::partly;
         return finished(std::move(output), std::move(done_));
     }
 

@@ -316,7 +316,7 @@ class MatroskaMending {
 const Mender& matroska_mender() {
     static const Mender mender = {
         "Matroska and WebM",
-        {"mkv", "webm", "mka"},
+        {"mkv", "webm"},
         "wrong sizes, damaged clusters, a missing end; a lost description of tracks with a film of the same program",
         [](const Damaged& file) {
             Budget budget;

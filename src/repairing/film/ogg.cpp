@@ -153,7 +153,7 @@ class OggMending {
 const Mender& ogg_mender() {
     static const Mender mender = {
         "Ogg",
-        {"ogg", "opus", "oga", "ogv", "spx"},
+        {"ogg", "opus"},
         "damaged pages are left out and the others counted anew; a lost beginning with another recording of the device",
         [](const Damaged& file) {
             Budget budget;

@@ -233,7 +233,7 @@ unsigned bid_for_pdf(const Damaged& file) {
 const Mender& pdf_mender() {
     static const Mender mender = {
         "PDF",
-        {"pdf", "ai"},
+        {"pdf"},
         "a lost table of objects or trailer, wrong lengths of streams, a lost catalog or list of pages",
         bid_for_pdf,
         [](const Damaged& file, Workbench& bench) { return PdfMending(file, bench).run(); }};

@@ -93,11 +93,10 @@ class JpegMending {
             done_.what.emplace_back("it is larger than any picture that can be repaired here");
             return std::move(done_);
         }
-        const JpegScanData data =
-            read_scan_data(content_, header.data_at, file_.holes, header.restart_interval != 0);
+        const JpegScanData data = read_scan_data(content_, header, file_.holes);
         const JpegMosaic mosaic = piece_together(header, data, [&] { return bench_.should_stop(); });
         if (bench_.should_stop()) return fail(ErrorKind::interrupted, "interrupted");
-        if (is_whole && mosaic.jumps == 0) return unchanged(header);
+        if (is_whole && mosaic.jumps == 0 && data.damage.empty()) return unchanged(header);
         done_.of = header.frame->height;
         done_.kept = mosaic.picture.known_rows(header.frame->height);
         if (!data.has_end) done_.what.emplace_back("its end is missing");

@@ -108,9 +108,10 @@ class Completing {
         return content_.holds(at, 64);
     }
 
-    const JpegScanData& data_for(bool has_restarts) {
-        std::optional<JpegScanData>& data = has_restarts ? with_restarts_ : without_;
-        if (!data) data = read_scan_data(content_, found_.data_at, {}, has_restarts);
+    const JpegScanData& data_for(JpegHeader header) {
+        std::optional<JpegScanData>& data = header.restart_interval != 0 ? with_restarts_ : without_;
+        header.data_at = found_.data_at;
+        if (!data) data = read_scan_data(content_, header, {});
         return *data;
     }
 
@@ -155,7 +156,7 @@ class Completing {
             sized.header.frame = frame;
             sized.header.scan = usual_scan(frame);
             if (!sized.header.has_tables()) continue;
-            const JpegScanData& data = data_for(sized.header.restart_interval != 0);
+            const JpegScanData& data = data_for(sized.header);
             bool is_exact = false;
             const std::size_t mcus = mcus_of(sized.header, data, kMostMcus, is_exact);
             if (!is_exact || mcus < kProvingMcus) continue;
@@ -175,7 +176,7 @@ class Completing {
         const std::size_t mcus = frame.mcus_across() * frame.mcus_down();
         bool ended = false;
         const std::size_t decoded =
-            mcus_of(guess.header, data_for(guess.header.restart_interval != 0), mcus + 1, ended);
+            mcus_of(guess.header, data_for(guess.header), mcus + 1, ended);
         guess.is_exact = ended && decoded == mcus;
         const std::size_t score = decoded + (guess.is_exact ? kMostMcus : 0);
         const bool goes = guess.is_exact || (decoded >= kProvingMcus && decoded <= mcus) || decoded * 2 > mcus;

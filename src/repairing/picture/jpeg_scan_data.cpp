@@ -18,9 +18,21 @@ void add_damage(std::vector<Extent>& damage, std::size_t from, std::size_t to) {
         damage.push_back({from, to - from});
 }
 
+// With tables of their own, blocks that are all the same can come as zeros.
+bool zeros_are_codes(const JpegHeader& header) {
+    return std::all_of(header.scan->components.begin(), header.scan->components.end(), [&](const JpegScan::Component& one) {
+        const auto dc = header.dc[one.dc]->decode(0);
+        const auto ac = header.ac[one.ac]->decode(0);
+        return dc.bits != 0 && dc.symbol == 0 && ac.bits != 0 && ac.symbol == 0;
+    });
+}
+
 }  // namespace
 
-JpegScanData read_scan_data(Reader& content, std::uint64_t at, std::span<const Extent> holes, bool has_restarts) {
+JpegScanData read_scan_data(Reader& content, const JpegHeader& header, std::span<const Extent> holes) {
+    const std::uint64_t at = header.data_at;
+    const bool has_restarts = header.restart_interval != 0;
+    const std::size_t least_zeros = zeros_are_codes(header) ? ~std::size_t{0} : kLeastZeros;
     JpegScanData data;
     std::vector<Extent> foreign;
     std::size_t zeros = 0;
@@ -63,12 +75,12 @@ JpegScanData read_scan_data(Reader& content, std::uint64_t at, std::span<const E
             }
             zeros = byte == 0 ? zeros + 1 : 0;
             data.bytes.push_back(byte);
-            if (zeros >= kLeastZeros) add_damage(foreign, data.bytes.size() - zeros, data.bytes.size());
+            if (zeros >= least_zeros) add_damage(foreign, data.bytes.size() - zeros, data.bytes.size());
             if (!holes.empty() && is_hole(place)) add_damage(foreign, data.bytes.size() - 1, data.bytes.size());
         }
     }
     // Zeros up to the end are no data.
-    if (zeros >= kLeastZeros) data.bytes.resize(data.bytes.size() - zeros);
+    if (zeros >= least_zeros) data.bytes.resize(data.bytes.size() - zeros);
     while (!foreign.empty() && foreign.back().offset >= data.bytes.size()) foreign.pop_back();
     data.damage = std::move(foreign);
     return data;

@@ -21,8 +21,8 @@ struct JpegScanData {
     bool has_end = false;        // the marker of the end stands behind it
 };
 
-// `holes`: of the content.
-JpegScanData read_scan_data(Reader& content, std::uint64_t at, std::span<const Extent> holes, bool has_restarts);
+// `holes`: of the content. Of the header its code tables are asked, which it has.
+JpegScanData read_scan_data(Reader& content, const JpegHeader& header, std::span<const Extent> holes);
 
 class McuDecoder {
   public:

@@ -1,0 +1,173 @@
+#include <gmock/gmock.h>
+#include <zlib.h>
+
+#include "preview/decoders.h"
+#include "repairing/mended.h"
+
+namespace dredger::test {
+namespace {
+
+using namespace std::string_view_literals;
+using repairing::Outcome;
+using testing::HasSubstr;
+
+// Pixel by pixel; empty where not a row can be decoded.
+preview::Picture decoded(const Bytes& jpeg) {
+    constexpr int kLongerSide = 96;  // of all samples
+    return preview::decode_jpeg(MemoryMedium(jpeg), kLongerSide).value_or(preview::Picture());
+}
+
+// Rows of pixels that are those of the other picture but for their brightness, which can only be fitted.
+std::size_t like_rows(const Bytes& jpeg, const Bytes& original) {
+    const preview::Picture a = decoded(jpeg);
+    const preview::Picture b = decoded(original);
+    if (a.empty() || a.width != b.width || a.height != b.height) return 0;
+    const auto stride = static_cast<std::size_t>(a.width);
+    std::size_t rows = 0;
+    for (std::size_t y = 0; y < static_cast<std::size_t>(a.height); ++y) {
+        double apart = 0;
+        for (const int shift : {0, 8, 16}) {
+            const auto step = [&](std::size_t x) {
+                return static_cast<int>(a.pixels[y * stride + x] >> shift & 255U) -
+                       static_cast<int>(b.pixels[y * stride + x] >> shift & 255U);
+            };
+            double mean = 0;
+            for (std::size_t x = 0; x < stride; ++x) mean += step(x);
+            mean /= static_cast<double>(stride);
+            for (std::size_t x = 0; x < stride; ++x) apart += std::abs(step(x) - mean);
+        }
+        rows += apart <= 18 * static_cast<double>(stride) ? 1 : 0;
+    }
+    return rows;
+}
+
+std::size_t rows_of(const Bytes& jpeg) { return static_cast<std::size_t>(decoded(jpeg).height); }
+std::size_t scan_of(const Bytes& jpeg) { return place_of(jpeg, "\xFF\xDA"sv) + 14; }
+
+class Jpegs : public testing::TestWithParam<const char*> {};
+INSTANTIATE_TEST_SUITE_P(OfEachKind, Jpegs,
+                         testing::Values("jpeg-baseline.jpg", "jpeg-restarts.jpg", "jpeg-grey.jpg", "jpeg-progressive.jpg"),
+                         [](const auto& writer) {
+                             const std::string name = writer.param;
+                             return name.substr(5, name.find('.') - 5);
+                         });
+
+TEST_P(Jpegs, ThatAreWholeStayWhatTheyAre) {
+    const MendedBytes mended = mend(GetParam(), sample(GetParam()));
+    EXPECT_EQ(mended.outcome(), Outcome::whole) << mended.said();
+    EXPECT_EQ(mended.result, sample(GetParam()));
+}
+
+TEST_P(Jpegs, ThatEndTooEarlyKeepTheirRows) {
+    const Bytes& whole = sample(GetParam());
+    const Bytes damaged = cut(whole, whole.size() * 7 / 10);
+    const MendedBytes mended = mend(GetParam(), damaged);
+    EXPECT_EQ(mended.outcome(), Outcome::partly);
+    EXPECT_GE(like_rows(mended.result, whole) + 16, like_rows(damaged, whole));
+}
+
+class SequentialJpegs : public testing::TestWithParam<const char*> {};
+INSTANTIATE_TEST_SUITE_P(OfEachKind, SequentialJpegs,
+                         testing::Values("jpeg-baseline.jpg", "jpeg-restarts.jpg", "jpeg-grey.jpg"), [](const auto& writer) {
+                             const std::string name = writer.param;
+                             return name.substr(5, name.find('.') - 5);
+                         });
+
+TEST_P(SequentialJpegs, WithoutTheirFirstBytesAreWholePixelForPixel) {
+    const Bytes& whole = sample(GetParam());
+    const MendedBytes mended = mend(GetParam(), zeroed(whole, 0, 20));
+    EXPECT_EQ(mended.outcome(), Outcome::mended) << mended.said();
+    EXPECT_EQ(decoded(mended.result).pixels, decoded(whole).pixels);
+}
+
+TEST_P(SequentialJpegs, WithJunkBetweenTheirSegmentsAreWholePixelForPixel) {
+    const Bytes& whole = sample(GetParam());
+    const MendedBytes mended = mend(GetParam(), with_noise_inserted(whole, 20, 700));
+    EXPECT_EQ(mended.outcome(), Outcome::mended) << mended.said();
+    EXPECT_EQ(decoded(mended.result).pixels, decoded(whole).pixels);
+}
+
+TEST_P(SequentialJpegs, WithALostHeaderTakeThatOfAReference) {
+    const Bytes& whole = sample(GetParam());
+    const Bytes damaged = zeroed(whole, 0, scan_of(whole) - (std::string_view(GetParam()) == "jpeg-grey.jpg" ? 4 : 0));
+    const MendedBytes mended = mend(GetParam(), damaged, {GetParam()});
+    EXPECT_EQ(mended.outcome(), Outcome::mended) << mended.said();
+    EXPECT_EQ(decoded(mended.result).pixels, decoded(whole).pixels);
+    EXPECT_THAT(mended.said(), HasSubstr("taken from"));
+}
+
+TEST_P(SequentialJpegs, GoOnBehindAHole) {
+    const Bytes& whole = sample(GetParam());
+    const std::size_t at = scan_of(whole) + (whole.size() - scan_of(whole)) / 3;
+    const MendedBytes mended = mend(GetParam(), zeroed(whole, at, 128));
+    EXPECT_EQ(mended.outcome(), Outcome::partly);
+    EXPECT_GT(mended.done.kept * 10, mended.done.of * 6) << mended.said();
+    EXPECT_GT(like_rows(mended.result, whole) * 10, rows_of(whole) * 6);
+}
+
+TEST(Jpegs, AskForAReferenceWhereNothingElseHelps) {
+    // Tables of its own, which nobody can guess.
+    const Bytes& whole = sample("jpeg-baseline.jpg");
+    const MendedBytes mended = mend("nest.jpg", zeroed(whole, 0, scan_of(whole)));
+    if (mended.outcome() == Outcome::mended) GTEST_SKIP() << "it was written with the usual tables";
+    EXPECT_EQ(mended.outcome(), Outcome::wants_reference);
+    EXPECT_THAT(mended.said(), HasSubstr("another photo of the same camera"));
+}
+
+TEST(Jpegs, WhatFollowsAPhotoStaysWithIt) {
+    Bytes with_film = sample("jpeg-baseline.jpg");
+    const Bytes& film = sample("mp4-last.mp4");
+    with_film.insert(with_film.end(), film.begin(), film.end());
+    const MendedBytes mended = mend("moving.jpg", with_film);
+    EXPECT_EQ(mended.outcome(), Outcome::whole);
+    EXPECT_EQ(mended.result, with_film);
+}
+
+std::string rows_of_png(const Bytes& png) {
+    std::string packed;
+    for (std::size_t at = place_of(png, "IDAT"); at != std::string::npos; at = place_of(png, "IDAT", at + 4)) {
+        std::uint32_t length = 0;
+        for (std::size_t i = 0; i < 4; ++i) length = length << 8 | std::to_integer<std::uint32_t>(png[at - 4 + i]);
+        packed.append(reinterpret_cast<const char*>(png.data()) + at + 4, length);
+    }
+    std::string rows(8 << 20, '\0');
+    uLongf size = rows.size();
+    EXPECT_EQ(uncompress(reinterpret_cast<Bytef*>(rows.data()), &size, reinterpret_cast<const Bytef*>(packed.data()),
+                         packed.size()),
+              Z_OK);
+    rows.resize(size);
+    return rows;
+}
+
+TEST(Pngs, GetChecksumsAndEndsAnew) {
+    const Bytes& whole = sample("png-plain.png");
+    for (const Bytes& damaged : {zeroed(whole, place_of(whole, "IDAT") - 12, 4), cut(whole, whole.size() - 12),
+                                 with_noise_inserted(whole, 0, 99)}) {
+        const MendedBytes mended = mend("map.png", damaged);
+        EXPECT_EQ(mended.outcome(), Outcome::mended) << mended.said();
+        EXPECT_TRUE(measured("png", mended.result).is_whole());
+        EXPECT_EQ(rows_of_png(mended.result), rows_of_png(whole));
+    }
+}
+
+TEST(Pngs, FindTheSizeAtWhichRowsMakeSense) {
+    const Bytes& whole = sample("png-plain.png");
+    const MendedBytes mended = mend("map.png", zeroed(whole, 0, 33));
+    EXPECT_EQ(mended.outcome(), Outcome::mended) << mended.said();
+    EXPECT_EQ(Bytes(mended.result.begin() + 16, mended.result.begin() + 26), Bytes(whole.begin() + 16, whole.begin() + 26));
+}
+
+TEST(Pngs, KeepTheRowsBeforeDamage) {
+    const Bytes& whole = sample("png-plain.png");
+    const MendedBytes mended = mend("map.png", cut(whole, whole.size() * 6 / 10));
+    EXPECT_EQ(mended.outcome(), Outcome::partly);
+    EXPECT_TRUE(measured("png", mended.result).is_whole());
+    const std::string all = rows_of_png(whole);
+    const std::string kept = rows_of_png(mended.result);
+    const std::size_t row = all.size() / mended.done.of;
+    EXPECT_GT(mended.done.kept, 0U);
+    EXPECT_EQ(kept.substr(0, mended.done.kept * row), all.substr(0, mended.done.kept * row));
+}
+
+}  // namespace
+}  // namespace dredger::test
