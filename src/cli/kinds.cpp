@@ -9,6 +9,7 @@
 #include "cli/table.h"
 #include "cli/terminal.h"
 #include "formats/own_formats.h"
+#include "repairing/mending.h"
 
 namespace dredger::cli {
 namespace {
@@ -38,19 +39,22 @@ int print_kinds(const Options& options) {
         if (!parsed) return report(parsed.error());
         kinds = std::move(*parsed);
     }
-    Table table({{"FORMAT"}, {"KIND"}, {"EXTENSIONS"}, {"WHERE IT ENDS"}, {"WHAT IS CHECKED"}});
+    Table table({{"FORMAT"}, {"KIND"}, {"EXTENSIONS"}, {"WHAT IS REPAIRED"}, {"WHERE IT ENDS"}, {"WHAT IS CHECKED"}});
     const auto add = [&](const Format& format) {
         const Format* teller = format.measure ? &format : format_named(format.told_by);
+        const repairing::Mender* mender = repairing::mender_of(format.name);
         if (options.form == "jsonl") {
             const nlohmann::ordered_json object = {{"format", format.name},
                                                    {"kind", word_for(format.kind)},
                                                    {"extensions", format.extensions},
                                                    {"ending", teller != nullptr ? teller->ending : ""},
-                                                   {"checked", teller != nullptr ? teller->checked : ""}};
+                                                   {"checked", teller != nullptr ? teller->checked : ""},
+                                                   {"repaired", mender != nullptr ? mender->mends : ""}};
             fmt::print("{}\n", object.dump());
             return;
         }
         table.add({std::string(format.name), std::string(word_for(format.kind)), extensions_of(format),
+                   mender != nullptr ? std::string(mender->mends) : "-",
                    teller != nullptr ? std::string(teller->ending) : "only a record tells",
                    teller != nullptr ? std::string(teller->checked) : "-"});
     };

@@ -17,7 +17,7 @@ using repairing::Outcome;
 
 struct Options {
     std::vector<std::string> sources, references;
-    std::string to, source;
+    std::string to, source, look;
     bool json = false, onto_same_drive = false, from_changed_source = false;
     SelectionOptions selection;
 };
@@ -64,6 +64,7 @@ class RepairLines final : public TerminalObserver<RepairObserver> {
 int repair_sources(const Options& options) {
     RepairRequest request;
     request.destination = options.to;
+    request.look = options.look;
     request.references = {options.references.begin(), options.references.end()};
     std::vector<Catalog> catalogs;
     catalogs.reserve(options.sources.size());
@@ -106,6 +107,7 @@ int repair_sources(const Options& options) {
         if (done->left_out > 0)
             fmt::print("{} left out: of formats that can't be repaired.\n",
                        counted(done->left_out, "file was", "files were"));
+        if (!done->page.empty()) fmt::print("Before and after: open {} in a browser.\n", done->page.string());
         if (done->count(Outcome::wants_reference) > 0)
             fmt::print("Where it says so, an undamaged file made in the same way helps: --reference FILE\n");
     }
@@ -133,6 +135,7 @@ void add_repair(CLI::App& program, int& exit_code) {
         ->add_option("--reference", options->references,
                      "an undamaged file that was made in the same way: by the same camera with the same settings")
         ->allow_extra_args(false);
+    command->add_option("--look", options->look, "folder for a page that shows files before and after");
     command->add_flag("--json", options->json, "an object a line for each file");
     command->add_option("--source", options->source, "where the medium is now, if not where it was scanned");
     command->add_flag("--onto-same-drive", options->onto_same_drive,

@@ -62,7 +62,7 @@ Result<Mended> finished(Output output, Mended done);
 struct Mender {
     std::string_view family;
     std::vector<std::string_view> formats;  // names in the registry of formats
-    std::string_view mends;                 // for people: what can be repaired
+    std::string_view mends;                 // for people, in a few words: what can be repaired
     // How surely content whose head shows no format is of this family all the same, 0 for not at all. May be null.
     std::function<unsigned(const Damaged& file)> bid = nullptr;
     // An error only where a result can't be written, or somebody asked to stop.

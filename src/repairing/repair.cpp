@@ -8,6 +8,7 @@
 #include "formats/format.h"
 #include "media/content.h"
 #include "media/file_medium.h"
+#include "repairing/look.h"
 #include "repairing/repairs_table.h"
 #include "restoring/names.h"
 
@@ -61,6 +62,9 @@ class Run {
             return fail(ErrorKind::output, "the folder for results can't be made: " + failed.message(),
                         request_.destination.string(), "choose a folder that is yours");
         DREDGER_TRY(table_, RepairsTable::open(request_.destination / kRepairTable));
+        if (!request_.look.empty()) {
+            DREDGER_TRY(look_, repairing::LookPage::create(request_.look));
+        }
         Workbench bench(request_.destination, std::move(references), [&] { return observer_.should_stop(); });
         std::uint64_t done = 0;
         for (const Task& task : tasks_) {
@@ -70,6 +74,9 @@ class Run {
                 break;
             }
             DREDGER_CHECK(mend(task, bench));
+        }
+        if (look_) {
+            DREDGER_TRY(report_.page, look_->finish());
         }
         return report_;
     }
@@ -183,6 +190,10 @@ class Run {
             }
             if (!mended) return tl::unexpected(mended.error());
             DREDGER_CHECK(keep(task, *mended, item));
+            if (look_) {
+                const MediumPtr after = mended->result ? mended->result->content() : nullptr;
+                DREDGER_CHECK(look_->add(item, *file->content, after.get()));
+            }
         }
         ++report_.outcomes[static_cast<std::size_t>(item.outcome)];
         DREDGER_CHECK(table_.add(item));
@@ -229,6 +240,7 @@ class Run {
     NameRules rules_;
     std::vector<Task> tasks_;
     RepairsTable table_;
+    std::optional<repairing::LookPage> look_;
     RepairReport report_;
 };
 

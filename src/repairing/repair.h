@@ -24,6 +24,7 @@ struct RepairRequest {
     std::vector<Finds> finds = {};
     std::vector<std::filesystem::path> references = {};
     std::filesystem::path destination;
+    std::filesystem::path look = {};  // folder for a page that shows files before and after; empty: none is made
 };
 
 // What came of one file, as the table has it.
@@ -50,6 +51,7 @@ struct RepairReport {
     std::uint64_t already = 0;    // that an earlier run has mended into the same folder
     std::vector<std::string> missing;  // media that are not there
     bool interrupted = false;
+    std::filesystem::path page;  // that shows files before and after; empty: there is none
 
     std::uint64_t count(repairing::Outcome outcome) const { return outcomes[static_cast<std::size_t>(outcome)]; }
 };

@@ -5,7 +5,7 @@
 #include <map>
 
 #include "base/text.h"
-#include "reporting/markup.h"
+#include "base/markup.h"
 
 namespace dredger::reporting {
 namespace {

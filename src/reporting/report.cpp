@@ -10,7 +10,7 @@
 #include "base/whole_file.h"
 #include "reporting/dfxml.h"
 #include "reporting/figures.h"
-#include "reporting/markup.h"
+#include "base/markup.h"
 
 namespace dredger {
 namespace {

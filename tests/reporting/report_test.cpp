@@ -6,7 +6,7 @@
 
 #include "base/csv.h"
 #include "reporting/figures.h"
-#include "reporting/markup.h"
+#include "base/markup.h"
 #include "scanning/scan_fixture.h"
 
 namespace dredger {

@@ -221,7 +221,7 @@ const Mender& zip_mender() {
         {"zip",  "docx", "xlsx", "pptx", "xlsb", "vsdx", "odt", "ods", "odp", "odg",  "odf", "odb", "odc", "odi",
          "sxw",  "sxc",  "sxi",  "sxd",  "epub", "kra",  "ora", "xps", "3mf", "fcstd", "kmz", "apk", "ipa", "nupkg",
          "war",  "jar",  "whl",  "key",  "pages", "numbers"},
-        "entries without a header or a directory, cut and damaged ones; documents are made to open",
+        "headers, directory, parts",
         bid_for_zip,
         [](const Damaged& file, Workbench& bench) { return ZipMending(file, bench).run(); }};
     return mender;

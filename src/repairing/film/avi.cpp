@@ -403,7 +403,7 @@ const Mender& avi_mender() {
     static const Mender mender = {
         "AVI",
         {"avi"},
-        "a lost index, wrong sizes, foreign bytes between its chunks, a missing end; a lost header with a film of the same camera",
+        "header, index, sizes",
         bid_for_avi,
         [](const Damaged& file, Workbench& bench) { return AviMending(file, bench).run(); }};
     return mender;

@@ -276,7 +276,7 @@ const Mender& framed_mender() {
     static const Mender mender = {
         "streams of frames: MP3, AAC, AC-3, FLAC, transport streams",
         {"mp3", "aac", "ac3", "flac", "ts", "mts"},
-        "foreign bytes, holes and cut frames are left out; a lost beginning of FLAC with another recording of the device",
+        "foreign bytes, beginning",
         [](const Damaged& file) { return kind_in(file) != nullptr ? 20U : 0U; },
         [](const Damaged& file, Workbench& bench) { return FramedMending(file, bench).run(); }};
     return mender;

@@ -317,7 +317,7 @@ const Mender& matroska_mender() {
     static const Mender mender = {
         "Matroska and WebM",
         {"mkv", "webm"},
-        "wrong sizes, damaged clusters, a missing end; a lost description of tracks with a film of the same program",
+        "sizes, clusters, tracks",
         [](const Damaged& file) {
             Budget budget;
             Reader content(*file.content, budget);

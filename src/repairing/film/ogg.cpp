@@ -153,8 +153,8 @@ class OggMending {
 const Mender& ogg_mender() {
     static const Mender mender = {
         "Ogg",
-        {"ogg", "opus"},
-        "damaged pages are left out and the others counted anew; a lost beginning with another recording of the device",
+        {"ogg", "opus", "ogv"},
+        "pages, beginning",
         [](const Damaged& file) {
             Budget budget;
             Reader content(*file.content, budget);

@@ -122,7 +122,7 @@ const Mender& wav_mender() {
     static const Mender mender = {
         "WAV",
         {"wav"},
-        "wrong sizes, a missing end; a lost header with another recording of the device",
+        "header, sizes",
         [](const Damaged& file) {
             Budget budget;
             Reader content(*file.content, budget);

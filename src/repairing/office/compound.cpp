@@ -298,7 +298,7 @@ const Mender& compound_mender() {
     static const Mender mender = {
         "compound files of older office programs",
         {"ole2", "doc", "xls", "ppt", "vsd", "pub", "wps", "hwp", "mpp", "msg", "msi"},
-        "a lost header, chains that lead behind the end",
+        "header, chains",
         bid_for_compound,
         [](const Damaged& file, Workbench& bench) { return CompoundMending(file, bench).run(); }};
     return mender;

@@ -234,7 +234,7 @@ const Mender& pdf_mender() {
     static const Mender mender = {
         "PDF",
         {"pdf"},
-        "a lost table of objects or trailer, wrong lengths of streams, a lost catalog or list of pages",
+        "table, trailer, pages",
         bid_for_pdf,
         [](const Damaged& file, Workbench& bench) { return PdfMending(file, bench).run(); }};
     return mender;

@@ -179,7 +179,7 @@ const Mender& jpeg_mender() {
     static const Mender mender = {
         "JPEG",
         {"jpeg"},
-        "lost and damaged headers, holes and foreign clusters in the picture, missing ends",
+        "header, holes, end",
         bid_for_jpeg,
         [](const Damaged& file, Workbench& bench) { return JpegMending(file, bench).run(); }};
     return mender;

@@ -271,7 +271,7 @@ const Mender& png_mender() {
     static const Mender mender = {
         "PNG",
         {"png"},
-        "wrong checksums, a lost header or end; the rows in front of damage",
+        "header, checksums, end",
         [](const Damaged& file) {
             Budget budget;
             Reader content(*file.content, budget);

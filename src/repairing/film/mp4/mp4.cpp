@@ -238,7 +238,7 @@ const Mender& film_mender() {
     static const Mender mender = {
         "MP4, MOV and 3GP",
         {"mp4", "mov", "m4v", "m4a", "3gp"},
-        "a lost, cut or damaged index, wrong sizes, missing ends; with a film of the same camera where nothing of it is left",
+        "index, sizes, end",
         bid_for_film,
         [](const Damaged& file, Workbench& bench) { return FilmMending(file, bench).run(); }};
     return mender;

@@ -4,7 +4,7 @@
 #include <string>
 #include <string_view>
 
-namespace dredger::reporting {
+namespace dredger {
 
 // With the characters of mark-up as entities, and without those that XML does not allow.
 inline std::string escaped(std::string_view text) {
@@ -26,4 +26,4 @@ inline std::string escaped(std::string_view text) {
     return out;
 }
 
-}  // namespace dredger::reporting
+}  // namespace dredger
