@@ -19,12 +19,12 @@ namespace fs = std::filesystem;
 constexpr const char* kMedium = "ringing-station-drive.img.zst";
 
 // Beside the program when it is built, or where it is installed.
-Result<fs::path> packed_medium() {
+Result<fs::path> demo_file(const char* name) {
     std::error_code failed;
     const fs::path program = fs::read_symlink("/proc/self/exe", failed).parent_path();
     for (const char* folder : {"../demo", "../../demo", "../share/dredger/demo"})
-        if (const fs::path place = program / folder / kMedium; fs::exists(place, failed)) return fs::canonical(place);
-    return fail(ErrorKind::unreadable, "the demo medium is missing", kMedium,
+        if (const fs::path place = program / folder / name; fs::exists(place, failed)) return fs::canonical(place);
+    return fail(ErrorKind::unreadable, "the demo medium is missing", name,
                 "it belongs into the folder demo beside the build");
 }
 
@@ -72,13 +72,18 @@ int demo(const fs::path& folder) {
     if (failed)
         return report({ErrorKind::output, "the folder can't be made: " + failed.message(), folder.string(),
                        "choose another one with --to"});
-    const auto packed = packed_medium();
+    const auto packed = demo_file(kMedium);
     if (!packed) return report(packed.error());
+    const auto damaged = demo_file("damaged");
+    if (!damaged) return report(damaged.error());
     const fs::path drive = folder / "ringing-station-drive.img";
     const fs::path image = folder / "copy.img";
     const fs::path picks = folder / "picks.csv";
     const fs::path catalog = folder / "station.dredge";
     const fs::path restored = folder / "restored";
+    const fs::path broken = folder / "damaged";
+    const fs::path mended = folder / "mended";
+    const fs::path look = folder / "before-and-after";
     fmt::print(
         "A seabird ringing station's drive. Its first volume is the camera's card: a survey folder, photos, "
         "recordings\n"
@@ -89,7 +94,11 @@ int demo(const fs::path& folder) {
         "of an older volume. Unpacking it to {}\n",
         drive.string());
     if (const auto unpacked = unpack(*packed, drive); !unpacked) return report(unpacked.error());
-    fs::remove_all(restored, failed);
+    for (const fs::path& old : {restored, broken, mended, look}) fs::remove_all(old, failed);
+    fs::copy(*damaged, broken, failed);
+    if (failed)
+        return report({ErrorKind::output, "the damaged files can't be copied: " + failed.message(), broken.string(),
+                       "choose another folder with --to"});
     for (const char* ending : {"", "-wal", "-shm"}) fs::remove(catalog.string() + ending, failed);
     for (const fs::path& old : {image, fs::path(image.string() + ".areas.json"), picks}) fs::remove(old, failed);
 
@@ -106,12 +115,17 @@ int demo(const fs::path& folder) {
         {"9. Put what is wanted on a list.", {"picks", "add", picks.string(), catalog.string(), "--prospect", "88.."}},
         {"10. Restore what is on it, with names, folders and dates.",
          {"restore", "--picks", picks.string(), "--to", restored.string()}},
+        {"11. Some things came back broken: mend them. A sound film of the same camera helps one that was never finished.",
+         {"repair", broken.string(), "--to", mended.string(), "--look", look.string()}},
     };
-    for (const auto& [why, words] : steps)
-        if (const int code = step(why, words); code != kDone) return code;
-    fmt::print("\n{}\n  drive    {}\n  copy     {}\n  catalog  {}\n  picks    {}\n  files    {}\n",
+    for (const auto& [why, words] : steps) {
+        const int code = step(why, words);
+        // Not all of what is broken can be mended.
+        if (code != kDone && !(code == kDoneInPart && words.front() == "repair")) return code;
+    }
+    fmt::print("\n{}\n  drive    {}\n  copy     {}\n  catalog  {}\n  picks    {}\n  files    {}\n  mended   {}\n",
                styled("Where everything is", Style::bold), drive.string(), image.string(), catalog.string(),
-               picks.string(), restored.string());
+               picks.string(), restored.string(), mended.string());
     return kDone;
 }
 

@@ -61,12 +61,13 @@ std::string LookPage::side(const Medium& content, std::string_view format) {
 
 Result<void> LookPage::add(const RepairedItem& item, const Medium& before, const Medium* after) {
     const std::string_view outcome = word_for(item.outcome);
+    const std::string was = side(before, item.format);
+    const std::string is =
+        after == nullptr ? std::string("<div class=\"nothing\">there is no result</div>") : side(*after, item.format);
     rows_ += fmt::format(
         "<section><figure><figcaption>before</figcaption>{}</figure><figure><figcaption>after</figcaption>{}</figure>"
         "<div><h2>{}</h2><span class=\"outcome {}\">{}</span><span class=\"share\">{}</span><ul>",
-        side(before, item.format),
-        after == nullptr ? std::string("<div class=\"nothing\">there is no result</div>") : side(*after, item.format),
-        escaped(valid_utf8(item.file)), outcome.substr(0, outcome.find(' ')), outcome,
+        was, is, escaped(valid_utf8(fs::path(item.file).filename().string())), outcome.substr(0, outcome.find(' ')), outcome,
         item.unit.empty() ? "" : fmt::format("{} of {} {}", item.kept, item.of, item.unit));
     for (std::size_t at = 0; at < item.what.size();) {
         const std::size_t end = std::min(item.what.find("; ", at), item.what.size());

@@ -65,15 +65,18 @@ class Run {
         if (!request_.look.empty()) {
             DREDGER_TRY(look_, repairing::LookPage::create(request_.look));
         }
-        Workbench bench(request_.destination, std::move(references), [&] { return observer_.should_stop(); });
-        std::uint64_t done = 0;
-        for (const Task& task : tasks_) {
-            observer_.progress({"repairing", done++, tasks_.size(), "files", report_.count(Outcome::mended)});
-            if (observer_.should_stop()) {
-                report_.interrupted = true;
-                break;
+        Workbench bench(request_.destination, references, [&] { return observer_.should_stop(); });
+        const std::vector<Task> tasks = std::move(tasks_);
+        DREDGER_CHECK(mend_all(tasks, bench, "repairing", true));
+        // What wants a reference may find one among the files that turned out to be whole.
+        if (!waiting_.empty() && !report_.interrupted) {
+            is_last_try_ = true;
+            DREDGER_CHECK(add_live_files());
+            const std::vector<Task> waiting = std::move(waiting_);
+            for (const Task& task : waiting) {
+                bench.set_references(references_for(task, references));
+                DREDGER_CHECK(mend_all({task}, bench, "repairing with references", false));
             }
-            DREDGER_CHECK(mend(task, bench));
         }
         if (look_) {
             DREDGER_TRY(report_.page, look_->finish());
@@ -162,6 +165,58 @@ class Run {
         return file;
     }
 
+    Result<void> mend_all(const std::vector<Task>& tasks, Workbench& bench, const char* doing, bool shows_progress) {
+        std::uint64_t done = 0;
+        for (const Task& task : tasks) {
+            if (shows_progress)
+                observer_.progress({doing, done++, tasks.size(), "files", report_.count(Outcome::mended)});
+            if (observer_.should_stop() || report_.interrupted) {
+                report_.interrupted = true;
+                break;
+            }
+            DREDGER_CHECK(mend(task, bench));
+        }
+        return {};
+    }
+
+    // Live files of the catalogs, of the kinds that can help, as further ones to learn from.
+    Result<void> add_live_files() {
+        constexpr std::size_t kMost = 24;  // of each catalog
+        for (const RepairRequest::Finds& finds : request_.finds) {
+            Selection live;
+            live.states = {State::live};
+            live.kinds = {Kind::picture, Kind::video, Kind::audio};
+            std::vector<Candidate> chosen;
+            std::set<std::int64_t> volumes;
+            DREDGER_CHECK(finds.catalog->each(live, Order(), true, [&](const Candidate& c) {
+                if (c.record.is_folder || c.record.size == 0 || c.layout.empty()) return true;
+                volumes.insert(c.volume);
+                chosen.push_back(c);
+                return chosen.size() < kMost;
+            }));
+            DREDGER_TRY(const Attached attached, attach(*finds.catalog, volumes, finds.attach));
+            for (const Candidate& candidate : chosen)
+                if (const auto medium = attached.media.find(candidate.volume); medium != attached.media.end())
+                    whole_.push_back({nullptr, [whole = medium->second, candidate] { return open_find(whole, candidate); }});
+        }
+        return {};
+    }
+
+    // Those that were given, and whole files of the same family.
+    std::vector<repairing::Reference> references_for(const Task& task, const std::vector<repairing::Reference>& given) const {
+        constexpr std::size_t kMost = 64;
+        std::vector<repairing::Reference> references = given;
+        const auto file = task.open();
+        const Mender* mender = file ? repairing::mender_for(*file) : nullptr;
+        for (const Whole& whole : whole_) {
+            if (references.size() >= given.size() + kMost) break;
+            auto opened = whole.open();
+            if (!opened || (whole.mender != nullptr ? whole.mender : repairing::mender_for(*opened)) != mender) continue;
+            references.push_back({opened->content, opened->name});
+        }
+        return references;
+    }
+
     Result<void> mend(const Task& task, Workbench& bench) {
         if (table_.is_mended(task.file)) {
             ++report_.already;
@@ -189,6 +244,12 @@ class Run {
                 return {};
             }
             if (!mended) return tl::unexpected(mended.error());
+            if (mended->outcome == Outcome::whole) whole_.push_back({mender, task.open});
+            if (mended->outcome == Outcome::wants_reference && !is_last_try_) {
+                --report_.files;
+                waiting_.push_back(task);
+                return {};
+            }
             DREDGER_CHECK(keep(task, *mended, item));
             if (look_) {
                 const MediumPtr after = mended->result ? mended->result->content() : nullptr;
@@ -239,6 +300,14 @@ class Run {
     RepairObserver& observer_;
     NameRules rules_;
     std::vector<Task> tasks_;
+    // Files that nothing is wrong with, for others to learn from.
+    struct Whole {
+        const Mender* mender;  // null: not known yet
+        std::function<Result<Damaged>()> open;
+    };
+    std::vector<Whole> whole_;
+    std::vector<Task> waiting_;  // for a reference
+    bool is_last_try_ = false;
     RepairsTable table_;
     std::optional<repairing::LookPage> look_;
     RepairReport report_;

@@ -62,6 +62,7 @@ class Workbench {
 
     Result<Output> output() const { return Output::create(folder_); }
     std::span<const Reference> references() const { return references_; }
+    void set_references(std::vector<Reference> references) { references_ = std::move(references); }
     bool should_stop() const { return stop_ && stop_(); }
     // For reading damaged content, which is looked at more often than sound content is.
     Budget budget() const;

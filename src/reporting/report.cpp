@@ -16,7 +16,6 @@ namespace dredger {
 namespace {
 
 namespace fs = std::filesystem;
-using reporting::escaped;
 
 constexpr const char* kHead = R"(<!DOCTYPE html>
 <html lang="en">

@@ -100,6 +100,27 @@ TEST_F(RepairTest, WhatWasIncompleteIsTriedAgain) {
     EXPECT_EQ(rows[0].at("outcome"), "mended");
 }
 
+TEST_F(RepairTest, WholeFilesAmongTheOthersAreReferences) {
+    const Bytes& film = sample("mp4-last.mp4");
+    write(folder / "in/boat.mp4", cut(film, place_of(film, "moov") - 4));
+    write(folder / "in/earlier.mp4", film);
+    const RepairReport report = run({{folder / "in"}, {}, {}, folder / "out"});
+    EXPECT_EQ(report.count(Outcome::wants_reference), 0U);
+    EXPECT_EQ(report.files, 5U);
+    EXPECT_EQ(table().size(), 5U);
+    const RepairedItem& last = keeper.items.back();
+    EXPECT_EQ(last.outcome, Outcome::mended);
+    EXPECT_THAT(last.what, HasSubstr("with the setup of earlier.mp4"));
+}
+
+TEST_F(RepairTest, APageShowsThemBeforeAndAfter) {
+    const RepairReport report = run({{folder / "in/nest.jpg"}, {}, {}, folder / "out", folder / "look"});
+    const std::string page = read_text(report.page);
+    EXPECT_THAT(page, HasSubstr("tiles/2.png"));
+    EXPECT_THAT(page, HasSubstr("nest.jpg"));
+    EXPECT_TRUE(fs::exists(folder / "look/tiles/2.png"));
+}
+
 TEST_F(RepairTest, ResultsNeverLieAmongTheDamaged) {
     for (const fs::path& to : {folder / "in", folder / "in/out"}) {
         const auto done = repair({{folder / "in"}, {}, {}, to}, keeper);

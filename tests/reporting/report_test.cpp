@@ -108,8 +108,8 @@ TEST_F(ReportTest, ADestinationThatIsNoneIsSaid) {
 }
 
 TEST(Markup, EscapesWhatMarkUpIsMadeOf) {
-    EXPECT_EQ(reporting::escaped("<b>\"a\" & b</b>"), "&lt;b&gt;&quot;a&quot; &amp; b&lt;/b&gt;");
-    EXPECT_EQ(reporting::escaped(std::string_view("a\0b\x1F", 4)),
+    EXPECT_EQ(escaped("<b>\"a\" & b</b>"), "&lt;b&gt;&quot;a&quot; &amp; b&lt;/b&gt;");
+    EXPECT_EQ(escaped(std::string_view("a\0b\x1F", 4)),
               "a\xEF\xBF\xBD"
               "b\xEF\xBF\xBD");
 }

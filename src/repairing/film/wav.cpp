@@ -103,7 +103,7 @@ class WavMending {
         output.add(std::string(length % 2, '\0'));
         if (is_cut) done_.what.emplace_back("its end is missing");
         if (!file_.holes.empty()) done_.what.emplace_back("holes in it are silent");
-        if (!is_cut && !is_borrowed_) done_.what.emplace_back("its sizes were told anew");
+        if (!is_cut && !is_borrowed_) done_.what.emplace_back("its sizes were made anew");
         done_.outcome = is_cut || !file_.holes.empty() ? Outcome::partly : Outcome::mended;
         return finished(std::move(output), std::move(done_));
     }

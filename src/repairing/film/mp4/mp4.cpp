@@ -2,6 +2,7 @@
 // index anew. The data itself is copied as it is.
 #include <boost/endian/conversion.hpp>
 #include <fmt/format.h>
+#include <set>
 
 #include "base/text.h"
 #include "formats/format.h"
@@ -121,10 +122,15 @@ class FilmMending {
     bool by_search() {
         find_data();
         if (find_with(own_.tracks, "")) choose(own_);
+        std::set<std::string> tried;
         for (const Reference& reference : bench_.references()) {
             Budget budget = bench_.budget();
             Reader theirs(*reference.content, budget);
             Film film = read_film(theirs);
+            // Many films of one camera are set up alike.
+            std::string setup;
+            for (const FilmTrack& track : film.tracks) setup += track.handler + track.description;
+            if (!tried.insert(setup).second) continue;
             // What still stands of the film's own tracks goes before those of another.
             for (FilmTrack& track : film.tracks)
                 for (const FilmTrack& own : own_.tracks)
