@@ -256,9 +256,53 @@ class Piecing {
             }
             if (steps.empty())
                 if (const JpegPicture::Fit fit = picture.fit_left(mcu, c); fit.pixels > 0) steps.push_back({fit.offset, 0});
-            raise(mcu, count, c, -middle_of(steps));
+            raise(mcu, count, c, -step_over(mcu, count, c, middle_of(steps)));
             keep_in_range(mcu, count, c);
         }
+    }
+
+    // By how much the brightness of what follows is off: what its upper border tells `direct`ly, and across a wide gap as
+    // much what carrying on tells.
+    float step_over(std::size_t mcu, std::size_t count, std::size_t c, float direct) const {
+        const std::optional<float> carried = step_across_gap(mcu, count, c);
+        return carried ? (direct + *carried) / 2 : direct;
+    }
+
+    // Where whole rows are missing above, no pixels meet: by how much the brightness steps there, when what it does row by
+    // row above and below is carried on to the middle of the gap. None where there is no such gap.
+    std::optional<float> step_across_gap(std::size_t mcu, std::size_t count, std::size_t c) const {
+        constexpr std::size_t kRows = 6;
+        constexpr std::size_t kWideGap = 3;  // rows of MCUs
+        const JpegPicture& picture = result_.picture;
+        const std::size_t across = picture.mcus_across();
+        const std::size_t first = (mcu + across - 1) / across;  // the first whole row of what follows
+        std::size_t last = mcu / across;                        // and the last whole one before it
+        const auto is_whole = [&](std::size_t row) {
+            for (std::size_t i = row * across; i < (row + 1) * across; ++i)
+                if (!picture.is_known(i)) return false;
+            return true;
+        };
+        while (last > 0 && !is_whole(last - 1)) --last;
+        if (last == 0 || mcu - last * across < kWideGap * across || mcu + count < (first + 2) * across) return std::nullopt;
+        --last;
+        // Means of rows, and the line through them (x counts rows from the top).
+        const auto line_at = [&](std::size_t from, std::size_t to, double x) {
+            double n = 0, sx = 0, sy = 0, sxx = 0, sxy = 0;
+            for (std::size_t row = from; row <= to && (row + 1) * across <= picture.mcus() && is_whole(row); ++row) {
+                double mean = 0;
+                for (std::size_t i = 0; i < across; ++i) mean += picture.mean_of(row * across + i, c);
+                mean /= static_cast<double>(across);
+                const auto place = static_cast<double>(row);
+                n += 1, sx += place, sy += mean, sxx += place * place, sxy += place * mean;
+            }
+            const double spread = n * sxx - sx * sx;
+            if (n < 2 || spread == 0) return n == 0 ? 0.0 : sy / n;
+            const double slope = (n * sxy - sx * sy) / spread;
+            return (sy - slope * sx) / n + slope * x;
+        };
+        const double middle = (static_cast<double>(last) + static_cast<double>(first)) / 2;
+        return static_cast<float>(line_at(first, first + kRows - 1, middle) -
+                                  line_at(last - std::min(last, kRows - 1), last, middle));
     }
 
     // No block is darker than black or brighter than white: that bounds what a guess across a gap can be.
