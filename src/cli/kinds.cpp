@@ -39,7 +39,7 @@ int print_kinds(const Options& options) {
         if (!parsed) return report(parsed.error());
         kinds = std::move(*parsed);
     }
-    Table table({{"FORMAT"}, {"KIND"}, {"EXTENSIONS"}, {"WHAT IS REPAIRED"}, {"WHERE IT ENDS"}, {"WHAT IS CHECKED"}});
+    Table table({{"FORMAT"}, {"KIND"}, {"EXTENSIONS"}, {"REPAIR"}, {"WHERE IT ENDS"}, {"WHAT IS CHECKED"}});
     const auto add = [&](const Format& format) {
         const Format* teller = format.measure ? &format : format_named(format.told_by);
         const repairing::Mender* mender = repairing::mender_of(format.name);
@@ -54,7 +54,7 @@ int print_kinds(const Options& options) {
             return;
         }
         table.add({std::string(format.name), std::string(word_for(format.kind)), extensions_of(format),
-                   mender != nullptr ? std::string(mender->mends) : "-",
+                   mender != nullptr ? "yes" : "-",
                    teller != nullptr ? std::string(teller->ending) : "only a record tells",
                    teller != nullptr ? std::string(teller->checked) : "-"});
     };

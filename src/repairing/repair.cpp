@@ -251,7 +251,7 @@ class Run {
                 return {};
             }
             DREDGER_CHECK(keep(task, *mended, item));
-            if (look_) {
+            if (look_ && item.outcome != Outcome::whole) {
                 const MediumPtr after = mended->result ? mended->result->content() : nullptr;
                 DREDGER_CHECK(look_->add(item, *file->content, after.get()));
             }
