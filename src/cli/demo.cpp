@@ -115,7 +115,8 @@ int demo(const fs::path& folder) {
         {"9. Put what is wanted on a list.", {"picks", "add", picks.string(), catalog.string(), "--prospect", "88.."}},
         {"10. Restore what is on it, with names, folders and dates.",
          {"restore", "--picks", picks.string(), "--to", restored.string()}},
-        {"11. Some things came back broken: mend them. A sound film of the same camera helps one that was never finished.",
+        {"11. Some things came back broken: mend them. A sound film of the same camera helps one that was never "
+         "finished.",
          {"repair", broken.string(), "--to", mended.string(), "--look", look.string()}},
     };
     for (const auto& [why, words] : steps) {

@@ -40,15 +40,17 @@ class RepairLines final : public TerminalObserver<RepairObserver> {
     void item(const RepairedItem& item) override {
         line().clear();
         if (json_) {
-            const nlohmann::ordered_json object = {
-                {"file", item.file}, {"result", item.result}, {"format", item.format},
-                {"outcome", word_for(item.outcome)}, {"kept", item.kept}, {"of", item.of},
-                {"unit", item.unit}, {"sha256", item.sha256}, {"what", item.what}};
+            const nlohmann::ordered_json object = {{"file", item.file},     {"result", item.result},
+                                                   {"format", item.format}, {"outcome", word_for(item.outcome)},
+                                                   {"kept", item.kept},     {"of", item.of},
+                                                   {"unit", item.unit},     {"sha256", item.sha256},
+                                                   {"what", item.what}};
             fmt::print("{}\n", object.dump(-1, ' ', false, nlohmann::ordered_json::error_handler_t::replace));
             return;
         }
         const std::string share =
-            item.unit.empty() ? "" : fmt::format("  {} of {} {}", count_text(item.kept), count_text(item.of), item.unit);
+            item.unit.empty() ? ""
+                              : fmt::format("  {} of {} {}", count_text(item.kept), count_text(item.of), item.unit);
         fmt::print("{}  {}{}\n", styled(fmt::format("{:<17}", word_for(item.outcome)), style_of(item.outcome)),
                    printable(item.file), share);
         constexpr std::size_t kIndent = 19;
@@ -78,7 +80,8 @@ int repair_sources(const Options& options) {
         auto selection = options.selection.selection_for(*catalog);
         if (!selection) return report(selection.error());
         catalogs.push_back(std::move(*catalog));
-        request.finds.push_back({&catalogs.back(), std::move(*selection),
+        request.finds.push_back({&catalogs.back(),
+                                 std::move(*selection),
                                  {options.source, options.to, options.onto_same_drive, options.from_changed_source}});
     }
     if (request.finds.empty() && options.selection.is_narrowed())

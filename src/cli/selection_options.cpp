@@ -1,5 +1,7 @@
 #include "cli/selection_options.h"
 
+#include <fmt/format.h>
+
 #include "catalog/picks.h"
 #include "cli/terminal.h"
 

@@ -76,7 +76,7 @@ Measured measure_vhdx(Reader& content) {
     if (!content.has(kRegions, "regi")) return nonsense();
     std::uint64_t end = kMiB, table = 0, table_length = 0, block = 0;
     for (unsigned i = 0; i < std::min(content.u32le(kRegions + 8), 16U); ++i) {
-        const std::uint64_t entry = kRegions + 16 + 32 * i, offset = content.u64le(entry + 16),
+        const std::uint64_t entry = kRegions + 16 + 32 * std::uint64_t{i}, offset = content.u64le(entry + 16),
                             length = content.u32le(entry + 24);
         if (offset % kMiB != 0 || offset > kMaxDisk) return nonsense();
         end = std::max(end, offset + length);

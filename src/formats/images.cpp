@@ -51,7 +51,7 @@ Measured measure_dds(Reader& content) {
         if (code == "DX10") {
             const std::uint32_t format = content.u32le(128);
             start = 148;
-            surfaces = std::max(1U, content.u32le(140)) * ((content.u32le(136) & 4U) != 0 ? 6U : 1U);
+            surfaces = std::uint64_t{std::max(1U, content.u32le(140))} * ((content.u32le(136) & 4U) != 0 ? 6U : 1U);
             if ((format >= 70 && format <= 72) || (format >= 79 && format <= 81)) block = 8;
             if ((format >= 73 && format <= 78) || (format >= 82 && format <= 84) || (format >= 94 && format <= 99))
                 block = 16;
@@ -323,7 +323,8 @@ class Xcf {
         const std::uint64_t width = content_.u32be(at), height = content_.u32be(at + 4), columns = divide_up(width, 64);
         at += 8;
         std::uint64_t last = 0, index = 0;
-        for (std::uint64_t n = 0; const std::uint64_t tile = pointer(at); ++n)
+        std::uint64_t tile = pointer(at);
+        for (std::uint64_t n = 0; tile != 0; ++n, tile = pointer(at))
             if (tile > last) last = tile, index = n;
         end_ = std::max(end_, at);
         if (!has_tiles || last == 0 || columns == 0) return content_.ok();

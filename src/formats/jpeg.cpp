@@ -128,9 +128,9 @@ class SegmentWalk {
         unsigned most_down = 1;
         for (unsigned i = 0; i < count; ++i) {
             JpegComponent c;
-            c.id = content_.u8(at + 6 + 3 * i);
-            c.across = content_.u8(at + 7 + 3 * i) >> 4;
-            c.down = content_.u8(at + 7 + 3 * i) & 15U;
+            c.id = content_.u8(at + 6 + 3 * std::uint64_t{i});
+            c.across = content_.u8(at + 7 + 3 * std::uint64_t{i}) >> 4;
+            c.down = content_.u8(at + 7 + 3 * std::uint64_t{i}) & 15U;
             if (c.across < 1 || c.across > 4 || c.down < 1 || c.down > 4) return false;
             most_across = std::max(most_across, c.across);
             most_down = std::max(most_down, c.down);
@@ -157,8 +157,8 @@ class SegmentWalk {
         const unsigned count = content_.u8(at);
         if (count < 1 || count > 4 || length != 4 + 2 * std::uint64_t{count}) return false;
         for (unsigned i = 0; i < count; ++i) {
-            const unsigned id = content_.u8(at + 1 + 2 * i);
-            const unsigned tables = content_.u8(at + 2 + 2 * i);
+            const unsigned id = content_.u8(at + 1 + 2 * std::uint64_t{i});
+            const unsigned tables = content_.u8(at + 2 + 2 * std::uint64_t{i});
             const auto found = std::find_if(components_.begin(), components_.end(),
                                             [&](const JpegComponent& c) { return c.id == id; });
             if (found == components_.end()) return false;
@@ -166,10 +166,10 @@ class SegmentWalk {
             scan_.dc.push_back(&dc_[(tables >> 4) & 3U]);
             scan_.ac.push_back(&ac_[tables & 3U]);
         }
-        scan_.first = content_.u8(at + 1 + 2 * count);
-        scan_.last = content_.u8(at + 2 + 2 * count);
-        scan_.high = content_.u8(at + 3 + 2 * count) >> 4;
-        scan_.low = content_.u8(at + 3 + 2 * count) & 15U;
+        scan_.first = content_.u8(at + 1 + 2 * std::uint64_t{count});
+        scan_.last = content_.u8(at + 2 + 2 * std::uint64_t{count});
+        scan_.high = content_.u8(at + 3 + 2 * std::uint64_t{count}) >> 4;
+        scan_.low = content_.u8(at + 3 + 2 * std::uint64_t{count}) & 15U;
         scan_.progressive = progressive_;
         scan_.mcus_across = mcus_across_;
         scan_.mcus_down = mcus_down_;
@@ -210,7 +210,7 @@ class SegmentWalk {
             if (entry + 12 > at + length || u16(entry) != 0xB002) continue;
             const std::uint64_t list = at + u32(entry + 8);
             for (unsigned n = 1; n < std::min<std::uint32_t>(u32(entry + 4) / 16, 64); ++n)
-                further_.push_back({at + u32(list + 16 * n + 8), u32(list + 16 * n + 4)});
+                further_.push_back({at + u32(list + 16 * std::uint64_t{n} + 8), u32(list + 16 * std::uint64_t{n} + 4)});
         }
     }
 

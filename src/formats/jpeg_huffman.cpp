@@ -32,7 +32,7 @@ JpegHuffman::Entry JpegHuffman::decode(std::uint32_t peeked) const {
     for (unsigned length = kLookup + 1; length <= 16; ++length) {
         const auto code = static_cast<std::int32_t>(peeked >> (16 - length));
         if (last_code_[length] < 0 || code > last_code_[length]) continue;
-        const auto index = static_cast<std::size_t>(first_index_[length] + code);
+        const auto index = static_cast<std::size_t>(std::int64_t{first_index_[length]} + code);
         if (index < symbols_.size()) return {static_cast<std::uint8_t>(length), symbols_[index]};
     }
     return {};

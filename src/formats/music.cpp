@@ -251,7 +251,7 @@ Measured measure_s3m(Reader& content) {
     const unsigned orders = content.u16le(32), instruments = content.u16le(34), patterns = content.u16le(36);
     if (content.u8(28) != 0x1A || content.u8(29) != 16 || orders > 256 || instruments > 256 || patterns > 256)
         return nonsense();
-    std::uint64_t end = 96 + std::uint64_t{orders} + 2 * (instruments + patterns);
+    std::uint64_t end = 96 + std::uint64_t{orders} + 2 * (std::uint64_t{instruments} + patterns);
     for (unsigned i = 0; i < instruments && content.ok(); ++i) {
         const std::uint64_t at = std::uint64_t{content.u16le(96 + orders + 2 * i)} * 16;
         if (at == 0) continue;

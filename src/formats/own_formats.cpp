@@ -73,7 +73,7 @@ Result<OwnFormats> OwnFormats::read(const std::filesystem::path& file) {
         const toml::table* one = node.as_table();
         if (one == nullptr) return wrong("a [[format]] is a table");
         const auto bytes_of = [&](const char* key) -> std::optional<std::string> {
-            if (const auto text = (*one)[key].value<std::string>()) return text;
+            if (auto text = (*one)[key].value<std::string>()) return text;
             const auto hex = (*one)[fmt::format("{}-hex", key)].value<std::string>();
             return hex ? from_hex(*hex) : std::nullopt;
         };

@@ -111,11 +111,8 @@ class Document {
             if (content_.find("%PDF-", std::max<std::uint64_t>(from, 5), *mark) && from > 0 && best.is_whole()) break;
             from = *mark + 5;
             const Measured here = judged(from);
-            if (here.is_whole()) {
-                best = here;
-            } else if (here.end == Measured::End::broken && !best.is_whole() && here.length >= best.length) {
-                best = here;
-            }
+            const bool is_further = here.end == Measured::End::broken && !best.is_whole() && here.length >= best.length;
+            if (here.is_whole() || is_further) best = here;
             if (++marks >= kMaxUpdates) break;
             // An update begins right behind the mark; anything else is another file.
             if (best.is_whole() && !is_update(best.length)) break;

@@ -66,8 +66,8 @@ Measured measure_pe(Reader& content) {
     const std::uint64_t sections = optional + content.u16le(head + 20);
     std::uint64_t end = sections + 40 * std::uint64_t{count};
     for (unsigned i = 0; i < count; ++i) {
-        const std::uint64_t size = content.u32le(sections + 40 * i + 16);
-        if (size != 0) end = std::max(end, content.u32le(sections + 40 * i + 20) + size);
+        const std::uint64_t size = content.u32le(sections + 40 * std::uint64_t{i} + 16);
+        if (size != 0) end = std::max(end, content.u32le(sections + 40 * std::uint64_t{i} + 20) + size);
     }
     // Symbols, where some compilers leave them, and certificates stand behind the sections.
     constexpr std::uint64_t kSymbol = 18;

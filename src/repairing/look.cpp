@@ -39,8 +39,8 @@ Result<LookPage> LookPage::create(const fs::path& folder) {
     for (const char* part : {"tiles", "clips"}) {
         fs::create_directories(folder / part, failed);
         if (failed)
-            return fail(ErrorKind::output, "the folder for the page can't be made: " + failed.message(), folder.string(),
-                        "choose a folder that is yours");
+            return fail(ErrorKind::output, "the folder for the page can't be made: " + failed.message(),
+                        folder.string(), "choose a folder that is yours");
     }
     preview::load_decoders();
     return LookPage(folder);
@@ -67,8 +67,8 @@ Result<void> LookPage::add(const RepairedItem& item, const Medium& before, const
     rows_ += fmt::format(
         "<section><figure><figcaption>before</figcaption>{}</figure><figure><figcaption>after</figcaption>{}</figure>"
         "<div><h2>{}</h2><span class=\"outcome {}\">{}</span><span class=\"share\">{}</span><ul>",
-        was, is, escaped(valid_utf8(fs::path(item.file).filename().string())), outcome.substr(0, outcome.find(' ')), outcome,
-        item.unit.empty() ? "" : fmt::format("{} of {} {}", item.kept, item.of, item.unit));
+        was, is, escaped(valid_utf8(fs::path(item.file).filename().string())), outcome.substr(0, outcome.find(' ')),
+        outcome, item.unit.empty() ? "" : fmt::format("{} of {} {}", item.kept, item.of, item.unit));
     for (std::size_t at = 0; at < item.what.size();) {
         const std::size_t end = std::min(item.what.find("; ", at), item.what.size());
         rows_ += fmt::format("<li>{}</li>", escaped(valid_utf8(std::string_view(item.what).substr(at, end - at))));
@@ -81,11 +81,13 @@ Result<void> LookPage::add(const RepairedItem& item, const Medium& before, const
 Result<fs::path> LookPage::finish() const {
     const fs::path page = folder_ / "index.html";
     DREDGER_CHECK(write_whole_file(
-        page, fmt::format("<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>Before and after</title>\n"
-                          "<style>{}</style></head><body><main><h1>Before and after</h1>\n"
-                          "<p class=\"lead\">What was mended, as it was and as it is. repairs.csv beside the results has all of it."
-                          "</p>\n{}</main></body></html>\n",
-                          kStyle, rows_)));
+        page,
+        fmt::format(
+            "<!doctype html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><title>Before and after</title>\n"
+            "<style>{}</style></head><body><main><h1>Before and after</h1>\n"
+            "<p class=\"lead\">What was mended, as it was and as it is. repairs.csv beside the results has all of it."
+            "</p>\n{}</main></body></html>\n",
+            kStyle, rows_)));
     return page;
 }
 

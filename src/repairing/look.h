@@ -1,5 +1,5 @@
-// A page that shows files before and after they were mended, side by side: pictures, frames of films, text. Decoders run
-// in a process of their own.
+// A page that shows files before and after they were mended, side by side: pictures, frames of films, text. Decoders
+// run in a process of their own.
 #pragma once
 
 #include <filesystem>

@@ -25,8 +25,8 @@ using repairing::Workbench;
 
 // A file to be mended, which is opened when its turn comes.
 struct Task {
-    std::string file;    // for the table
-    fs::path place;      // of the result, below the destination
+    std::string file;  // for the table
+    fs::path place;    // of the result, below the destination
     std::function<Result<Damaged>()> open;
     bool was_named = true;  // false: it lies in a folder that was named
 };
@@ -91,9 +91,9 @@ class Run {
         for (const fs::path& file : request_.files) {
             const fs::path source = fs::weakly_canonical(file, failed);
             const fs::path folder = fs::is_directory(source, failed) ? source : source.parent_path();
-            const bool lies_within = fs::is_directory(source, failed) &&
-                                     std::mismatch(source.begin(), source.end(), to.begin(), to.end()).first ==
-                                         source.end();
+            const bool lies_within =
+                fs::is_directory(source, failed) &&
+                std::mismatch(source.begin(), source.end(), to.begin(), to.end()).first == source.end();
             if (to == folder || lies_within)
                 return fail(ErrorKind::unsafe, "results would lie among the damaged files",
                             request_.destination.string(), "choose another folder with --to");
@@ -110,17 +110,16 @@ class Run {
         std::error_code failed;
         if (!fs::is_directory(file, failed)) {
             DREDGER_CHECK(FileMedium::open(file));
-            tasks_.push_back({file.string(), mapped_path(file.filename().string(), rules_),
-                              [file] { return open_file(file); }});
+            tasks_.push_back(
+                {file.string(), mapped_path(file.filename().string(), rules_), [file] { return open_file(file); }});
             return {};
         }
         std::vector<fs::path> below;
-        for (const auto& entry : fs::recursive_directory_iterator(
-                 file, fs::directory_options::skip_permission_denied, failed))
+        for (const auto& entry :
+             fs::recursive_directory_iterator(file, fs::directory_options::skip_permission_denied, failed))
             if (!entry.is_symlink(failed) && entry.is_regular_file(failed) && entry.file_size(failed) > 0)
                 below.push_back(entry.path());
-        if (failed)
-            return fail(ErrorKind::unreadable, "this folder can't be read: " + failed.message(), file.string());
+        if (failed) return fail(ErrorKind::unreadable, "this folder can't be read: " + failed.message(), file.string());
         std::sort(below.begin(), below.end());
         for (const fs::path& one : below)
             tasks_.push_back({one.string(), mapped_path(one.lexically_relative(file).string(), rules_),
@@ -197,13 +196,15 @@ class Run {
             DREDGER_TRY(const Attached attached, attach(*finds.catalog, volumes, finds.attach));
             for (const Candidate& candidate : chosen)
                 if (const auto medium = attached.media.find(candidate.volume); medium != attached.media.end())
-                    whole_.push_back({nullptr, [whole = medium->second, candidate] { return open_find(whole, candidate); }});
+                    whole_.push_back(
+                        {nullptr, [whole = medium->second, candidate] { return open_find(whole, candidate); }});
         }
         return {};
     }
 
     // Those that were given, and whole files of the same family.
-    std::vector<repairing::Reference> references_for(const Task& task, const std::vector<repairing::Reference>& given) const {
+    std::vector<repairing::Reference> references_for(const Task& task,
+                                                     const std::vector<repairing::Reference>& given) const {
         constexpr std::size_t kMost = 64;
         std::vector<repairing::Reference> references = given;
         const auto file = task.open();
@@ -211,7 +212,8 @@ class Run {
         for (const Whole& whole : whole_) {
             if (references.size() >= given.size() + kMost) break;
             auto opened = whole.open();
-            if (!opened || (whole.mender != nullptr ? whole.mender : repairing::mender_for(*opened)) != mender) continue;
+            if (!opened || (whole.mender != nullptr ? whole.mender : repairing::mender_for(*opened)) != mender)
+                continue;
             references.push_back({opened->content, opened->name});
         }
         return references;

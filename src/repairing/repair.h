@@ -46,9 +46,9 @@ class RepairObserver : public Observer {
 
 struct RepairReport {
     std::array<std::uint64_t, std::size(repairing::kOutcomeWords)> outcomes{};
-    std::uint64_t files = 0;      // that were looked at
-    std::uint64_t left_out = 0;   // in folders: of formats that can't be repaired
-    std::uint64_t already = 0;    // that an earlier run has mended into the same folder
+    std::uint64_t files = 0;           // that were looked at
+    std::uint64_t left_out = 0;        // in folders: of formats that can't be repaired
+    std::uint64_t already = 0;         // that an earlier run has mended into the same folder
     std::vector<std::string> missing;  // media that are not there
     bool interrupted = false;
     std::filesystem::path page;  // that shows files before and after; empty: there is none

@@ -9,8 +9,7 @@
 namespace dredger::repairing {
 namespace {
 
-constexpr std::string_view kColumns[] = {"file", "result", "format", "outcome", "kept",
-                                         "of",   "unit",   "sha256", "what"};
+constexpr std::string_view kColumns[] = {"file", "result", "format", "outcome", "kept", "of", "unit", "sha256", "what"};
 constexpr std::size_t kFile = 0, kResult = 1, kOutcome = 3;
 
 }  // namespace

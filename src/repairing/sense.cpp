@@ -9,9 +9,9 @@ void SenseOfText::add(std::span<const std::byte> bytes) {
         const auto byte = std::to_integer<unsigned>(b);
         ++size_;
         if (!is_text_ || is_over_) continue;
-        const bool is_right = following_ > 0    ? (byte & 0xC0U) == 0x80
-                              : byte < 0x80     ? byte >= 0x20 || byte == '\n' || byte == '\r' || byte == '\t'
-                                                : byte >= 0xC2 && byte < 0xF5;
+        const bool is_right = following_ > 0 ? (byte & 0xC0U) == 0x80
+                              : byte < 0x80  ? byte >= 0x20 || byte == '\n' || byte == '\r' || byte == '\t'
+                                             : byte >= 0xC2 && byte < 0xF5;
         if (!is_right) {
             is_text_ = size_ > kHead;
             is_over_ = true;

@@ -4,8 +4,8 @@
 #include <fstream>
 #include <map>
 
-#include "base/text.h"
 #include "base/markup.h"
+#include "base/text.h"
 
 namespace dredger::reporting {
 namespace {

@@ -6,11 +6,11 @@
 
 #include "base/amounts.h"
 #include "base/csv.h"
+#include "base/markup.h"
 #include "base/text.h"
 #include "base/whole_file.h"
 #include "reporting/dfxml.h"
 #include "reporting/figures.h"
-#include "base/markup.h"
 
 namespace dredger {
 namespace {

@@ -27,7 +27,8 @@ TEST_F(RepairProgramTest, FindsAreReadFromTheirMedium) {
     const std::string image = test::unpack_to("ringing-station-drive", folder_.path()).string();
     const std::string before = test::sha256_of(image);
     ASSERT_EQ(run_program({"scan", image, "-c", path("a.dredge")}).exit_code, 0);
-    const Ran ran = run_program({"repair", path("a.dredge"), "--kind", "picture", "--prospect", "..90", "--to", path("out")});
+    const Ran ran =
+        run_program({"repair", path("a.dredge"), "--kind", "picture", "--prospect", "..90", "--to", path("out")});
     EXPECT_EQ(ran.exit_code, 1) << ran.err;  // some of it is overwritten for good
     const auto rows = table("out");
     ASSERT_FALSE(rows.empty());

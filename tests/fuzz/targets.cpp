@@ -156,9 +156,9 @@ void repairs(std::span<const std::byte> bytes) {
     if (!mended || mended->kept > mended->of) std::abort();
 }
 
-constexpr Target kTargets[] = {{"formats", formats},  {"filesystems", filesystems}, {"images", images},
-                               {"volumes", volumes},  {"previews", previews},       {"picks", picks},
-                               {"catalogs", catalogs},    {"repairs", repairs}};
+constexpr Target kTargets[] = {{"formats", formats},   {"filesystems", filesystems}, {"images", images},
+                               {"volumes", volumes},   {"previews", previews},       {"picks", picks},
+                               {"catalogs", catalogs}, {"repairs", repairs}};
 
 }  // namespace
 

@@ -82,7 +82,9 @@ TEST_P(Archives, ThatEndTooEarlyKeepWhatStandsWithItsName) {
     const auto all = entries_of(whole);
     for (const auto& [name, bytes] : entries_of(mended.result))
         // The lists of parts are made anew.
-        EXPECT_TRUE(!all.contains(name) || name.find("rels") != std::string::npos || name.front() == '[' || all.at(name).starts_with(bytes.substr(0, bytes.size() / 2))) << name;
+        EXPECT_TRUE(!all.contains(name) || name.find("rels") != std::string::npos || name.front() == '[' ||
+                    all.at(name).starts_with(bytes.substr(0, bytes.size() / 2)))
+            << name;
 }
 
 TEST(Archives, DamageInOneEntryCostsNoOther) {
@@ -112,7 +114,8 @@ TEST(Archives, ADocumentWithoutItsListsGetsThemAnew) {
     // The parts list and the relations are the entries that many programs write first or last.
     const auto all = entries_of(whole);
     Bytes damaged = whole;
-    for (std::size_t at = place_of(damaged, "PK\3\4"sv); at != std::string::npos; at = place_of(damaged, "PK\3\4"sv, at + 4))
+    for (std::size_t at = place_of(damaged, "PK\3\4"sv); at != std::string::npos;
+         at = place_of(damaged, "PK\3\4"sv, at + 4))
         if (place_of(damaged, "[Content_Types].xml", at) == at + 30 || place_of(damaged, "_rels/.rels", at) == at + 30)
             damaged = zeroed(damaged, at, 120);
     damaged = cut(damaged, place_of(damaged, "PK\1\2"sv));

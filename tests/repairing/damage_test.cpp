@@ -3,6 +3,7 @@
 #include <random>
 
 #include "repairing/mended.h"
+#include "support/walked.h"
 
 namespace dredger::test {
 namespace {
@@ -27,7 +28,7 @@ Bytes damaged_at_random(Bytes bytes, std::mt19937& random) {
 }
 
 TEST(RepairDamage, AnywhereInAnySampleIsTaken) {
-    const unsigned copies = is_watched() ? 6 : 20;
+    const unsigned copies = affordable(40);
     std::mt19937 random(2026);
     for (const auto& [name, bytes] : samples()) {
         const Format* format = format_with_extension(name.substr(name.rfind('.') + 1));

@@ -32,7 +32,8 @@ std::map<std::string, std::vector<Bytes>> samples_of(const Bytes& bytes) {
 
 class Films : public testing::TestWithParam<const char*> {};
 INSTANTIATE_TEST_SUITE_P(OfEachWriter, Films,
-                         testing::Values("mp4-last.mp4", "mp4-first.mp4", "mov-plain.mov", "m4a-plain.m4a", "3gp-plain.3gp"),
+                         testing::Values("mp4-last.mp4", "mp4-first.mp4", "mov-plain.mov", "m4a-plain.m4a",
+                                         "3gp-plain.3gp"),
                          [](const auto& writer) {
                              std::string name = writer.param;
                              std::replace(name.begin(), name.end(), '-', '_');
@@ -72,7 +73,8 @@ TEST_P(Films, ThatEndTooEarlyKeepTheSamplesThatStand) {
         EXPECT_GE(samples.size() * 2, original.size()) << handler;
         for (std::size_t i = 0; i + 1 < samples.size(); ++i) EXPECT_EQ(samples[i], original[i]) << handler << " " << i;
         // Where the codec has no lengths, the last one may be cut.
-        EXPECT_TRUE(std::ranges::equal(samples.back(), std::span(original[samples.size() - 1]).first(samples.back().size())));
+        EXPECT_TRUE(
+            std::ranges::equal(samples.back(), std::span(original[samples.size() - 1]).first(samples.back().size())));
     }
 }
 
@@ -80,7 +82,8 @@ TEST_P(Films, WhoseDataSaysAnyLengthAreMended) {
     const Bytes& whole = sample(GetParam());
     const std::size_t data = place_of(whole, "mdat");
     if (place_of(whole, "moov") > data) {
-        const MendedBytes mended = mend(GetParam(), cut(zeroed(whole, data - 4, 4), place_of(whole, "moov") - 4), {GetParam()});
+        const MendedBytes mended =
+            mend(GetParam(), cut(zeroed(whole, data - 4, 4), place_of(whole, "moov") - 4), {GetParam()});
         EXPECT_EQ(samples_of(mended.result), samples_of(whole)) << mended.said();
     } else {
         const MendedBytes mended = mend(GetParam(), zeroed(whole, data - 4, 4));
@@ -145,7 +148,8 @@ TEST(AacFrames, NoiseIsNone) {
     const Bytes noise = with_noise(Bytes(4096), 0, 4096);
     std::size_t found = 0;
     for (std::size_t at = 0; at + 2048 < noise.size(); ++at)
-        found += repairing::aac_frame_length({reinterpret_cast<const std::uint8_t*>(noise.data()) + at, noise.size() - at}, {4, 2}) > 0;
+        found += repairing::aac_frame_length(
+                     {reinterpret_cast<const std::uint8_t*>(noise.data()) + at, noise.size() - at}, {4, 2}) > 0;
     EXPECT_LT(found, 40U);
 }
 
@@ -159,7 +163,8 @@ TEST(Avi, GetsItsIndexAndSizesAnew) {
     const Bytes& whole = sample("avi-plain.avi");
     const std::size_t index = place_of(whole, "idx1");
     const std::size_t frames = count_of(whole, "00dc", place_of(whole, "movi"), index);
-    for (const Bytes& damaged : {cut(whole, index), zeroed(whole, 4, 4), with_noise_inserted(whole, place_of(whole, "00dc"), 500)}) {
+    for (const Bytes& damaged :
+         {cut(whole, index), zeroed(whole, 4, 4), with_noise_inserted(whole, place_of(whole, "00dc"), 500)}) {
         const MendedBytes mended = mend("boat.avi", damaged);
         EXPECT_EQ(mended.done.kept, frames) << mended.said();
         EXPECT_TRUE(measured("avi", mended.result).is_whole());
@@ -188,7 +193,8 @@ TEST(Matroska, KeepsWhatStandsOfDamagedClusters) {
 }
 
 TEST(Frames, WhatLiesBetweenThemIsLeftOut) {
-    for (const char* name : {"mp3-plain.mp3", "aac-plain.aac", "ac3-call.ac3", "flac-plain.flac", "ts-plain.ts", "mts-plain.mts"}) {
+    for (const char* name :
+         {"mp3-plain.mp3", "aac-plain.aac", "ac3-call.ac3", "flac-plain.flac", "ts-plain.ts", "mts-plain.mts"}) {
         const Bytes& whole = sample(name);
         const MendedBytes before = mend(name, whole);
         EXPECT_EQ(before.outcome(), Outcome::whole) << name << ": " << before.said();

@@ -45,8 +45,8 @@ TEST(CompoundFiles, ThatEndTooEarlyAreClosed) {
 std::string text_of(const Bytes& pdf) { return preview::text_of_pages(MemoryMedium(pdf), 1 << 16); }
 
 class Documents : public testing::TestWithParam<const char*> {};
-INSTANTIATE_TEST_SUITE_P(OfEachWriter, Documents,
-                         testing::Values("pdf-office.pdf", "pdf-packed.pdf", "pdf-linear.pdf"), [](const auto& writer) {
+INSTANTIATE_TEST_SUITE_P(OfEachWriter, Documents, testing::Values("pdf-office.pdf", "pdf-packed.pdf", "pdf-linear.pdf"),
+                         [](const auto& writer) {
                              std::string name = writer.param;
                              return name.replace(3, 1, "_").substr(0, name.find('.'));
                          });
@@ -101,7 +101,8 @@ TEST(PdfObjects, OfSeveralOfANumberTheLastOneCounts) {
 }
 
 TEST(PdfObjects, ValuesAreThoseOfTheDictionaryItself) {
-    const std::string dictionary = "<< /Kind << /Length 3 >> /Text (a \\) << /Length 4 >>) % /Length 5\n /Length 7 0 R /Next 8 >>";
+    const std::string dictionary =
+        "<< /Kind << /Length 3 >> /Text (a \\) << /Length 4 >>) % /Length 5\n /Length 7 0 R /Next 8 >>";
     EXPECT_EQ(repairing::pdf_value(dictionary, "Length"), "7 0 R");
     EXPECT_EQ(repairing::pdf_value(dictionary, "Next"), "8");
     EXPECT_THAT(repairing::pdf_value(dictionary, "None"), IsEmpty());

@@ -46,7 +46,8 @@ std::size_t scan_of(const Bytes& jpeg) { return place_of(jpeg, "\xFF\xDA"sv) + 1
 
 class Jpegs : public testing::TestWithParam<const char*> {};
 INSTANTIATE_TEST_SUITE_P(OfEachKind, Jpegs,
-                         testing::Values("jpeg-baseline.jpg", "jpeg-restarts.jpg", "jpeg-grey.jpg", "jpeg-progressive.jpg"),
+                         testing::Values("jpeg-baseline.jpg", "jpeg-restarts.jpg", "jpeg-grey.jpg",
+                                         "jpeg-progressive.jpg"),
                          [](const auto& writer) {
                              const std::string name = writer.param;
                              return name.substr(5, name.find('.') - 5);
@@ -68,7 +69,8 @@ TEST_P(Jpegs, ThatEndTooEarlyKeepTheirRows) {
 
 class SequentialJpegs : public testing::TestWithParam<const char*> {};
 INSTANTIATE_TEST_SUITE_P(OfEachKind, SequentialJpegs,
-                         testing::Values("jpeg-baseline.jpg", "jpeg-restarts.jpg", "jpeg-grey.jpg"), [](const auto& writer) {
+                         testing::Values("jpeg-baseline.jpg", "jpeg-restarts.jpg", "jpeg-grey.jpg"),
+                         [](const auto& writer) {
                              const std::string name = writer.param;
                              return name.substr(5, name.find('.') - 5);
                          });
@@ -154,7 +156,8 @@ TEST(Pngs, FindTheSizeAtWhichRowsMakeSense) {
     const Bytes& whole = sample("png-plain.png");
     const MendedBytes mended = mend("map.png", zeroed(whole, 0, 33));
     EXPECT_EQ(mended.outcome(), Outcome::mended) << mended.said();
-    EXPECT_EQ(Bytes(mended.result.begin() + 16, mended.result.begin() + 26), Bytes(whole.begin() + 16, whole.begin() + 26));
+    EXPECT_EQ(Bytes(mended.result.begin() + 16, mended.result.begin() + 26),
+              Bytes(whole.begin() + 16, whole.begin() + 26));
 }
 
 TEST(Pngs, KeepTheRowsBeforeDamage) {

@@ -148,7 +148,8 @@ TEST(Menders, EachFormatHasOneAndIsKnown) {
 TEST(Menders, TheNameIsNotBelievedAgainstTheContent) {
     const repairing::Damaged file{std::make_shared<MemoryMedium>(sample("jpeg-baseline.jpg")), "letter.docx", {}};
     EXPECT_EQ(repairing::mender_for(file), repairing::mender_of("jpeg"));
-    const repairing::Damaged headless{std::make_shared<MemoryMedium>(zeroed(sample("zip-plain.zip"), 0, 40)), "unnamed", {}};
+    const repairing::Damaged headless{
+        std::make_shared<MemoryMedium>(zeroed(sample("zip-plain.zip"), 0, 40)), "unnamed", {}};
     EXPECT_EQ(repairing::mender_for(headless), repairing::mender_of("zip"));
 }
 

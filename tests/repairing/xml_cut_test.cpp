@@ -6,7 +6,8 @@ namespace dredger::repairing {
 namespace {
 
 TEST(XmlCut, WhatIsWholeStays) {
-    const std::string xml = "<?xml version=\"1.0\"?><!-- log --><a xmlns:w='u'><w:b c=\"1\">tern &amp; gull</w:b><d/></a>\n";
+    const std::string xml =
+        "<?xml version=\"1.0\"?><!-- log --><a xmlns:w='u'><w:b c=\"1\">tern &amp; gull</w:b><d/></a>\n";
     const CutXml cut = cut_xml(xml);
     EXPECT_TRUE(cut.was_whole);
     EXPECT_EQ(cut.text, xml);

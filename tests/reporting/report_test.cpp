@@ -5,8 +5,8 @@
 #include <gmock/gmock.h>
 
 #include "base/csv.h"
-#include "reporting/figures.h"
 #include "base/markup.h"
+#include "reporting/figures.h"
 #include "scanning/scan_fixture.h"
 
 namespace dredger {

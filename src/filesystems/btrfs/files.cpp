@@ -91,15 +91,15 @@ void FileExtents::cover(std::uint64_t first, std::uint64_t last, std::uint64_t l
         there = there->second.first < leaf_generation ? extents_.erase(there) : std::next(there);
 }
 
-void FileExtents::add(FileExtent&& extent, std::uint64_t leaf_generation) {
+void FileExtents::add(const FileExtent& extent, std::uint64_t leaf_generation) {
     for (const Cover& cover : covers_)
         if (cover.generation > leaf_generation && cover.first <= extent.start && extent.start <= cover.last) return;
     const auto there = extents_.find(extent.start);
     if (there == extents_.end())
-        extents_.emplace(extent.start, std::pair(leaf_generation, std::move(extent)));
+        extents_.emplace(extent.start, std::pair(leaf_generation, extent));
     else if (leaf_generation > there->second.first ||
              (leaf_generation == there->second.first && extent.generation > there->second.second.generation))
-        there->second = {leaf_generation, std::move(extent)};
+        there->second = {leaf_generation, extent};
 }
 
 void FileExtents::each(const std::function<void(const FileExtent&)>& visit) const {

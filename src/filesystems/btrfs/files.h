@@ -49,7 +49,7 @@ std::optional<FileExtent> parse_file_extent(const Key& key, ByteView data);
 // By the byte of the file at which they start; those of later leaves stand over earlier ones.
 class FileExtents {
   public:
-    void add(FileExtent&& extent, std::uint64_t leaf_generation);
+    void add(const FileExtent& extent, std::uint64_t leaf_generation);
     // A leaf of this generation told of all extents that start from byte `first` to byte `last` of the file: what
     // earlier ones told of there is of an earlier version.
     void cover(std::uint64_t first, std::uint64_t last, std::uint64_t leaf_generation);

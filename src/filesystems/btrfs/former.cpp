@@ -178,7 +178,7 @@ void Former::take_leaf(const Node& leaf, const std::function<bool(std::uint64_t,
             }
         } else if (key.type == EXTENT_DATA) {
             coverage.extent_at(*file, key.offset);
-            if (auto extent = parse_file_extent(key, entry->data)) file->extents.add(std::move(*extent), generation);
+            if (auto extent = parse_file_extent(key, entry->data)) file->extents.add(*extent, generation);
         } else {
             for (Name& name : names_in(key, entry->data)) {
                 auto& seen = file->names[{name.parent, std::move(name.name)}];

@@ -135,7 +135,7 @@ void BtrfsWalk::File::take(const Node::Entry& entry, std::uint64_t leaf_generati
     if (key.type == INODE_REF || key.type == INODE_EXTREF)
         for (Name& name : names_in(key, entry.data)) names.push_back(std::move(name));
     if (key.type == EXTENT_DATA)
-        if (auto extent = parse_file_extent(key, entry.data)) extents.add(std::move(*extent), leaf_generation);
+        if (auto extent = parse_file_extent(key, entry.data)) extents.add(*extent, leaf_generation);
 }
 
 // Looked up, whatever else of the tree was passed over.

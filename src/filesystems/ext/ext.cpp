@@ -71,7 +71,7 @@ Ext::Ext(MediumPtr volume, const Geometry& geometry, std::vector<std::string> wa
 }
 
 Journal Ext::read_journal() const {
-    const Journal none;
+    Journal none;
     if (geometry_.journal_inode == 0) return none;
     const InodeTable table(volume_, geometry_, groups_, none);
     const auto inode = table.read(geometry_.journal_inode);

@@ -243,6 +243,7 @@ std::vector<BlockCopy> Journal::Log::unsettled_in(const std::map<std::uint64_t, 
         if (revoke == revoked.end() || is_before(revoke->second, copy.sequence)) newest[copy.block] = copy;
     }
     std::vector<BlockCopy> unsettled;
+    unsettled.reserve(newest.size());
     for (const auto& [block, copy] : newest) unsettled.push_back(copy);
     return unsettled;
 }

@@ -41,8 +41,8 @@ Life life_of(const Inode& inode, Life::End end) {
 
 class Collector {
   public:
-    Collector(const Geometry& geometry, const Groups& groups, const Journal& journal, const InodeTable& table)
-        : geometry_(geometry), groups_(groups), journal_(journal), table_(table) {}
+    Collector(const Geometry& geometry, const Groups& groups, const Journal& journal)
+        : geometry_(geometry), groups_(groups), journal_(journal) {}
 
     // What copies of the inode tables say, the oldest first.
     void read_journal() {
@@ -100,7 +100,7 @@ class Collector {
         std::vector<Life> all;
         for (auto& [key, life] : lives_) {
             if (life.end == Life::End::lives && is_only_one(key.first)) continue;
-            all.push_back(std::move(life));
+            all.push_back(life);
         }
         std::stable_sort(all.begin(), all.end(), [](const Life& a, const Life& b) {
             if (a.inode != b.inode) return a.inode < b.inode;
@@ -143,7 +143,6 @@ class Collector {
     const Geometry& geometry_;
     const Groups& groups_;
     const Journal& journal_;
-    const InodeTable& table_;
     std::map<Key, Life> lives_;
     std::vector<Lives::InlineFolder> inline_folders_;
 };
@@ -166,7 +165,7 @@ FileType type_of(const Inode& inode) {
 std::optional<Lives> Lives::read(const Geometry& geometry, const Groups& groups, const Journal& journal,
                                  const InodeTable& table, const std::vector<bool>& reached,
                                  const std::function<bool(std::uint64_t group)>& done) {
-    Collector collector(geometry, groups, journal, table);
+    Collector collector(geometry, groups, journal);
     collector.read_journal();
     Lives lives;
     bool stopped = false;

@@ -91,6 +91,7 @@ class Search {
         std::map<std::uint64_t, std::vector<Found>> pieces;
         for (const Found& one : found_) pieces[one.offset - one.number * geometry_.record_size].push_back(one);
         std::vector<std::vector<Found>> by_size;
+        by_size.reserve(pieces.size());
         for (auto& [start, piece] : pieces) by_size.push_back(std::move(piece));
         std::stable_sort(by_size.begin(), by_size.end(),
                          [](const auto& a, const auto& b) { return a.size() > b.size(); });
@@ -108,6 +109,7 @@ class Search {
             for (const Found& one : piece) generation->emplace(one.number, one.offset);
         }
         std::vector<FormerTable> list;
+        list.reserve(generations.size());
         for (const auto& generation : generations) list.push_back(table_of(generation));
         return list;
     }

@@ -33,7 +33,7 @@ std::optional<Geometry> parse_boot_sector(ByteView sector) {
     g.sector_size = boot->BytesPerSector;
     if (!std::has_single_bit(g.sector_size) || g.sector_size < 256 || g.sector_size > 4096) return std::nullopt;
     const std::uint64_t cluster = g.sector_size * sectors_per_cluster(boot->SectorsPerCluster);
-    if (!std::has_single_bit(cluster) || cluster > kLargestCluster) return std::nullopt;
+    if (cluster == 0 || !std::has_single_bit(cluster) || cluster > kLargestCluster) return std::nullopt;
     g.cluster_size = static_cast<std::uint32_t>(cluster);
     g.record_size = block_size(boot->ClustersPerFileRecordSegment, g.cluster_size);
     g.index_size = block_size(boot->DefaultClustersPerIndexAllocationBuffer, g.cluster_size);

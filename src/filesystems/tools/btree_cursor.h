@@ -128,7 +128,7 @@ class BtreeCursor {
                 ++here.index;
             }
             // Behind the first way down everything is greater.
-            if (path_.size() > 0 && tree_.level(path_.back().node) == 0) wanted = nullptr;
+            if (!path_.empty() && tree_.level(path_.back().node) == 0) wanted = nullptr;
         }
         return false;
     }

@@ -59,11 +59,11 @@ std::optional<FileTime> time_of(const Timestamp& stamp) {
     parts.tm_min = stamp.minute;
     parts.tm_sec = stamp.second;
     std::int64_t seconds = ::timegm(&parts);
-    int zone = stamp.type_and_zone & 0xFFFU;
+    auto zone = static_cast<int>(stamp.type_and_zone & 0xFFFU);
     if (zone >= 0x800) zone -= 0x1000;
     constexpr int kNotTold = -2047;
     const bool is_local = zone == kNotTold;
-    if (!is_local) seconds -= zone * 60;
+    if (!is_local) seconds -= std::int64_t{zone} * 60;
     const std::uint32_t nanoseconds =
         (stamp.centiseconds * 10'000U + stamp.hundreds * 100U + stamp.microseconds) * 1000U;
     return FileTime{seconds, std::min(nanoseconds, 999'999'999U),

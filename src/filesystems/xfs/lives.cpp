@@ -189,7 +189,8 @@ void Lives::take_freed(Inode&& inode) {
         const auto deleted = life->deleted;
         const std::uint64_t sequence = life->sequence;
         const bool has_extents = inode.format != ForkFormat::extents || inode.extents > 0;
-        *life = {std::move(inode), true, true, false, !has_extents && !is_blank(inode.fork), deleted, sequence};
+        const bool was_emptied = !has_extents && !is_blank(inode.fork);
+        *life = {std::move(inode), true, true, false, was_emptied, deleted, sequence};
         return;
     }
     if (is_blank(inode.fork)) return;

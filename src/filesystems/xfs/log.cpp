@@ -15,8 +15,7 @@ constexpr std::size_t kMaxTransactions = 64;         // that are open at once
 constexpr std::size_t kLargestRegion = 1 << 20;      // bytes
 
 // oh_flags
-constexpr unsigned XLOG_START_TRANS = 1, XLOG_COMMIT_TRANS = 2, XLOG_CONTINUE_TRANS = 4, XLOG_WAS_CONT_TRANS = 8,
-                   XLOG_UNMOUNT_TRANS = 0x20;
+constexpr unsigned XLOG_START_TRANS = 1, XLOG_COMMIT_TRANS = 2, XLOG_WAS_CONT_TRANS = 8, XLOG_UNMOUNT_TRANS = 0x20;
 // Items, by the first word of their first region.
 constexpr std::uint16_t XFS_LI_FIRST = 0x1236, XFS_LI_INODE = 0x123B, XFS_LI_BUF = 0x123C, XFS_LI_LAST = 0x1250;
 // ilf_fields

@@ -18,7 +18,7 @@ constexpr unsigned kInMember = 1U << 8U;          // PackedUnit::detail, besides
 
 class Inflater final : public Unpacker {
   public:
-    Inflater(FilePtr file, const PackedUnit& unit) : input_(file, unit.packed) {
+    Inflater(const FilePtr& file, const PackedUnit& unit) : input_(file, unit.packed) {
         const bool within = (unit.detail & kInMember) != 0;
         is_ready_ = inflateInit2(&stream_, within ? kRaw : kGzip) == Z_OK;
         is_raw_ = within;

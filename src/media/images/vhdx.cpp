@@ -179,7 +179,7 @@ struct Shape {
 
 class Vhdx final : public Translated {
   public:
-    Vhdx(MediumPtr file, const Shape& shape, const Region& bat, MediumPtr parent)
+    Vhdx(const MediumPtr& file, const Shape& shape, const Region& bat, MediumPtr parent)
         : Translated(file->name(), shape.size, shape.block),
           file_(file),
           shape_(shape),

@@ -58,10 +58,10 @@ struct Descriptor {
     bool has_parent() const { return !parent_cid.empty() && parent_cid != "ffffffff"; }
 };
 
-std::string unquoted(std::string text) {
+std::string unquoted(std::string_view text) {
     const auto first = text.find_first_not_of(" \t\r\"");
     if (first == text.npos) return {};
-    return text.substr(first, text.find_last_not_of(" \t\r\"") - first + 1);
+    return std::string(text.substr(first, text.find_last_not_of(" \t\r\"") - first + 1));
 }
 
 Descriptor parse(const std::string& text) {

@@ -98,9 +98,8 @@ class ZipMending {
             return cut.text.empty();
         });
         const auto text = [&](const std::string& name) { return text_of(name); };
-        PackageChanges changes = is_office_open_
-                                     ? complete_office_open(names(), text)
-                                     : complete_open_document(names(), text, extension_of(file_.name));
+        PackageChanges changes = is_office_open_ ? complete_office_open(names(), text)
+                                                 : complete_open_document(names(), text, extension_of(file_.name));
         for (std::string& remark : changes.remarks) done_.what.push_back(std::move(remark));
         if (!changes.has_main_part) done_.what.emplace_back("its main part is lost: the parts that stand are kept");
         for (auto& [name, bytes] : changes.parts) {
@@ -114,8 +113,8 @@ class ZipMending {
             }
             item->bytes = std::move(bytes);
         }
-        const auto mime = std::find_if(items_.begin(), items_.end(),
-                                       [](const Item& item) { return item.header.name == "mimetype"; });
+        const auto mime =
+            std::find_if(items_.begin(), items_.end(), [](const Item& item) { return item.header.name == "mimetype"; });
         if (is_open_document_ && mime != items_.end()) std::rotate(items_.begin(), mime, mime + 1);
     }
 
@@ -127,7 +126,8 @@ class ZipMending {
             switch (entry.state) {
                 case ZipEntry::State::lost: done_.what.push_back(name + " is lost"); break;
                 case ZipEntry::State::doubtful:
-                    done_.what.push_back(name + " can be unpacked, but agrees with no checksum: something in it is wrong");
+                    done_.what.push_back(name +
+                                         " can be unpacked, but agrees with no checksum: something in it is wrong");
                     break;
                 default:
                     done_.what.push_back(entry.header.size == 0
@@ -218,9 +218,9 @@ unsigned bid_for_zip(const Damaged& file) {
 const Mender& zip_mender() {
     static const Mender mender = {
         "ZIP and documents built on it",
-        {"zip",  "docx", "xlsx", "pptx", "xlsb", "vsdx", "odt", "ods", "odp", "odg",  "odf", "odb", "odc", "odi",
-         "sxw",  "sxc",  "sxi",  "sxd",  "epub", "kra",  "ora", "xps", "3mf", "fcstd", "kmz", "apk", "ipa", "nupkg",
-         "war",  "jar",  "whl",  "key",  "pages", "numbers"},
+        {"zip", "docx", "xlsx", "pptx",  "xlsb", "vsdx", "odt",  "ods", "odp",   "odg",    "odf", "odb",
+         "odc", "odi",  "sxw",  "sxc",   "sxi",  "sxd",  "epub", "kra", "ora",   "xps",    "3mf", "fcstd",
+         "kmz", "apk",  "ipa",  "nupkg", "war",  "jar",  "whl",  "key", "pages", "numbers"},
         "headers, directory, parts",
         bid_for_zip,
         [](const Damaged& file, Workbench& bench) { return ZipMending(file, bench).run(); }};

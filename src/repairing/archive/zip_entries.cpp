@@ -249,8 +249,7 @@ class Finder {
     }
 
     void read_packed(ZipEntry& entry) {
-        const Unpacked all =
-            unpack(content_, packing_of(entry.header), entry.data_at, content_.size() - entry.data_at);
+        const Unpacked all = unpack(content_, packing_of(entry.header), entry.data_at, content_.size() - entry.data_at);
         if (!all.ended()) {
             cut(entry, all.packed);
             return;
@@ -304,13 +303,12 @@ class Finder {
     }
 
     bool touches_hole(std::uint64_t at, std::uint64_t length) const {
-        return std::any_of(file_.holes.begin(), file_.holes.end(), [&](const Extent& hole) {
-            return hole.offset < at + length && at < hole.end();
-        });
+        return std::any_of(file_.holes.begin(), file_.holes.end(),
+                           [&](const Extent& hole) { return hole.offset < at + length && at < hole.end(); });
     }
 
-    // How much of the range stands before the first known hole in it, or the first sector of zeros, which no packed data
-    // has.
+    // How much of the range stands before the first known hole in it, or the first sector of zeros, which no packed
+    // data has.
     std::uint64_t first_hole(std::uint64_t at, std::uint64_t length) {
         std::uint64_t sound = length;
         for (const Extent& hole : file_.holes)
@@ -424,7 +422,8 @@ class Finder {
 
 ZipContents find_zip_entries(const Damaged& file, Budget& budget) { return Finder(file, budget).run(); }
 
-void each_byte_of(Reader& content, const ZipEntry& entry, const std::function<void(std::span<const std::byte>)>& visit) {
+void each_byte_of(Reader& content, const ZipEntry& entry,
+                  const std::function<void(std::span<const std::byte>)>& visit) {
     std::uint64_t left = entry.kept;
     const auto take = [&](std::span<const std::byte> bytes) {
         bytes = bytes.first(static_cast<std::size_t>(std::min<std::uint64_t>(bytes.size(), left)));

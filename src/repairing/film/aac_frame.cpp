@@ -51,8 +51,8 @@ class Frame {
     // Of a channel, or of both of a pair (4.4.2.1, ics_info).
     struct Windows {
         bool is_short = false;
-        unsigned bands = 0;                // max_sfb
-        std::vector<unsigned> groups;      // windows in each
+        unsigned bands = 0;                 // max_sfb
+        std::vector<unsigned> groups;       // windows in each
         std::span<const std::uint16_t> at;  // where bands begin
     };
 
@@ -229,8 +229,8 @@ class Frame {
 
     void program() {
         reader_.skip(4 + 2 + 4);
-        const std::uint32_t front = reader_.bits(4), side = reader_.bits(4), back = reader_.bits(4), low = reader_.bits(2),
-                            associated = reader_.bits(3), coupled = reader_.bits(4);
+        const std::uint32_t front = reader_.bits(4), side = reader_.bits(4), back = reader_.bits(4),
+                            low = reader_.bits(2), associated = reader_.bits(3), coupled = reader_.bits(4);
         for (const unsigned mixdown : {4U, 4U, 3U})
             if (reader_.bit()) reader_.skip(mixdown);
         reader_.skip(5 * (front + side + back + coupled) + 4 * (low + associated));

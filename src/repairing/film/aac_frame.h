@@ -1,5 +1,5 @@
-// Raw frames of AAC (ISO/IEC 14496-3, 4.4.2), which tell their length only to who decodes them: their syntax is followed
-// to the end, no sound is computed.
+// Raw frames of AAC (ISO/IEC 14496-3, 4.4.2), which tell their length only to who decodes them: their syntax is
+// followed to the end, no sound is computed.
 #pragma once
 
 #include <cstdint>

@@ -9,8 +9,8 @@ namespace dredger::repairing {
 
 // Codes of one length follow each other as numbers, and those of a length begin behind the ones of the length before.
 struct AacCodebook {
-    std::array<std::uint16_t, 19> counts;      // codes of 1 to 19 bits
-    std::span<const std::uint16_t> symbols;    // in the order of their codes
+    std::array<std::uint16_t, 19> counts;    // codes of 1 to 19 bits
+    std::span<const std::uint16_t> symbols;  // in the order of their codes
 };
 
 extern const std::array<AacCodebook, 12> kAacCodebooks;  // that of scalefactors, and the spectral ones by their numbers

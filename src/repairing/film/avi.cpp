@@ -1,5 +1,5 @@
-// AVI (Microsoft RIFF, "AVI RIFF File Reference", and OpenDML AVI File Format Extensions 1.02): its chunks are found one
-// behind the other, whatever its lists say of their sizes, and get a header that counts them and an index.
+// AVI (Microsoft RIFF, "AVI RIFF File Reference", and OpenDML AVI File Format Extensions 1.02): its chunks are found
+// one behind the other, whatever its lists say of their sizes, and get a header that counts them and an index.
 #include <boost/endian/conversion.hpp>
 #include <fmt/format.h>
 
@@ -15,8 +15,8 @@ namespace {
 using namespace std::string_literals;
 using namespace std::string_view_literals;
 
-constexpr std::uint64_t kLargestChunk = 64 << 20;        // bytes
-constexpr std::uint64_t kLargestPart = 1'900'000'000;    // bytes of a RIFF that every player takes
+constexpr std::uint64_t kLargestChunk = 64 << 20;      // bytes
+constexpr std::uint64_t kLargestPart = 1'900'000'000;  // bytes of a RIFF that every player takes
 constexpr std::size_t kMostChunks = 16 << 20;
 constexpr unsigned kMostStreams = 16;
 constexpr std::uint32_t kKeyFrame = 0x10;
@@ -68,11 +68,13 @@ AviHeader read_header(Reader& content) {
         std::vector<std::string> parts;
         std::string own;
         each(at + 4, at + length, [&](const std::string& part, std::uint64_t part_at, std::uint64_t part_length) {
-            const std::string bytes = content.text(part_at, static_cast<std::size_t>(std::min<std::uint64_t>(part_length, 1 << 20)));
+            const std::string bytes =
+                content.text(part_at, static_cast<std::size_t>(std::min<std::uint64_t>(part_length, 1 << 20)));
             if (part == "strh") own = bytes;
             if (part == "strf" || part == "strd" || part == "strn") parts.push_back(chunk(part, bytes));
         });
-        if (own.size() >= 48 && !parts.empty()) header.streams.push_back({own, fmt::format("{}", fmt::join(parts, ""))});
+        if (own.size() >= 48 && !parts.empty())
+            header.streams.push_back({own, fmt::format("{}", fmt::join(parts, ""))});
     });
     return header;
 }
@@ -107,7 +109,8 @@ class ChunkWalk {
             do {
                 ++at;
                 if (at % 65536 == 0 && should_stop()) return;
-            } while (content_.holds(at, 8) && !content_.budget().is_spent() && !(looks_like_chunk(at) && is_confirmed(at)));
+            } while (content_.holds(at, 8) && !content_.budget().is_spent() &&
+                     !(looks_like_chunk(at) && is_confirmed(at)));
             lost += at - from;
         }
     }
@@ -123,14 +126,16 @@ class ChunkWalk {
     std::optional<std::uint64_t> pass(std::uint64_t at) {
         const std::uint64_t length = content_.u32le(at + 4);
         const bool fits = content_.holds(at + 8, length);
-        if (content_.has(at, "LIST"sv) && (content_.has(at + 8, "rec "sv) || content_.has(at + 8, "movi"sv))) return at + 12;
+        if (content_.has(at, "LIST"sv) && (content_.has(at + 8, "rec "sv) || content_.has(at + 8, "movi"sv)))
+            return at + 12;
         if (content_.has(at, "RIFF"sv) && content_.has(at + 8, "AVIX"sv)) return at + 12;
         if (content_.has(at, "JUNK"sv) && fits) return at + 8 + length + length % 2;
         if (content_.has(at, "ix"sv) && fits) return at + 8 + length + length % 2;
         if (!looks_like_chunk(at)) return std::nullopt;
         if (!fits) {
             is_cut = is_cut || length < kLargestChunk;
-            return content_.size() - at < kLargestChunk && !may_go_on(at) ? std::optional(content_.size()) : std::nullopt;
+            return content_.size() - at < kLargestChunk && !may_go_on(at) ? std::optional(content_.size())
+                                                                          : std::nullopt;
         }
         const std::uint64_t end = at + 8 + length + length % 2;
         if (!leads_on(end)) return std::nullopt;
@@ -182,7 +187,11 @@ class ChunkWalk {
 class AviMending {
   public:
     AviMending(const Damaged& file, Workbench& bench)
-        : file_(file), bench_(bench), budget_(bench.budget()), content_(*file.content, budget_), walk_(content_, file.holes) {}
+        : file_(file),
+          bench_(bench),
+          budget_(bench.budget()),
+          content_(*file.content, budget_),
+          walk_(content_, file.holes) {}
 
     Result<Mended> run() {
         done_.format = "avi";
@@ -229,7 +238,8 @@ class AviMending {
     // The film's own, or that of a reference whose streams have the same numbers.
     bool find_header() {
         const auto fits = [&](const AviHeader& header) {
-            return header.can_be_used() && std::all_of(walk_.chunks.begin(), walk_.chunks.end(), [&](const Chunk& chunk) {
+            return header.can_be_used() &&
+                   std::all_of(walk_.chunks.begin(), walk_.chunks.end(), [&](const Chunk& chunk) {
                        return chunk.stream < header.streams.size() &&
                               header.streams[chunk.stream].is_video() == (chunk.name[2] == 'd');
                    });
@@ -249,7 +259,8 @@ class AviMending {
             reference_ = reference.name;
             return true;
         }
-        done_.outcome = bench_.references().empty() && !walk_.chunks.empty() ? Outcome::wants_reference : Outcome::beyond;
+        done_.outcome =
+            bench_.references().empty() && !walk_.chunks.empty() ? Outcome::wants_reference : Outcome::beyond;
         done_.what.emplace_back(done_.outcome == Outcome::wants_reference
                                     ? "its header is lost: another film of the same camera and settings would help"
                                     : "its header is lost, and no reference goes with its data");
@@ -275,7 +286,8 @@ class AviMending {
                 ++damaged_pictures_;
                 return true;
             }
-            if (header_.streams[chunk.stream].codec().find("JPG") != std::string::npos || is_jpeg_stream(chunk.stream)) {
+            if (header_.streams[chunk.stream].codec().find("JPG") != std::string::npos ||
+                is_jpeg_stream(chunk.stream)) {
                 ++damaged_pictures_;
                 return true;
             }
@@ -306,7 +318,8 @@ class AviMending {
         if (!index) return false;
         const std::uint64_t entries = content_.u32le(*index + 4) / 16;
         for (std::uint64_t i = 0; i < std::min<std::uint64_t>(entries, walk_.chunks.size()); ++i)
-            if (!content_.has(*index + 8 + 16 * i, std::string_view(walk_.chunks[static_cast<std::size_t>(i)].name.data(), 4)))
+            if (!content_.has(*index + 8 + 16 * i,
+                              std::string_view(walk_.chunks[static_cast<std::size_t>(i)].name.data(), 4)))
                 return false;
         return entries >= walk_.chunks.size();
     }
@@ -323,10 +336,11 @@ class AviMending {
         if (!reference_.empty()) done_.what.push_back("its header was taken from " + reference_);
         done_.what.emplace_back("its sizes and its index were made anew");
         if (walk_.damaged_places > 0)
-            done_.what.push_back(fmt::format("at {} {} bytes belong to no whole chunk",
-                                             walk_.damaged_places == 1 ? "one place" : fmt::format("{} places", walk_.damaged_places),
-                                             walk_.lost));
-        if (damaged_pictures_ > 0) done_.what.push_back(fmt::format("{} frames are damaged and left out", damaged_pictures_));
+            done_.what.push_back(fmt::format(
+                "at {} {} bytes belong to no whole chunk",
+                walk_.damaged_places == 1 ? "one place" : fmt::format("{} places", walk_.damaged_places), walk_.lost));
+        if (damaged_pictures_ > 0)
+            done_.what.push_back(fmt::format("{} frames are damaged and left out", damaged_pictures_));
         if (walk_.is_cut) done_.what.emplace_back("its end is missing");
     }
 
@@ -401,11 +415,9 @@ unsigned bid_for_avi(const Damaged& file) {
 
 const Mender& avi_mender() {
     static const Mender mender = {
-        "AVI",
-        {"avi"},
-        "header, index, sizes",
-        bid_for_avi,
-        [](const Damaged& file, Workbench& bench) { return AviMending(file, bench).run(); }};
+        "AVI", {"avi"}, "header, index, sizes", bid_for_avi, [](const Damaged& file, Workbench& bench) {
+            return AviMending(file, bench).run();
+        }};
     return mender;
 }
 

@@ -11,7 +11,8 @@ namespace dredger::repairing {
 
 class DataWindow {
   public:
-    static constexpr std::size_t kReach = 16 << 20;  // bytes that can be seen at once: more than any frame of a film has
+    static constexpr std::size_t kReach = 16
+                                          << 20;  // bytes that can be seen at once: more than any frame of a film has
 
     DataWindow(const Medium& content, std::uint64_t end) : content_(content), end_(std::min(end, content.size())) {}
 
@@ -30,7 +31,8 @@ class DataWindow {
         const std::size_t more = std::max<std::size_t>(wanted, 1 << 20) * 2;
         bytes_.resize(static_cast<std::size_t>(std::min<std::uint64_t>(more, end_ - at)));
         std::vector<Extent> bad;
-        if (!content_.read(at, std::as_writable_bytes(std::span(bytes_)), &bad)) std::fill(bytes_.begin(), bytes_.end(), 0);
+        if (!content_.read(at, std::as_writable_bytes(std::span(bytes_)), &bad))
+            std::fill(bytes_.begin(), bytes_.end(), 0);
         at_ = at;
     }
 

@@ -1,5 +1,5 @@
-// Streams of frames, each of which shows by itself that it is one: sound of MPEG (with its tags), AAC in ADTS, AC-3, FLAC,
-// and transport streams. What lies between them is left out.
+// Streams of frames, each of which shows by itself that it is one: sound of MPEG (with its tags), AAC in ADTS, AC-3,
+// FLAC, and transport streams. What lies between them is left out.
 #include <algorithm>
 #include <fmt/format.h>
 
@@ -98,7 +98,8 @@ constexpr Kind kKinds[] = {{"mp3", "frames", mpeg_sound}, {"aac", "frames", adts
                            {"flac", "frames", flac},      {"ts", "packets", packet}, {"mts", "packets", timed_packet}};
 
 const Kind* kind_named(std::string_view format) {
-    const auto found = std::find_if(std::begin(kKinds), std::end(kKinds), [&](const Kind& kind) { return kind.format == format; });
+    const auto found =
+        std::find_if(std::begin(kKinds), std::end(kKinds), [&](const Kind& kind) { return kind.format == format; });
     return found == std::end(kKinds) ? nullptr : found;
 }
 
@@ -126,7 +127,10 @@ const Kind* kind_in(const Damaged& file) {
 class FramedMending {
   public:
     FramedMending(const Damaged& file, Workbench& bench)
-        : file_(file), bench_(bench), budget_(bench.budget()), content_(*file.content, budget_),
+        : file_(file),
+          bench_(bench),
+          budget_(bench.budget()),
+          content_(*file.content, budget_),
           window_(*file.content, file.content->size()) {}
 
     Result<Mended> run() {
@@ -150,8 +154,9 @@ class FramedMending {
             done_.what.emplace_back("none of its frames is to be found");
             return std::move(done_);
         }
-        if (lost_ > 0) done_.what.push_back(fmt::format("{} bytes at {} belong to no whole frame and are left out", lost_,
-                                                        places_ == 1 ? "one place" : fmt::format("{} places", places_)));
+        if (lost_ > 0)
+            done_.what.push_back(fmt::format("{} bytes at {} belong to no whole frame and are left out", lost_,
+                                             places_ == 1 ? "one place" : fmt::format("{} places", places_)));
         done_.outcome = is_whole ? Outcome::whole : Outcome::partly;
         return finished(std::move(output), std::move(done_));
     }
@@ -167,7 +172,8 @@ class FramedMending {
         }
         if (kind.format == "flac") {
             const auto stream = [](Reader& content, std::uint64_t from) -> std::uint64_t {
-                if (!content.has(from, "fLaC"sv) || (content.u8(from + 4) & 127U) != 0 || content.u24be(from + 5) != 34) return 0;
+                if (!content.has(from, "fLaC"sv) || (content.u8(from + 4) & 127U) != 0 || content.u24be(from + 5) != 34)
+                    return 0;
                 std::uint64_t end = from + 4;
                 bool is_last = false;
                 while (!is_last && content.holds(end, 4)) {
@@ -208,9 +214,8 @@ class FramedMending {
     }
 
     bool touches_hole(std::uint64_t at, std::uint64_t length) const {
-        return std::any_of(file_.holes.begin(), file_.holes.end(), [&](const Extent& hole) {
-            return hole.offset < at + length && at < hole.end();
-        });
+        return std::any_of(file_.holes.begin(), file_.holes.end(),
+                           [&](const Extent& hole) { return hole.offset < at + length && at < hole.end(); });
     }
 
     Result<void> walk(const Kind& kind, std::uint64_t at, Output& output) {

@@ -72,7 +72,9 @@ std::string number(std::uint64_t value, unsigned bytes) {
     return text;
 }
 // With a size of eight bytes.
-std::string head(std::uint32_t id, std::uint64_t size) { return id_bytes(id) + number(size | std::uint64_t{1} << 56, 8); }
+std::string head(std::uint32_t id, std::uint64_t size) {
+    return id_bytes(id) + number(size | std::uint64_t{1} << 56, 8);
+}
 std::string element(std::uint32_t id, const std::string& holds) { return head(id, holds.size()) + holds; }
 
 class MatroskaMending {
@@ -163,7 +165,8 @@ class MatroskaMending {
     }
 
     bool is_part(const std::optional<Element>& part) {
-        return part && part->size <= kLargestBlock && content_.holds(part->start, part->size) && is_of_cluster(part->id);
+        return part && part->size <= kLargestBlock && content_.holds(part->start, part->size) &&
+               is_of_cluster(part->id);
     }
 
     // Behind damage within a cluster: a block that another one, or the next cluster, follows.
@@ -191,7 +194,8 @@ class MatroskaMending {
         const std::uint64_t end = element.size == kUnknown ? content_.size() : std::min(element.end(), content_.size());
         while (at < end) {
             const auto part = element_at(content_, at);
-            if (part && element.size == kUnknown && (is_kept(part->id) || part->id == kCluster || is_passed(part->id))) break;
+            if (part && element.size == kUnknown && (is_kept(part->id) || part->id == kCluster || is_passed(part->id)))
+                break;
             if (!is_part(part)) {
                 const std::uint64_t next = next_element(at);
                 const auto block = next_block(at, next);
@@ -205,7 +209,8 @@ class MatroskaMending {
             }
             if (part->id == kTimestamp && part->size <= 8) {
                 has_time = true;
-                for (std::uint64_t i = 0; i < part->size; ++i) cluster.time = cluster.time << 8 | content_.u8(part->start + i);
+                for (std::uint64_t i = 0; i < part->size; ++i)
+                    cluster.time = cluster.time << 8 | content_.u8(part->start + i);
             }
             const bool is_lost = std::any_of(file_.holes.begin(), file_.holes.end(), [&](const Extent& hole) {
                 return hole.offset < part->end() && part->at < hole.end();
@@ -223,7 +228,8 @@ class MatroskaMending {
     }
 
     static bool is_of_cluster(std::uint32_t id) {
-        constexpr std::uint32_t kParts[] = {kTimestamp, kSimpleBlock, kBlockGroup, kPosition, kPrevSize, 0xEC, 0xBF, 0xAF, 0x5854};
+        constexpr std::uint32_t kParts[] = {kTimestamp, kSimpleBlock, kBlockGroup, kPosition, kPrevSize,
+                                            0xEC,       0xBF,         0xAF,        0x5854};
         return std::find(std::begin(kParts), std::end(kParts), id) != std::end(kParts);
     }
 
@@ -255,7 +261,8 @@ class MatroskaMending {
             }
         }
         done_.outcome = bench_.references().empty() && !clusters_.empty() ? Outcome::wants_reference : Outcome::beyond;
-        done_.what.emplace_back("the description of its tracks is lost: another film of the same program and settings would help");
+        done_.what.emplace_back(
+            "the description of its tracks is lost: another film of the same program and settings would help");
         return false;
     }
 
@@ -264,8 +271,8 @@ class MatroskaMending {
             if (const auto ebml = own(kEbml))
                 output.add(*file_.content, ebml->at, ebml->end() - ebml->at);
             else
-                output.add(element(kEbml, element(0x4282, done_.format == "webm" ? "webm" : "matroska") + element(0x4287, "\4") +
-                                              element(0x4285, "\2")));
+                output.add(element(kEbml, element(0x4282, done_.format == "webm" ? "webm" : "matroska") +
+                                              element(0x4287, "\4") + element(0x4285, "\2")));
         }
         std::uint64_t segment_at = output.size();
         if (!reference_.empty()) {
@@ -276,7 +283,8 @@ class MatroskaMending {
         }
         output.add(head(kSegment, 0));
         const std::uint64_t start = output.size();
-        if (!reference_.empty()) output.add(std::string_view(borrowed_).substr(std::min(borrowed_.find(id_bytes(kInfo)), borrowed_.size())));
+        if (!reference_.empty())
+            output.add(std::string_view(borrowed_).substr(std::min(borrowed_.find(id_bytes(kInfo)), borrowed_.size())));
         for (const Element& one : kept_)
             if (one.id != kEbml && (reference_.empty() || one.id != kInfo))
                 output.add(*file_.content, one.at, one.end() - one.at);

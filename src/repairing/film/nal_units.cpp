@@ -158,7 +158,8 @@ NalUnit avc_unit(std::span<const std::uint8_t> unit) {
     const unsigned importance = unit[0] >> 5 & 3U;
     const bool must_matter = type == 5 || type == 7 || type == 8;
     const bool must_not = type == 6 || (type >= 9 && type <= 12);
-    if (type == 0 || (type > 16 && type != 19 && type != 20) || (must_matter && importance == 0) || (must_not && importance != 0))
+    if (type == 0 || (type > 16 && type != 19 && type != 20) || (must_matter && importance == 0) ||
+        (must_not && importance != 0))
         return found;
     found.is_slice = (type >= 1 && type <= 5) || type == 19;
     found.is_sync = type == 5;

@@ -28,9 +28,9 @@ struct HevcSetup {
 HevcSetup hevc_setup(std::span<const std::uint8_t> record);
 
 struct NalUnit {
-    bool is_valid = false;      // it can stand in a film
+    bool is_valid = false;  // it can stand in a film
     bool is_slice = false;
-    bool begins_picture = false;  // a slice that is the first of its picture
+    bool begins_picture = false;    // a slice that is the first of its picture
     bool may_follow_slice = false;  // it belongs to the picture before it, where there is one
     bool is_sync = false;
 };

@@ -81,7 +81,8 @@ class OggMending {
             return std::move(done_);
         }
         const bool is_whole = found.is_whole() && found.length == content_.size() && lost == 0 && reference_.empty();
-        if (lost > 0) done_.what.push_back(fmt::format("{} bytes belong to no whole page; the pages are counted anew", lost));
+        if (lost > 0)
+            done_.what.push_back(fmt::format("{} bytes belong to no whole page; the pages are counted anew", lost));
         done_.outcome = is_whole ? Outcome::whole : lost > 0 || !reference_.empty() ? Outcome::partly : Outcome::mended;
         return finished(std::move(*output_), std::move(done_));
     }
@@ -122,7 +123,9 @@ class OggMending {
             for (std::string page = page_at(theirs, at); !page.empty(); page = page_at(theirs, at)) {
                 at += page.size();
                 // Pages before the first that holds sound stand for no time.
-                if (number > 0 && boost::endian::load_little_u64(reinterpret_cast<const unsigned char*>(page.data()) + 6) != 0) break;
+                if (number > 0 &&
+                    boost::endian::load_little_u64(reinterpret_cast<const unsigned char*>(page.data()) + 6) != 0)
+                    break;
                 set_u32(page, 14, serial);
                 set_u32(page, 18, number++);
                 set_u32(page, 22, 0);
@@ -151,17 +154,16 @@ class OggMending {
 }  // namespace
 
 const Mender& ogg_mender() {
-    static const Mender mender = {
-        "Ogg",
-        {"ogg", "opus", "ogv"},
-        "pages, beginning",
-        [](const Damaged& file) {
-            Budget budget;
-            Reader content(*file.content, budget);
-            const auto page = content.find("OggS\0"sv, 0, content.size());
-            return page && !page_at(content, *page).empty() ? 60U : 0U;
-        },
-        [](const Damaged& file, Workbench& bench) { return OggMending(file, bench).run(); }};
+    static const Mender mender = {"Ogg",
+                                  {"ogg", "opus", "ogv"},
+                                  "pages, beginning",
+                                  [](const Damaged& file) {
+                                      Budget budget;
+                                      Reader content(*file.content, budget);
+                                      const auto page = content.find("OggS\0"sv, 0, content.size());
+                                      return page && !page_at(content, *page).empty() ? 60U : 0U;
+                                  },
+                                  [](const Damaged& file, Workbench& bench) { return OggMending(file, bench).run(); }};
     return mender;
 }
 

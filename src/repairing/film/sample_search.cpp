@@ -55,15 +55,14 @@ class Search {
     std::uint64_t sample_at(std::uint64_t at, bool in_step) {
         const auto bytes = window_.from(at);
         for (const Kind& kind : telling_)
-            if (const std::size_t length = kind.syntax->length(bytes);
-                length > 0 && leads_on(at + length))
+            if (const std::size_t length = kind.syntax->length(bytes); length > 0 && leads_on(at + length))
                 return take(kind, at, length);
         if (unsized_.track != nullptr && unsized_.syntax->begins(bytes))
             if (const std::uint64_t end = end_of_unsized(at); end > at)
                 return take(unsized_, at, static_cast<std::size_t>(end - at));
         for (const Kind& kind : vague_)
-            if (const std::size_t length = kind.syntax->length(bytes); length > 0 && leads_on(at + length) &&
-                                                                       (in_step || is_chain(kind, at)))
+            if (const std::size_t length = kind.syntax->length(bytes);
+                length > 0 && leads_on(at + length) && (in_step || is_chain(kind, at)))
                 return take(kind, at, length);
         if (plain_ != nullptr && in_step) return plain_sound(at);
         return at;
@@ -85,7 +84,9 @@ class Search {
     bool leads_on(std::uint64_t at) {
         if (at == window_.end()) return true;
         const auto bytes = window_.from(at);
-        const auto begins = [&](const Kind& kind) { return kind.syntax->length(bytes) > 0 || kind.syntax->begins(bytes); };
+        const auto begins = [&](const Kind& kind) {
+            return kind.syntax->length(bytes) > 0 || kind.syntax->begins(bytes);
+        };
         return plain_ != nullptr || std::any_of(telling_.begin(), telling_.end(), begins) ||
                (unsized_.track != nullptr && begins(unsized_)) || std::any_of(vague_.begin(), vague_.end(), begins) ||
                is_cut_at_end(bytes);
@@ -143,7 +144,8 @@ class Search {
         std::size_t best = limit;
         for (std::size_t place = limit; place-- > 4;) {
             if (!is_usual_start(bytes[place])) continue;
-            const std::size_t length = sound.syntax->length(bytes.subspan(place, std::min<std::size_t>(limit - place, 16 << 10)));
+            const std::size_t length =
+                sound.syntax->length(bytes.subspan(place, std::min<std::size_t>(limit - place, 16 << 10)));
             if (length == 0 || place + length > limit) continue;
             if (place + length != limit && frames[place + length] == 0) continue;
             frames[place] = static_cast<std::uint16_t>(frames[place + length] + 1);
@@ -153,7 +155,9 @@ class Search {
     }
 
     // Frames of sound of one film begin alike: with the element of one channel or of two.
-    static bool is_usual_start(std::uint8_t byte) { return (byte & 0xFEU) == 0x20 || (byte & 0xFEU) == 0x00 || byte == 0xDE; }
+    static bool is_usual_start(std::uint8_t byte) {
+        return (byte & 0xFEU) == 0x20 || (byte & 0xFEU) == 0x00 || byte == 0xDE;
+    }
 
     DataWindow window_;
     std::vector<Kind> telling_, vague_;
@@ -174,7 +178,8 @@ void set_orders(FilmTrack& track, const Medium& content) {
     if (!syntax || !track.is_video() || track.samples.empty()) return;
     DataWindow window(content, content.size());
     syntax->set_order(track.samples, [&](const FilmSample& sample) {
-        return window.from(sample.at, static_cast<std::size_t>(std::min<std::uint64_t>(sample.size, DataWindow::kReach)));
+        return window.from(sample.at,
+                           static_cast<std::size_t>(std::min<std::uint64_t>(sample.size, DataWindow::kReach)));
     });
 }
 

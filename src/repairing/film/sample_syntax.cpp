@@ -1,7 +1,7 @@
 #include "repairing/film/sample_syntax.h"
 
 #include <algorithm>
-#include <set>
+#include <array>
 
 #include "repairing/film/aac_frame.h"
 #include "repairing/film/nal_units.h"
@@ -178,7 +178,8 @@ class AmrFrames final : public SampleSyntax {
         constexpr std::size_t kNarrow[16] = {13, 14, 16, 18, 20, 21, 27, 32, 6, 0, 0, 0, 0, 0, 0, 1};
         constexpr std::size_t kWide[16] = {18, 24, 33, 37, 41, 47, 51, 59, 61, 6, 0, 0, 0, 0, 1, 1};
         if (bytes.empty() || (bytes[0] & 0x83U) != 0) return 0;
-        const std::size_t length = (is_wide_ ? kWide : kNarrow)[bytes[0] >> 3 & 15U];
+        const unsigned kind = bytes[0] >> 3 & 15U;
+        const std::size_t length = is_wide_ ? kWide[kind] : kNarrow[kind];
         return length <= bytes.size() ? length : 0;
     }
     bool is_telling() const override { return false; }
@@ -191,7 +192,8 @@ class AmrFrames final : public SampleSyntax {
 class Ac3Frames final : public SampleSyntax {
   public:
     std::size_t length(Bytes bytes) const override {
-        constexpr unsigned kRates[] = {32, 40, 48, 56, 64, 80, 96, 112, 128, 160, 192, 224, 256, 320, 384, 448, 512, 576, 640};
+        constexpr unsigned kRates[] = {32,  40,  48,  56,  64,  80,  96,  112, 128, 160,
+                                       192, 224, 256, 320, 384, 448, 512, 576, 640};
         if (bytes.size() < 6 || bytes[0] != 0x0B || bytes[1] != 0x77) return 0;
         const unsigned frequency = bytes[4] >> 6;
         const unsigned code = bytes[4] & 63U;
@@ -208,8 +210,10 @@ class Ac3Frames final : public SampleSyntax {
 class ProResFrames final : public SampleSyntax {
   public:
     std::size_t length(Bytes bytes) const override {
-        if (bytes.size() < 8 || std::string_view(reinterpret_cast<const char*>(bytes.data()) + 4, 4) != "icpf") return 0;
-        const std::size_t length = std::size_t{bytes[0]} << 24 | std::size_t{bytes[1]} << 16 | std::size_t{bytes[2]} << 8 | bytes[3];
+        constexpr std::array<std::uint8_t, 4> kMark = {'i', 'c', 'p', 'f'};
+        if (bytes.size() < 8 || !std::equal(kMark.begin(), kMark.end(), bytes.begin() + 4)) return 0;
+        const std::size_t length =
+            std::size_t{bytes[0]} << 24 | std::size_t{bytes[1]} << 16 | std::size_t{bytes[2]} << 8 | bytes[3];
         return length > 8 && length <= bytes.size() ? length : 0;
     }
 };
@@ -220,7 +224,8 @@ class BaselinePictures final : public SampleSyntax {
     bool has_no_length() const override { return true; }
     std::size_t length(Bytes) const override { return 0; }
     bool begins(Bytes bytes) const override {
-        return bytes.size() > 4 && bytes[0] == 0 && bytes[1] == 0 && (bytes[2] & 0xFCU) == 0x80 && (bytes[3] & 0x02U) != 0;
+        return bytes.size() > 4 && bytes[0] == 0 && bytes[1] == 0 && (bytes[2] & 0xFCU) == 0x80 &&
+               (bytes[3] & 0x02U) != 0;
     }
     // Whether it was made without another picture: bit 9 of its type (5.1.3).
     bool is_sync(Bytes sample) const override { return sample.size() > 4 && (sample[4] & 0x02U) == 0; }
@@ -285,7 +290,8 @@ std::unique_ptr<SampleSyntax> syntax_of(const FilmTrack& track) {
     if (is_one_of({"avc1", "avc3"}))
         return std::make_unique<Units<AvcSetup>>(avc_setup(box_within(track.description, "avcC")), avc_unit, avc_order);
     if (is_one_of({"hvc1", "hev1"}))
-        return std::make_unique<Units<HevcSetup>>(hevc_setup(box_within(track.description, "hvcC")), hevc_unit, hevc_order);
+        return std::make_unique<Units<HevcSetup>>(hevc_setup(box_within(track.description, "hvcC")), hevc_unit,
+                                                  hevc_order);
     if (is_one_of({"mp4a"})) {
         const Decoder decoder = decoder_in(box_within(track.description, "esds"));
         if (decoder.type == 0x69 || decoder.type == 0x6B) return std::make_unique<MpegSound>();

@@ -23,8 +23,8 @@ class SampleSyntax {
     // Sets when samples are shown, where that is not when they are decoded. `bytes_of` tells what a sample begins with.
     using BytesOf = std::function<std::span<const std::uint8_t>(const FilmSample&)>;
     virtual void set_order(std::vector<FilmSample>& /*samples*/, const BytesOf& /*bytes_of*/) const {}
-    // Codecs whose samples end only where the next one begins: whether one begins so, and where in it, behind headers, its
-    // picture does.
+    // Codecs whose samples end only where the next one begins: whether one begins so, and where in it, behind headers,
+    // its picture does.
     virtual bool has_no_length() const { return false; }
     virtual bool begins(std::span<const std::uint8_t> /*bytes*/) const { return false; }
     virtual std::size_t picture_in(std::span<const std::uint8_t> /*bytes*/) const { return 0; }

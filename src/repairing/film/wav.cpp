@@ -25,16 +25,18 @@ struct WaveForm {
     std::uint64_t data_at = 0;  // byte of the content; 0: its chunk is not to be found
     std::uint64_t said = 0;     // bytes that this chunk says it has
     std::uint64_t block() const {
-        return format.size() < 14 ? 1
-                                  : std::max<std::uint64_t>(1, boost::endian::load_little_u16(
-                                                                   reinterpret_cast<const unsigned char*>(format.data()) + 12));
+        return format.size() < 14
+                   ? 1
+                   : std::max<std::uint64_t>(
+                         1, boost::endian::load_little_u16(reinterpret_cast<const unsigned char*>(format.data()) + 12));
     }
 };
 
 WaveForm read_form(Reader& content) {
     WaveForm form;
     const std::uint64_t near = std::min<std::uint64_t>(content.size(), 1 << 20);
-    if (const auto found = content.find("fmt "sv, 0, near); found && content.u32le(*found + 4) >= 14 && content.u32le(*found + 4) <= 64)
+    if (const auto found = content.find("fmt "sv, 0, near);
+        found && content.u32le(*found + 4) >= 14 && content.u32le(*found + 4) <= 64)
         form.format = content.text(*found + 8, content.u32le(*found + 4));
     if (const auto found = content.find("data"sv, 0, near)) {
         form.data_at = *found + 8;
@@ -97,8 +99,9 @@ class WavMending {
         for (const Extent& hole : file_.holes) done_.kept -= std::min(done_.kept, hole.length);
         DREDGER_TRY(Output output, bench_.output());
         const std::uint64_t format = form.format.size() + form.format.size() % 2;
-        output.add(fmt::format("RIFF{}WAVEfmt {}{}{}data{}", u32(4 + 8 + format + 8 + length + length % 2), u32(form.format.size()),
-                               form.format, std::string(form.format.size() % 2, '\0'), u32(length)));
+        output.add(fmt::format("RIFF{}WAVEfmt {}{}{}data{}", u32(4 + 8 + format + 8 + length + length % 2),
+                               u32(form.format.size()), form.format, std::string(form.format.size() % 2, '\0'),
+                               u32(length)));
         output.add(*file_.content, form.data_at, length);
         output.add(std::string(length % 2, '\0'));
         if (is_cut) done_.what.emplace_back("its end is missing");

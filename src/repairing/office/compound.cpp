@@ -1,5 +1,5 @@
-// Compound files ([MS-CFB]), as older office programs write them: a lost header is made from the sectors themselves, and
-// chains that lead out of the file end where it does.
+// Compound files ([MS-CFB]), as older office programs write them: a lost header is made from the sectors themselves,
+// and chains that lead out of the file end where it does.
 #include <algorithm>
 #include <array>
 #include <boost/endian/conversion.hpp>
@@ -16,7 +16,8 @@ namespace {
 
 using namespace std::string_view_literals;
 
-constexpr std::uint32_t kFree = 0xFFFFFFFF, kEndOfChain = 0xFFFFFFFE, kTableSector = 0xFFFFFFFD, kListSector = 0xFFFFFFFC;
+constexpr std::uint32_t kFree = 0xFFFFFFFF, kEndOfChain = 0xFFFFFFFE, kTableSector = 0xFFFFFFFD,
+                        kListSector = 0xFFFFFFFC;
 constexpr std::size_t kHeader = 512;          // bytes
 constexpr std::size_t kInHeader = 109;        // table sectors that the header itself lists
 constexpr std::size_t kEntry = 128;           // bytes of an entry of the directory
@@ -47,7 +48,9 @@ class Sectors {
     std::uint64_t place(std::uint64_t sector) const { return (sector + 1) * size_; }
     const std::vector<std::uint32_t>& tables() const { return tables_; }
 
-    std::uint32_t next(std::uint64_t sector) const { return sector < next_.size() ? next_[static_cast<std::size_t>(sector)] : kFree; }
+    std::uint32_t next(std::uint64_t sector) const {
+        return sector < next_.size() ? next_[static_cast<std::size_t>(sector)] : kFree;
+    }
     void set_next(std::size_t sector, std::uint32_t value) { next_[sector] = value; }
     std::span<const std::uint32_t> all_next() const { return next_; }
 
@@ -85,8 +88,9 @@ class Sectors {
         }
         for (const std::uint32_t table : tables_)
             for (std::size_t i = 0; i < in_table(); ++i)
-                next_.push_back(table != kFree && content_.holds(place(table), size_) ? content_.u32le(place(table) + 4 * i)
-                                                                                      : kFree);
+                next_.push_back(table != kFree && content_.holds(place(table), size_)
+                                    ? content_.u32le(place(table) + 4 * i)
+                                    : kFree);
         while (!tables_.empty() && tables_.back() == kFree) tables_.pop_back();
         next_.resize(tables_.size() * in_table());
     }
@@ -100,7 +104,8 @@ class Sectors {
     }
 
     bool is_table(std::uint64_t sector, std::uint64_t own) {
-        if (!content_.holds(place(sector), size_) || content_.u32le(place(sector) + 4 * own) != kTableSector) return false;
+        if (!content_.holds(place(sector), size_) || content_.u32le(place(sector) + 4 * own) != kTableSector)
+            return false;
         for (std::size_t i = 0; i < in_table(); ++i)
             if (const std::uint32_t value = content_.u32le(place(sector) + 4 * i);
                 value < kListSector && value >= count_ + in_table())
@@ -182,7 +187,8 @@ class CompoundMending {
             for (std::size_t at = 0; at < sectors.size(); at += kEntry) {
                 const std::uint64_t entry = sectors.place(sector) + at;
                 const unsigned type = content_.holds(entry, kEntry) ? content_.u8(entry + 66) : 0U;
-                if (type == 2 || type == 5) streams.push_back({content_.u32le(entry + 116), content_.u32le(entry + 120), type == 5});
+                if (type == 2 || type == 5)
+                    streams.push_back({content_.u32le(entry + 116), content_.u32le(entry + 120), type == 5});
             }
         return streams;
     }
@@ -203,7 +209,8 @@ class CompoundMending {
             if (next < sectors.count()) is_followed[next] = true;
         for (std::uint32_t sector = 0; sector < sectors.count(); ++sector) {
             const std::uint32_t next = sectors.next(sector);
-            if (is_followed[sector] || starts.contains(sector) || next == kFree || next == kTableSector || next == kListSector)
+            if (is_followed[sector] || starts.contains(sector) || next == kFree || next == kTableSector ||
+                next == kListSector)
                 continue;
             const std::vector<std::uint32_t> chain = sectors.chain(sector);
             if (chain.size() == length && tells_of_small(sectors, chain, small)) return sector;
@@ -222,7 +229,8 @@ class CompoundMending {
     }
 
     Result<Mended> rebuilt(Sectors& sectors, std::uint32_t root) {
-        const bool has_header = content_.has(0, formats::CompoundFile::kMark) && content_.u16le(30) == (sectors.size() == 512 ? 9 : 12);
+        const bool has_header =
+            content_.has(0, formats::CompoundFile::kMark) && content_.u16le(30) == (sectors.size() == 512 ? 9 : 12);
         const std::vector<Stream> streams = directory(sectors, root);
         std::size_t closed = 0;
         for (std::size_t sector = 0; sector < sectors.all_next().size(); ++sector) {
@@ -243,19 +251,23 @@ class CompoundMending {
             output.add(*file_.content, 0, sectors.size());
         else
             output.add(header_for(sectors, root, small_table(sectors, root, streams)));
-        output.add(*file_.content, sectors.size(), content_.size() - std::min<std::uint64_t>(sectors.size(), content_.size()));
-        output.add(std::string(static_cast<std::size_t>((sectors.size() - output.size() % sectors.size()) % sectors.size()), '\0'));
+        output.add(*file_.content, sectors.size(),
+                   content_.size() - std::min<std::uint64_t>(sectors.size(), content_.size()));
+        output.add(std::string(
+            static_cast<std::size_t>((sectors.size() - output.size() % sectors.size()) % sectors.size()), '\0'));
         if (is_cut)
             for (std::size_t i = 0; i < sectors.tables().size(); ++i)
                 if (sectors.tables()[i] != kFree) {
                     std::string table;
-                    for (const std::uint32_t next : sectors.all_next().subspan(i * sectors.size() / 4, sectors.size() / 4))
+                    for (const std::uint32_t next :
+                         sectors.all_next().subspan(i * sectors.size() / 4, sectors.size() / 4))
                         table.append(u32(next));
                     output.replace(sectors.place(sectors.tables()[i]), table);
                 }
         if (!has_header) done_.what.emplace_back("its header was made anew");
         if (is_cut) done_.what.push_back(fmt::format("{} chains lead behind its end and were closed there", closed));
-        if (lost_tables > 0) done_.what.push_back(fmt::format("{} sectors of its allocation table are lost", lost_tables));
+        if (lost_tables > 0)
+            done_.what.push_back(fmt::format("{} sectors of its allocation table are lost", lost_tables));
         DREDGER_TRY(Mended done, counted(std::move(output)));
         const bool is_complete = !is_cut && lost_tables == 0 && done.kept == done.of && file_.holes.empty();
         done.outcome = done.of == 0 ? Outcome::beyond : is_complete ? Outcome::mended : Outcome::partly;
@@ -267,13 +279,15 @@ class CompoundMending {
     std::string header_for(const Sectors& sectors, std::uint32_t root, std::uint32_t small) const {
         const bool is_large = sectors.size() > 512;
         std::string header(formats::CompoundFile::kMark);
-        header += std::string(16, '\0') + u16(0x3E) + u16(is_large ? 4 : 3) + u16(0xFFFE) + u16(is_large ? 12 : 9) + u16(6);
+        header +=
+            std::string(16, '\0') + u16(0x3E) + u16(is_large ? 4 : 3) + u16(0xFFFE) + u16(is_large ? 12 : 9) + u16(6);
         header += std::string(6, '\0');
         header += u32(is_large ? static_cast<std::uint32_t>(sectors.chain(root).size()) : 0);
         header += u32(static_cast<std::uint32_t>(sectors.tables().size())) + u32(root) + u32(0) + u32(kSmallStream);
         header += u32(small) + u32(small == kEndOfChain ? 0 : static_cast<std::uint32_t>(sectors.chain(small).size()));
         header += u32(kEndOfChain) + u32(0);
-        for (std::size_t i = 0; i < kInHeader; ++i) header += u32(i < sectors.tables().size() ? sectors.tables()[i] : kFree);
+        for (std::size_t i = 0; i < kInHeader; ++i)
+            header += u32(i < sectors.tables().size() ? sectors.tables()[i] : kFree);
         header.resize(sectors.size());
         return header;
     }

@@ -66,15 +66,24 @@ constexpr PartRule kRules[] = {
 };
 
 constexpr std::pair<std::string_view, std::string_view> kMediaTypes[] = {
-    {"png", "image/png"},   {"jpeg", "image/jpeg"}, {"jpg", "image/jpeg"},   {"gif", "image/gif"},
-    {"bmp", "image/bmp"},   {"tiff", "image/tiff"}, {"emf", "image/x-emf"},  {"wmf", "image/x-wmf"},
-    {"svg", "image/svg+xml"}, {"bin", "application/vnd.openxmlformats-officedocument.oleObject"},
+    {"png", "image/png"},
+    {"jpeg", "image/jpeg"},
+    {"jpg", "image/jpeg"},
+    {"gif", "image/gif"},
+    {"bmp", "image/bmp"},
+    {"tiff", "image/tiff"},
+    {"emf", "image/x-emf"},
+    {"wmf", "image/x-wmf"},
+    {"svg", "image/svg+xml"},
+    {"bin", "application/vnd.openxmlformats-officedocument.oleObject"},
     {"xlsx", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"},
-    {"vml", "application/vnd.openxmlformats-officedocument.vmlDrawing"}, {"mp4", "video/mp4"}, {"wav", "audio/x-wav"},
+    {"vml", "application/vnd.openxmlformats-officedocument.vmlDrawing"},
+    {"mp4", "video/mp4"},
+    {"wav", "audio/x-wav"},
 };
 
-// The number that stands for `#`; none where the name does not go with the rule. What follows the number of a picture is
-// its extension.
+// The number that stands for `#`; none where the name does not go with the rule. What follows the number of a picture
+// is its extension.
 std::optional<unsigned> number_in(std::string_view name, std::string_view rule) {
     const std::size_t mark = rule.find('#');
     if (mark == rule.npos) return name == rule ? std::optional<unsigned>(0) : std::nullopt;
@@ -109,10 +118,10 @@ std::vector<std::string> parts_of(const std::set<std::string>& names, std::strin
 std::string content_types(const std::set<std::string>& names) {
     std::set<std::string> extensions = {"rels", "xml"};
     for (const std::string& name : names) extensions.insert(extension_of(name));
-    std::string xml = fmt::format(
-        "{}<Types xmlns=\"http://schemas.openxmlformats.org/package/2006/content-types\">", kXml);
+    std::string xml =
+        fmt::format("{}<Types xmlns=\"http://schemas.openxmlformats.org/package/2006/content-types\">", kXml);
     for (const std::string& extension : extensions) {
-        std::string_view type = extension == "rels" ? "application/vnd.openxmlformats-package.relationships+xml"sv
+        std::string_view type = extension == "rels"  ? "application/vnd.openxmlformats-package.relationships+xml"sv
                                 : extension == "xml" ? "application/xml"sv
                                                      : ""sv;
         for (const auto& [ending, media] : kMediaTypes)
@@ -186,7 +195,8 @@ std::string from_main(const std::string& main, const std::string& part) {
     return part.starts_with(folder) ? part.substr(folder.size()) : "/" + part;
 }
 
-// Ties what the main part asks for by identifiers to parts: in the order in which it asks, and in that of their numbers.
+// Ties what the main part asks for by identifiers to parts: in the order in which it asks, and in that of their
+// numbers.
 class MainRelations {
   public:
     MainRelations(std::string main, const std::set<std::string>& names, const std::string& text)
@@ -253,8 +263,8 @@ std::string lost_strings(const std::set<std::string>& names, const TextOfPart& t
     count = std::min(count, kMost);
     if (count == 0) return {};
     std::string xml = fmt::format(
-        "{}<sst xmlns=\"http://schemas.openxmlformats.org/spreadsheetml/2006/main\" count=\"{}\" uniqueCount=\"{}\">", kXml,
-        count, count);
+        "{}<sst xmlns=\"http://schemas.openxmlformats.org/spreadsheetml/2006/main\" count=\"{}\" uniqueCount=\"{}\">",
+        kXml, count, count);
     for (std::uint64_t i = 0; i < count; ++i) xml += "<si><t>[text lost]</t></si>";
     return xml + "</sst>";
 }
@@ -283,8 +293,8 @@ PackageChanges complete_office_open(const std::set<std::string>& names, const Te
     if (main.empty()) return changes;
     if (const std::string part = relations_part_of(main); !names.contains(part)) {
         const auto made = changes.parts.find(main);
-        make(part, MainRelations(main, all, made == changes.parts.end() ? text_of(main) : made->second)
-                       .run(changes.remarks),
+        make(part,
+             MainRelations(main, all, made == changes.parts.end() ? text_of(main) : made->second).run(changes.remarks),
              "the relations of the main part were made anew");
     }
     if (!names.contains("_rels/.rels")) {
@@ -313,7 +323,8 @@ PackageChanges complete_open_document(const std::set<std::string>& names, const 
     const std::string content = text_of("content.xml");
     for (const auto& [extension, type] : kTypes) {
         if (format == extension) kind = type;
-        if (content.find(fmt::format("<office:{}", type)) != std::string::npos && !names.contains("mimetype")) kind = type;
+        if (content.find(fmt::format("<office:{}", type)) != std::string::npos && !names.contains("mimetype"))
+            kind = type;
     }
     const std::string mime = fmt::format("application/vnd.oasis.opendocument.{}", kind);
     if (!names.contains("mimetype")) {
@@ -327,10 +338,13 @@ PackageChanges complete_open_document(const std::set<std::string>& names, const 
             kXml, mime);
         for (const std::string& name : names) {
             if (name == "mimetype" || name.ends_with('/')) continue;
-            std::string_view type = name.ends_with(".xml") ? "text/xml"sv : name.ends_with(".rdf") ? "application/rdf+xml"sv : ""sv;
+            std::string_view type = name.ends_with(".xml")   ? "text/xml"sv
+                                    : name.ends_with(".rdf") ? "application/rdf+xml"sv
+                                                             : ""sv;
             for (const auto& [ending, media] : kMediaTypes)
                 if (extension_of(name) == ending) type = media;
-            xml += fmt::format("<manifest:file-entry manifest:full-path=\"{}\" manifest:media-type=\"{}\"/>", name, type);
+            xml +=
+                fmt::format("<manifest:file-entry manifest:full-path=\"{}\" manifest:media-type=\"{}\"/>", name, type);
         }
         changes.parts["META-INF/manifest.xml"] = xml + "</manifest:manifest>";
         changes.remarks.emplace_back("the list of parts was made anew");

@@ -61,7 +61,8 @@ class PdfMending {
     }
 
     // The pages that a tree leads to, and how many nodes it names that are lost.
-    void walk(unsigned number, std::vector<unsigned>& pages, std::size_t& lost, std::set<unsigned>& passed, unsigned depth) const {
+    void walk(unsigned number, std::vector<unsigned>& pages, std::size_t& lost, std::set<unsigned>& passed,
+              unsigned depth) const {
         const PdfObject* node = object(number);
         if (node == nullptr) {
             ++lost;
@@ -93,7 +94,8 @@ class PdfMending {
                 if (is_of_type(one, "Catalog")) root_ = number;
         }
         if (root_ != 0)
-            for (const unsigned tree : pdf_references(pdf_value(object(root_)->body, "Pages"))) walk(tree, pages, lost, passed, 0);
+            for (const unsigned tree : pdf_references(pdf_value(object(root_)->body, "Pages")))
+                walk(tree, pages, lost, passed, 0);
         std::vector<unsigned> all;
         for (const auto& [number, one] : found_.objects)
             if (is_of_type(one, "Page")) all.push_back(number);
@@ -183,9 +185,11 @@ class PdfMending {
                            ? std::string("0000000000 65535 f \n")
                            : fmt::format("{:010} {:05} n \n", place->second, found_.objects[number].generation));
         }
-        std::string trailer = fmt::format("trailer\n<< /Size {} /Root {} {} R", count, root_, found_.objects[root_].generation);
+        std::string trailer =
+            fmt::format("trailer\n<< /Size {} /Root {} {} R", count, root_, found_.objects[root_].generation);
         for (const char* key : {"Info", "ID", "Encrypt"})
-            if (const std::string& value = found_.trailer[key]; !value.empty() && (key != "Info"sv || points_to_known(value)))
+            if (const std::string& value = found_.trailer[key];
+                !value.empty() && (key != "Info"sv || points_to_known(value)))
                 trailer += fmt::format(" /{} {}", key, value);
         output.add(fmt::format("{} >>\nstartxref\n{}\n%%EOF\n", trailer, table));
         tell();
@@ -206,8 +210,9 @@ class PdfMending {
         for (const auto& [number, one] : found_.objects)
             for (const unsigned to : pdf_references(one.body)) missing += object(to) == nullptr ? 1 : 0;
         if (missing > 0) done_.what.push_back(fmt::format("{} references lead to objects that are lost", missing));
-        done_.outcome = done_.kept == done_.of && found_.cut == 0 && missing == 0 && file_.holes.empty() ? Outcome::mended
-                                                                                                        : Outcome::partly;
+        done_.outcome = done_.kept == done_.of && found_.cut == 0 && missing == 0 && file_.holes.empty()
+                            ? Outcome::mended
+                            : Outcome::partly;
     }
 
     const Damaged& file_;
@@ -232,11 +237,9 @@ unsigned bid_for_pdf(const Damaged& file) {
 
 const Mender& pdf_mender() {
     static const Mender mender = {
-        "PDF",
-        {"pdf"},
-        "table, trailer, pages",
-        bid_for_pdf,
-        [](const Damaged& file, Workbench& bench) { return PdfMending(file, bench).run(); }};
+        "PDF", {"pdf"}, "table, trailer, pages", bid_for_pdf, [](const Damaged& file, Workbench& bench) {
+            return PdfMending(file, bench).run();
+        }};
     return mender;
 }
 

@@ -11,9 +11,9 @@ namespace {
 using namespace std::string_view_literals;
 
 constexpr std::size_t kMostObjects = 2 << 20;
-constexpr std::size_t kLongestBody = 1 << 20;      // bytes of an object that is no stream, or of a dictionary
-constexpr std::size_t kLargestPacked = 64 << 20;   // bytes of unpacked objects
-constexpr std::uint64_t kLongestKeyword = 64;      // bytes that may lie between a stream's end and the keyword
+constexpr std::size_t kLongestBody = 1 << 20;     // bytes of an object that is no stream, or of a dictionary
+constexpr std::size_t kLargestPacked = 64 << 20;  // bytes of unpacked objects
+constexpr std::uint64_t kLongestKeyword = 64;     // bytes that may lie between a stream's end and the keyword
 constexpr unsigned kDeepest = 64;
 
 bool is_space(char c) { return c == ' ' || c == '\n' || c == '\r' || c == '\t' || c == '\f' || c == '\0'; }
@@ -170,7 +170,8 @@ class Finder {
         const auto length = is_reference ? std::nullopt : number_at(said);
         if (length && content_.holds(at, *length)) {
             std::uint64_t end = at + *length;
-            while (content_.holds(end, 1) && is_space(static_cast<char>(content_.u8(end))) && end < at + *length + 4) ++end;
+            while (content_.holds(end, 1) && is_space(static_cast<char>(content_.u8(end))) && end < at + *length + 4)
+                ++end;
             if (content_.has(end, "endstream"sv)) {
                 object.data.length = *length;
                 return end + 9;
@@ -203,9 +204,11 @@ class Finder {
         const std::string filter = pdf_value(packed.body, "Filter");
         std::string bytes;
         if (filter.empty()) {
-            bytes = content_.text(packed.data.offset, static_cast<std::size_t>(std::min<std::uint64_t>(packed.data.length, kLongestBody)));
+            bytes = content_.text(packed.data.offset,
+                                  static_cast<std::size_t>(std::min<std::uint64_t>(packed.data.length, kLongestBody)));
         } else if (filter == "/FlateDecode" || filter == "[/FlateDecode]" || filter == "[ /FlateDecode ]") {
-            bytes = formats::unpack(content_, Packing::zlib, packed.data.offset, packed.data.length, kLargestPacked).head;
+            bytes =
+                formats::unpack(content_, Packing::zlib, packed.data.offset, packed.data.length, kLargestPacked).head;
         } else {
             return;
         }
@@ -259,7 +262,8 @@ std::string pdf_value(std::string_view dictionary, std::string_view key) {
         if (is_digit(dictionary[start])) {
             const std::size_t second = skip_object(dictionary, end);
             const std::size_t third = second == dictionary.npos ? second : skip_object(dictionary, second);
-            if (third != dictionary.npos && dictionary.substr(second, third - second).find_first_not_of(" \r\n\t") != dictionary.npos &&
+            if (third != dictionary.npos &&
+                dictionary.substr(second, third - second).find_first_not_of(" \r\n\t") != dictionary.npos &&
                 dictionary.substr(0, third).ends_with("R") && third - second <= 4)
                 end = third;
         }

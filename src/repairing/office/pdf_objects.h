@@ -11,15 +11,15 @@ namespace dredger::repairing {
 
 struct PdfObject {
     unsigned generation = 0;
-    std::string body;               // all of it, or its dictionary where it is a stream
+    std::string body;  // all of it, or its dictionary where it is a stream
     bool is_stream = false;
-    Extent data;                    // of a stream: bytes of the content
-    bool had_right_length = true;   // of a stream
-    bool is_cut = false;            // its end is missing
+    Extent data;                   // of a stream: bytes of the content
+    bool had_right_length = true;  // of a stream
+    bool is_cut = false;           // its end is missing
 };
 
 struct PdfObjects {
-    std::map<unsigned, PdfObject> objects;  // by number; of several the last one in the file
+    std::map<unsigned, PdfObject> objects;       // by number; of several the last one in the file
     std::map<std::string, std::string> trailer;  // what the last trailers say, by key: "Root", "Info", "ID", "Encrypt"
     std::size_t repaired_lengths = 0, cut = 0, unpacked = 0;
 };

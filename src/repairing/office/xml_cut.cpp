@@ -51,8 +51,8 @@ class Walk {
 
     bool token() {
         if (at_ == xml_.size()) return true;
-        for (const auto& [start, end] : {std::pair{"<!--"sv, "-->"sv}, {"<![CDATA["sv, "]]>"sv}, {"<?"sv, "?>"sv},
-                                         {"<!DOCTYPE"sv, ">"sv}}) {
+        for (const auto& [start, end] :
+             {std::pair{"<!--"sv, "-->"sv}, {"<![CDATA["sv, "]]>"sv}, {"<?"sv, "?>"sv}, {"<!DOCTYPE"sv, ">"sv}}) {
             if (!xml_.substr(at_).starts_with(start)) continue;
             const std::size_t found = xml_.find(end, at_ + start.size());
             if (found == xml_.npos) return false;

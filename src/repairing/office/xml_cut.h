@@ -7,9 +7,9 @@
 namespace dredger::repairing {
 
 struct CutXml {
-    std::string text;         // whole; empty where not even the root begins
-    std::size_t kept = 0;     // bytes of the original that are in it, from its start
-    bool was_whole = false;   // nothing had to be left out or added
+    std::string text;        // whole; empty where not even the root begins
+    std::size_t kept = 0;    // bytes of the original that are in it, from its start
+    bool was_whole = false;  // nothing had to be left out or added
 };
 
 // XML up to the first place where it is no longer well-formed (XML 1.0, Namespaces in XML 1.0), with an end for each

@@ -33,8 +33,8 @@ class JpegMending {
             is_whole = found.is_whole();
             // Such as the film that some cameras put behind a photo: it stays.
             if (is_whole && found.length < file_.content->size())
-                done_.what.push_back(
-                    fmt::format("{} bytes that are not the picture's stand behind it", file_.content->size() - found.length));
+                done_.what.push_back(fmt::format("{} bytes that are not the picture's stand behind it",
+                                                 file_.content->size() - found.length));
         }
         if (header.frame && header.frame->is_progressive()) return is_whole ? unchanged(header) : rewritten(header);
         const auto guess = complete_jpeg_header(content_, header, bench_);
@@ -107,9 +107,9 @@ class JpegMending {
             done_.what.push_back(fmt::format("behind {} the brightness of what follows was fitted to its neighbours",
                                              mosaic.damaged_places == 1 ? "the damage" : "each damage"));
         if (mosaic.jumps > 0)
-            done_.what.push_back(fmt::format(
-                "at {} brightness or colour were off from there on: they were fitted to their neighbours",
-                mosaic.jumps == 1 ? "one place" : fmt::format("{} places", mosaic.jumps)));
+            done_.what.push_back(
+                fmt::format("at {} brightness or colour were off from there on: they were fitted to their neighbours",
+                            mosaic.jumps == 1 ? "one place" : fmt::format("{} places", mosaic.jumps)));
         std::size_t known = 0;
         for (std::size_t mcu = 0; mcu < mosaic.picture.mcus(); ++mcu) known += mosaic.picture.is_known(mcu) ? 1 : 0;
         if (known * kLeastShare < mosaic.picture.mcus()) {
@@ -122,7 +122,8 @@ class JpegMending {
             done_.what.emplace_back("its header can't be written anew");
             return with_thumbnail();
         }
-        done_.outcome = mosaic.is_complete && mosaic.jumps == 0 && file_.holes.empty() ? Outcome::mended : Outcome::partly;
+        done_.outcome =
+            mosaic.is_complete && mosaic.jumps == 0 && file_.holes.empty() ? Outcome::mended : Outcome::partly;
         return written_as(*written);
     }
 
@@ -177,11 +178,9 @@ unsigned bid_for_jpeg(const Damaged& file) {
 
 const Mender& jpeg_mender() {
     static const Mender mender = {
-        "JPEG",
-        {"jpeg"},
-        "header, holes, end",
-        bid_for_jpeg,
-        [](const Damaged& file, Workbench& bench) { return JpegMending(file, bench).run(); }};
+        "JPEG", {"jpeg"}, "header, holes, end", bid_for_jpeg, [](const Damaged& file, Workbench& bench) {
+            return JpegMending(file, bench).run();
+        }};
     return mender;
 }
 

@@ -61,8 +61,7 @@ void find_size(JpegHeader& header, const JpegScanData& data, std::size_t mcus) {
         frame.width = static_cast<unsigned>(across) * mcu_width;
         frame.height = static_cast<unsigned>(down) * mcu_height;
         JpegPicture picture(header);
-        for (std::size_t i = 0; i < run.mcus(); ++i)
-            picture.set(i, std::span(run.blocks).subspan(i * blocks, blocks));
+        for (std::size_t i = 0; i < run.mcus(); ++i) picture.set(i, std::span(run.blocks).subspan(i * blocks, blocks));
         float sum = 0;
         std::size_t count = 0;
         for (std::size_t i = across; i < run.mcus(); ++i, ++count) sum += picture.fit_above(i, 0).apart;
@@ -131,7 +130,8 @@ class Completing {
             take(guess.header.ac[i], theirs.ac[i], "a code table was");
         }
         take(guess.header.scan, theirs.scan, "its scan header was");
-        if (found_.scan_at == 0 && found_.restart_interval == 0) guess.header.restart_interval = theirs.restart_interval;
+        if (found_.scan_at == 0 && found_.restart_interval == 0)
+            guess.header.restart_interval = theirs.restart_interval;
         if (is_used) consider(std::move(guess));
     }
 
@@ -140,7 +140,8 @@ class Completing {
         JpegHeader& header = guess.header;
         const bool has_quantization = std::any_of(header.quantization.begin(), header.quantization.end(),
                                                   [](const auto& table) { return table.has_value(); });
-        const bool has_codes = std::any_of(header.ac.begin(), header.ac.end(), [](const auto& t) { return t.has_value(); });
+        const bool has_codes =
+            std::any_of(header.ac.begin(), header.ac.end(), [](const auto& t) { return t.has_value(); });
         add_usual_huffman_tables(header);
         add_usual_quantization(header);
         if (!has_codes) guess.what.emplace_back("its code tables are lost: the usual ones decode it");
@@ -175,8 +176,7 @@ class Completing {
         guess.header.data_at = found_.data_at;
         const std::size_t mcus = frame.mcus_across() * frame.mcus_down();
         bool ended = false;
-        const std::size_t decoded =
-            mcus_of(guess.header, data_for(guess.header), mcus + 1, ended);
+        const std::size_t decoded = mcus_of(guess.header, data_for(guess.header), mcus + 1, ended);
         guess.is_exact = ended && decoded == mcus;
         const std::size_t score = decoded + (guess.is_exact ? kMostMcus : 0);
         const bool goes = guess.is_exact || (decoded >= kProvingMcus && decoded <= mcus) || decoded * 2 > mcus;

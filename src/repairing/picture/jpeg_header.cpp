@@ -135,7 +135,8 @@ class Walk {
         found.height = content_.u16be(at + 1);
         found.width = content_.u16be(at + 3);
         const unsigned count = content_.u8(at + 5);
-        if (found.precision != 8 || found.width == 0 || count == 0 || count > 4 || length != 6 + 3 * count) return false;
+        if (found.precision != 8 || found.width == 0 || count == 0 || count > 4 || length != 6 + 3 * count)
+            return false;
         for (unsigned i = 0; i < count; ++i) {
             const unsigned sampling = content_.u8(at + 7 + 3 * i);
             JpegFrame::Component component{content_.u8(at + 6 + 3 * i), sampling >> 4, sampling & 15U,
@@ -185,8 +186,8 @@ constexpr std::string_view kAcSymbols[2] = {
     "\xD7\xD8\xD9\xDA\xE2\xE3\xE4\xE5\xE6\xE7\xE8\xE9\xEA\xF2\xF3\xF4\xF5\xF6\xF7\xF8\xF9\xFA"sv};
 // In zigzag order.
 constexpr std::uint8_t kQuantization[2][64] = {
-    {16, 11, 12, 14, 12, 10, 16, 14, 13, 14, 18, 17, 16, 19, 24, 40, 26, 24, 22, 22,  24, 49,
-     35, 37, 29, 40, 58, 51, 61, 60, 57, 51, 56, 55, 64, 72, 92, 78, 64, 68, 87, 69,  55, 56,
+    {16, 11,  12, 14, 12, 10, 16,  14,  13,  14, 18, 17,  16,  19,  24,  40,  26, 24,  22,  22, 24, 49,
+     35, 37,  29, 40, 58, 51, 61,  60,  57,  51, 56, 55,  64,  72,  92,  78,  64, 68,  87,  69, 55, 56,
      80, 109, 81, 87, 95, 98, 103, 104, 103, 62, 77, 113, 121, 112, 100, 120, 92, 101, 103, 99},
     {17, 18, 18, 24, 21, 24, 47, 26, 26, 47, 99, 66, 56, 66, 99, 99, 99, 99, 99, 99, 99, 99,
      99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99, 99,
@@ -219,11 +220,11 @@ std::size_t JpegFrame::mcus_down() const {
 
 bool JpegHeader::has_tables() const {
     if (!frame || !scan) return false;
-    const bool has_codes = std::all_of(scan->components.begin(), scan->components.end(), [&](const auto& component) {
-        return dc[component.dc] && ac[component.ac];
-    });
-    return has_codes && std::all_of(frame->components.begin(), frame->components.end(),
-                                    [&](const auto& component) { return quantization[component.quantization].has_value(); });
+    const bool has_codes = std::all_of(scan->components.begin(), scan->components.end(),
+                                       [&](const auto& component) { return dc[component.dc] && ac[component.ac]; });
+    return has_codes && std::all_of(frame->components.begin(), frame->components.end(), [&](const auto& component) {
+               return quantization[component.quantization].has_value();
+           });
 }
 
 JpegHeader read_jpeg_header(Reader& content) { return Walk(content).run(); }
@@ -235,8 +236,7 @@ void add_usual_huffman_tables(JpegHeader& header) {
             for (std::uint8_t s = 0; s < 12; ++s) symbols[s] = s;
             header.dc[i].emplace().define(kDcCounts[i], symbols);
         }
-        if (!header.ac[i])
-            header.ac[i].emplace().define(kAcCounts[i], {kAcSymbols[i].begin(), kAcSymbols[i].end()});
+        if (!header.ac[i]) header.ac[i].emplace().define(kAcCounts[i], {kAcSymbols[i].begin(), kAcSymbols[i].end()});
     }
 }
 

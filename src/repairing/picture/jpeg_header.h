@@ -1,4 +1,5 @@
-// What stands in front of a JPEG's picture data (ITU-T T.81, annex B), read so that damage to one segment costs no other.
+// What stands in front of a JPEG's picture data (ITU-T T.81, annex B), read so that damage to one segment costs no
+// other.
 #pragma once
 
 #include <array>
@@ -52,9 +53,9 @@ struct JpegHeader {
         std::uint8_t marker;
         std::uint64_t at, length;  // of what it holds, bytes of the content
     };
-    std::vector<Segment> foreign;            // to the picture: application data and comments, in order
-    std::vector<std::string> damage;         // what was found wrong on the way to the picture data
-    std::optional<Extent> thumbnail;         // a picture within the application data
+    std::vector<Segment> foreign;     // to the picture: application data and comments, in order
+    std::vector<std::string> damage;  // what was found wrong on the way to the picture data
+    std::optional<Extent> thumbnail;  // a picture within the application data
 
     bool has_tables() const;  // those that its scan and frame ask for
 };

@@ -6,10 +6,10 @@
 namespace dredger::repairing {
 namespace {
 
-constexpr std::size_t kLeastSense = 40;   // MCUs without a contradiction that show that decoding is in step
-constexpr float kLeastJump = 2;           // levels
-constexpr std::size_t kBeside = 4;        // MCUs on each side of a jump that show it
-constexpr std::size_t kLeastPlaced = 6;   // MCUs by whose borders a stretch can be placed
+constexpr std::size_t kLeastSense = 40;  // MCUs without a contradiction that show that decoding is in step
+constexpr float kLeastJump = 2;          // levels
+constexpr std::size_t kBeside = 4;       // MCUs on each side of a jump that show it
+constexpr std::size_t kLeastPlaced = 6;  // MCUs by whose borders a stretch can be placed
 
 float median_of(std::vector<float> values) {
     if (values.empty()) return 0;
@@ -18,8 +18,8 @@ float median_of(std::vector<float> values) {
     return *middle;
 }
 
-// By how much most of the steps are off, those in smooth places before all: a mean in which what lies far from it counts
-// for nothing (Tukey's biweight).
+// By how much most of the steps are off, those in smooth places before all: a mean in which what lies far from it
+// counts for nothing (Tukey's biweight).
 float middle_of(const std::vector<JpegPicture::Step>& steps) {
     if (steps.empty()) return 0;
     std::vector<float> values;
@@ -46,16 +46,19 @@ float middle_of(const std::vector<JpegPicture::Step>& steps) {
 
 // A part of the data that begins and ends where its MCUs are counted from.
 struct Stretch {
-    std::size_t from = 0, to = 0;      // bits
-    std::size_t first = 0, last = 0;   // MCUs: those from `first` to before `last`
-    bool start_is_known = true;        // the first one begins at `from`
-    bool end_is_known = true;          // the last one ends at `to`
+    std::size_t from = 0, to = 0;     // bits
+    std::size_t first = 0, last = 0;  // MCUs: those from `first` to before `last`
+    bool start_is_known = true;       // the first one begins at `from`
+    bool end_is_known = true;         // the last one ends at `to`
 };
 
 class Piecing {
   public:
     Piecing(const JpegHeader& header, const JpegScanData& data, const std::function<bool()>& should_stop)
-        : header_(header), data_(data), should_stop_(should_stop), decoder_(header, data.bytes),
+        : header_(header),
+          data_(data),
+          should_stop_(should_stop),
+          decoder_(header, data.bytes),
           result_{JpegPicture(header)} {}
 
     JpegMosaic run() {
@@ -89,7 +92,11 @@ class Piecing {
         for (std::size_t i = 0; i <= data_.marks.size() && index < intervals; ++i) {
             const bool is_last = i == data_.marks.size();
             const std::size_t to = is_last ? data_.bytes.size() : data_.marks[i].at;
-            Stretch stretch{from * 8, to * 8, index * interval, std::min(mcus, (index + 1) * interval), true,
+            Stretch stretch{from * 8,
+                            to * 8,
+                            index * interval,
+                            std::min(mcus, (index + 1) * interval),
+                            true,
                             !is_last || data_.has_end};
             const McuDecoder::Run run = decoder_.decode({stretch.from, 0}, stretch.to, stretch.last - stretch.first);
             const bool fits = !run.broke && run.mcus() == stretch.last - stretch.first;
@@ -124,8 +131,7 @@ class Piecing {
     // Whether the marker behind an interval that does not decode leads nowhere.
     bool is_accident(std::size_t mark) const {
         const std::size_t next = mark + 1 < data_.marks.size() ? data_.marks[mark + 1].at : data_.bytes.size();
-        const McuDecoder::Run run =
-            decoder_.decode({data_.marks[mark].at * 8, 0}, next * 8, header_.restart_interval);
+        const McuDecoder::Run run = decoder_.decode({data_.marks[mark].at * 8, 0}, next * 8, header_.restart_interval);
         return run.broke;
     }
 
@@ -164,8 +170,8 @@ class Piecing {
                 place.bit = run.mcus() > 0 ? run.starts.back() + 1 : place.bit + 1;
                 continue;
             }
-            const bool fits = is_exact ? !in_step || mcu + run.mcus() == stretch.last
-                                       : reached_end && !stretch.end_is_known;
+            const bool fits =
+                is_exact ? !in_step || mcu + run.mcus() == stretch.last : reached_end && !stretch.end_is_known;
             if (in_step) put(run, mcu, 0, run.mcus());
             if (fits) return;
             ++result_.damaged_places;
@@ -255,21 +261,22 @@ class Piecing {
                 steps.insert(steps.end(), here.begin(), here.end());
             }
             if (steps.empty())
-                if (const JpegPicture::Fit fit = picture.fit_left(mcu, c); fit.pixels > 0) steps.push_back({fit.offset, 0});
+                if (const JpegPicture::Fit fit = picture.fit_left(mcu, c); fit.pixels > 0)
+                    steps.push_back({fit.offset, 0});
             raise(mcu, count, c, -step_over(mcu, count, c, middle_of(steps)));
             keep_in_range(mcu, count, c);
         }
     }
 
-    // By how much the brightness of what follows is off: what its upper border tells `direct`ly, and across a wide gap as
-    // much what carrying on tells.
+    // By how much the brightness of what follows is off: what its upper border tells `direct`ly, and across a wide gap
+    // as much what carrying on tells.
     float step_over(std::size_t mcu, std::size_t count, std::size_t c, float direct) const {
         const std::optional<float> carried = step_across_gap(mcu, count, c);
         return carried ? (direct + *carried) / 2 : direct;
     }
 
-    // Where whole rows are missing above, no pixels meet: by how much the brightness steps there, when what it does row by
-    // row above and below is carried on to the middle of the gap. None where there is no such gap.
+    // Where whole rows are missing above, no pixels meet: by how much the brightness steps there, when what it does row
+    // by row above and below is carried on to the middle of the gap. None where there is no such gap.
     std::optional<float> step_across_gap(std::size_t mcu, std::size_t count, std::size_t c) const {
         constexpr std::size_t kRows = 6;
         constexpr std::size_t kWideGap = 3;  // rows of MCUs
@@ -283,7 +290,8 @@ class Piecing {
             return true;
         };
         while (last > 0 && !is_whole(last - 1)) --last;
-        if (last == 0 || mcu - last * across < kWideGap * across || mcu + count < (first + 2) * across) return std::nullopt;
+        if (last == 0 || mcu - last * across < kWideGap * across || mcu + count < (first + 2) * across)
+            return std::nullopt;
         --last;
         // Means of rows, and the line through them (x counts rows from the top).
         const auto line_at = [&](std::size_t from, std::size_t to, double x) {
@@ -322,8 +330,8 @@ class Piecing {
         if (highest > 127 + kBeyond) raise(mcu, count, c, 127 - highest);
     }
 
-    // A flipped bit can change the brightness of all that follows, and still all of it decodes. It shows as a step of one
-    // height along the length of a row, which begins in the middle of one and goes on in the next.
+    // A flipped bit can change the brightness of all that follows, and still all of it decodes. It shows as a step of
+    // one height along the length of a row, which begins in the middle of one and goes on in the next.
     void take_out_jumps(std::size_t component) {
         JpegPicture& picture = result_.picture;
         const std::size_t across = picture.mcus_across();
@@ -357,7 +365,8 @@ class Piecing {
                 continue;
             ++result_.jumps;
             const std::size_t interval = header_.restart_interval;
-            const std::size_t end = interval == 0 ? picture.mcus() : std::min(picture.mcus(), (mcu / interval + 1) * interval);
+            const std::size_t end =
+                interval == 0 ? picture.mcus() : std::min(picture.mcus(), (mcu / interval + 1) * interval);
             raise(mcu, end - mcu, component, -jump);
             for (std::size_t i = mcu; i < std::min(mcu + across, end); ++i) offsets[i] -= jump;
             mcu += across / 2;
@@ -377,7 +386,9 @@ class Piecing {
     }
 
     // Up to what misfit an MCU may belong where it is, by those of others.
-    static float usual_of(const std::vector<float>& costs) { return std::clamp(2.5F * median_of(costs) + 8, 12.F, 48.F); }
+    static float usual_of(const std::vector<float>& costs) {
+        return std::clamp(2.5F * median_of(costs) + 8, 12.F, 48.F);
+    }
 
     // By so many levels, in whole steps of the quantisation.
     void raise(std::size_t mcu, std::size_t count, std::size_t component, float levels) {

@@ -5,10 +5,10 @@
 
 namespace dredger::repairing {
 
-const std::array<std::uint8_t, 64> kZigzag = {
-    0,  1,  8,  16, 9,  2,  3,  10, 17, 24, 32, 25, 18, 11, 4,  5,  12, 19, 26, 33, 40, 48,
-    41, 34, 27, 20, 13, 6,  7,  14, 21, 28, 35, 42, 49, 56, 57, 50, 43, 36, 29, 22, 15, 23,
-    30, 37, 44, 51, 58, 59, 52, 45, 38, 31, 39, 46, 53, 60, 61, 54, 47, 55, 62, 63};
+const std::array<std::uint8_t, 64> kZigzag = {0,  1,  8,  16, 9,  2,  3,  10, 17, 24, 32, 25, 18, 11, 4,  5,
+                                              12, 19, 26, 33, 40, 48, 41, 34, 27, 20, 13, 6,  7,  14, 21, 28,
+                                              35, 42, 49, 56, 57, 50, 43, 36, 29, 22, 15, 23, 30, 37, 44, 51,
+                                              58, 59, 52, 45, 38, 31, 39, 46, 53, 60, 61, 54, 47, 55, 62, 63};
 
 namespace {
 
@@ -18,9 +18,8 @@ const std::array<std::array<float, 8>, 8>& waves() {
         std::array<std::array<float, 8>, 8> made{};
         for (std::size_t x = 0; x < 8; ++x)
             for (std::size_t u = 0; u < 8; ++u)
-                made[x][u] = static_cast<float>(
-                    (u == 0 ? std::sqrt(0.125) : 0.5) *
-                    std::cos(static_cast<double>((2 * x + 1) * u) * std::numbers::pi / 16));
+                made[x][u] = static_cast<float>((u == 0 ? std::sqrt(0.125) : 0.5) *
+                                                std::cos(static_cast<double>((2 * x + 1) * u) * std::numbers::pi / 16));
         return made;
     }();
     return table;
@@ -173,8 +172,8 @@ std::vector<JpegPicture::Step> JpegPicture::steps_from_above(std::size_t mcu, st
         for (std::size_t i = 0; i < top.size(); ++i) {
             const float here = top[i] - second[i];
             const float there = before[i] - bottom[i];
-            steps.push_back({top[i] - bottom[i] + (is_neighbour ? (here + there) / 2 : 0),
-                             std::abs(here) + std::abs(there)});
+            steps.push_back(
+                {top[i] - bottom[i] + (is_neighbour ? (here + there) / 2 : 0), std::abs(here) + std::abs(there)});
         }
     }
     return steps;
@@ -185,7 +184,8 @@ std::size_t JpegPicture::known_rows(unsigned height) const {
     for (std::size_t first = 0; first < is_known_.size(); first += mcus_across_) {
         const std::size_t top = first / mcus_across_ * mcu_height_;
         if (std::all_of(is_known_.begin() + static_cast<std::ptrdiff_t>(first),
-                        is_known_.begin() + static_cast<std::ptrdiff_t>(first + mcus_across_), [](bool k) { return k; }))
+                        is_known_.begin() + static_cast<std::ptrdiff_t>(first + mcus_across_),
+                        [](bool k) { return k; }))
             rows += std::min<std::size_t>(mcu_height_, height - std::min<std::size_t>(top, height));
     }
     return rows;

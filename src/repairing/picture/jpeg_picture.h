@@ -1,5 +1,5 @@
-// A picture as JPEG keeps it: the quantised coefficients of its blocks, which of them are known, and what the borders of
-// blocks look like.
+// A picture as JPEG keeps it: the quantised coefficients of its blocks, which of them are known, and what the borders
+// of blocks look like.
 #pragma once
 
 #include <array>
@@ -17,9 +17,9 @@ class JpegPicture {
     explicit JpegPicture(const JpegHeader& header);
 
     struct Component {
-        unsigned across = 1, down = 1;             // blocks in an MCU
+        unsigned across = 1, down = 1;                   // blocks in an MCU
         std::size_t blocks_across = 0, blocks_down = 0;  // in whole MCUs
-        std::array<float, 64> step{};              // quantisation, in natural order
+        std::array<float, 64> step{};                    // quantisation, in natural order
         std::vector<JpegBlock> blocks;
     };
     std::size_t mcus_across() const { return mcus_across_; }
@@ -39,8 +39,8 @@ class JpegPicture {
     // How far a border of an MCU is from that of the known one above it, or left of it, in the mean of its pixels
     // (levels); 0 where there is none. The signed one tells what all of its pixels are off by.
     struct Fit {
-        float apart = 0;    // mean of the differences without their sign
-        float offset = 0;   // mean of the differences: this less that
+        float apart = 0;   // mean of the differences without their sign
+        float offset = 0;  // mean of the differences: this less that
         std::size_t pixels = 0;
     };
     Fit fit_above(std::size_t mcu, std::size_t component) const;

@@ -7,7 +7,7 @@
 namespace dredger::repairing {
 namespace {
 
-constexpr std::size_t kLeastZeros = 48;         // bytes: no picture's codes are zeros for so long
+constexpr std::size_t kLeastZeros = 48;          // bytes: no picture's codes are zeros for so long
 constexpr std::uint64_t kMostBehind = 64 << 10;  // bytes that may follow the end of a picture
 constexpr std::size_t kTail = 7;                 // bits that fill the last byte
 
@@ -20,11 +20,12 @@ void add_damage(std::vector<Extent>& damage, std::size_t from, std::size_t to) {
 
 // With tables of their own, blocks that are all the same can come as zeros.
 bool zeros_are_codes(const JpegHeader& header) {
-    return std::all_of(header.scan->components.begin(), header.scan->components.end(), [&](const JpegScan::Component& one) {
-        const auto dc = header.dc[one.dc]->decode(0);
-        const auto ac = header.ac[one.ac]->decode(0);
-        return dc.bits != 0 && dc.symbol == 0 && ac.bits != 0 && ac.symbol == 0;
-    });
+    return std::all_of(header.scan->components.begin(), header.scan->components.end(),
+                       [&](const JpegScan::Component& one) {
+                           const auto dc = header.dc[one.dc]->decode(0);
+                           const auto ac = header.ac[one.ac]->decode(0);
+                           return dc.bits != 0 && dc.symbol == 0 && ac.bits != 0 && ac.symbol == 0;
+                       });
 }
 
 }  // namespace
@@ -61,8 +62,8 @@ JpegScanData read_scan_data(Reader& content, const JpegHeader& header, std::span
                     continue;
                 }
                 const std::uint64_t behind = content.size() - place - 1;
-                if (byte == 0xD9 && (behind <= kMostBehind || behind <= (place - at) / 8 ||
-                                     content.has(place + 1, "\xFF\xD8"))) {
+                if (byte == 0xD9 &&
+                    (behind <= kMostBehind || behind <= (place - at) / 8 || content.has(place + 1, "\xFF\xD8"))) {
                     data.has_end = true;
                     data.damage = std::move(foreign);
                     return data;
@@ -94,9 +95,8 @@ McuDecoder::McuDecoder(const JpegHeader& header, std::span<const std::uint8_t> b
         const auto& quantization = *header.quantization[component.quantization];
         for (std::size_t k = 0; k < 64; ++k) most_[c][k] = 2048 / quantization[k] + 2;
         most_dc_[c] = 2200 / quantization[0] + 2;
-        const auto tables =
-            std::find_if(header.scan->components.begin(), header.scan->components.end(),
-                         [&](const JpegScan::Component& one) { return one.id == component.id; });
+        const auto tables = std::find_if(header.scan->components.begin(), header.scan->components.end(),
+                                         [&](const JpegScan::Component& one) { return one.id == component.id; });
         if (tables == header.scan->components.end()) continue;
         const unsigned blocks = is_single ? 1 : component.across * component.down;
         sequence_.insert(sequence_.end(), blocks, Block{c, &*header.dc[tables->dc], &*header.ac[tables->ac]});

@@ -1,5 +1,5 @@
-// The entropy-coded data of a sequential JPEG (ITU-T T.81, annex F), decoded from any bit of it, so that decoding can go
-// on behind damage.
+// The entropy-coded data of a sequential JPEG (ITU-T T.81, annex F), decoded from any bit of it, so that decoding can
+// go on behind damage.
 #pragma once
 
 #include <span>
@@ -17,8 +17,9 @@ struct JpegScanData {
         unsigned number;  // of a restart marker, 0 to 7
     };
     std::vector<Mark> marks;
-    std::vector<Extent> damage;  // ranges of `bytes` that can't be picture data: holes, zeros, markers that don't belong
-    bool has_end = false;        // the marker of the end stands behind it
+    std::vector<Extent>
+        damage;            // ranges of `bytes` that can't be picture data: holes, zeros, markers that don't belong
+    bool has_end = false;  // the marker of the end stands behind it
 };
 
 // `holes`: of the content. Of the header its code tables are asked, which it has.
@@ -43,8 +44,8 @@ class McuDecoder {
         bool broke = false;               // what follows makes no sense; else `most` was reached, or the end
         std::size_t mcus() const { return starts.size(); }
     };
-    // At most `most` MCUs from `place` on, up to bit `end`. Blocks in front of the first whole MCU are left out. Where it
-    // may not be `in_step` from the start, what the first MCUs came to contradicts nothing.
+    // At most `most` MCUs from `place` on, up to bit `end`. Blocks in front of the first whole MCU are left out. Where
+    // it may not be `in_step` from the start, what the first MCUs came to contradicts nothing.
     Run decode(Place place, std::size_t end, std::size_t most, bool in_step = true) const;
     static constexpr std::size_t kOutOfStep = 8;  // MCUs after which decoding is in step again, in most cases
 

@@ -82,10 +82,10 @@ void write_blocks(Written& to, const JpegHeader& header, const JpegPicture& pict
     jvirt_barray_ptr arrays[MAX_COMPONENTS] = {};
     const auto components = picture.components();
     for (std::size_t c = 0; c < components.size(); ++c)
-        arrays[c] = (*info.mem->request_virt_barray)(
-            reinterpret_cast<j_common_ptr>(&info), JPOOL_IMAGE, TRUE,
-            static_cast<JDIMENSION>(components[c].blocks_across), static_cast<JDIMENSION>(components[c].blocks_down),
-            components[c].down);
+        arrays[c] =
+            (*info.mem->request_virt_barray)(reinterpret_cast<j_common_ptr>(&info), JPOOL_IMAGE, TRUE,
+                                             static_cast<JDIMENSION>(components[c].blocks_across),
+                                             static_cast<JDIMENSION>(components[c].blocks_down), components[c].down);
     jpeg_write_coefficients(&info, arrays);
     write_segments(info, segments);
     const std::size_t across = picture.mcus_across();

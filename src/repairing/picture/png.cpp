@@ -1,5 +1,5 @@
-// PNG (W3C Portable Network Graphics, third edition): chunks get right checksums, a lost header is found by trial, and the
-// rows that can be unpacked are kept; what is not known is grey.
+// PNG (W3C Portable Network Graphics, third edition): chunks get right checksums, a lost header is found by trial, and
+// the rows that can be unpacked are kept; what is not known is grey.
 #include <algorithm>
 #include <boost/endian/conversion.hpp>
 #include <fmt/format.h>
@@ -26,7 +26,9 @@ struct Header {
     bool is_interlaced = false;
 
     unsigned samples() const { return kind == 2 ? 3 : kind == 4 ? 2 : kind == 6 ? 4 : 1; }
-    std::uint64_t row() const { return 1 + (std::uint64_t{width} * samples() * depth + 7) / 8; }  // bytes, with its filter
+    std::uint64_t row() const {
+        return 1 + (std::uint64_t{width} * samples() * depth + 7) / 8;
+    }  // bytes, with its filter
     // Of the passes of an interlaced picture together (8.2, Adam7).
     std::uint64_t bytes_of_passes() const {
         constexpr unsigned kFirstColumn[] = {0, 4, 0, 2, 0, 1, 0}, kFirstRow[] = {0, 0, 4, 0, 2, 0, 1};
@@ -44,8 +46,8 @@ struct Header {
         const bool has_depth = kind == 0   ? depth == 1 || depth == 2 || depth == 4 || depth == 8 || depth == 16
                                : kind == 3 ? depth == 1 || depth == 2 || depth == 4 || depth == 8
                                            : depth == 8 || depth == 16;
-        return width > 0 && height > 0 && has_depth && (kind == 0 || kind == 2 || kind == 3 || kind == 4 || kind == 6) &&
-               row() * height <= kLargestPicture;
+        return width > 0 && height > 0 && has_depth &&
+               (kind == 0 || kind == 2 || kind == 3 || kind == 4 || kind == 6) && row() * height <= kLargestPicture;
     }
     std::string bytes() const {
         std::string text(13, '\0');
@@ -64,7 +66,8 @@ std::string u32(std::uint32_t value) {
 }
 std::string chunk(std::string_view name, const std::string& holds) {
     const std::string inside = fmt::format("{}{}", name, holds);
-    return fmt::format("{}{}{}", u32(static_cast<std::uint32_t>(holds.size())), inside, u32(crc32(std::as_bytes(std::span(inside)))));
+    return fmt::format("{}{}{}", u32(static_cast<std::uint32_t>(holds.size())), inside,
+                       u32(crc32(std::as_bytes(std::span(inside)))));
 }
 
 class PngMending {
@@ -94,7 +97,8 @@ class PngMending {
   private:
     // Chunks that stand, one behind the other; behind damage the next one that can be found.
     void read() {
-        constexpr std::string_view kKept[] = {"PLTE", "tRNS", "gAMA", "cHRM", "sRGB", "iCCP", "pHYs", "tEXt", "iTXt", "zTXt", "eXIf", "tIME", "bKGD", "sBIT"};
+        constexpr std::string_view kKept[] = {"PLTE", "tRNS", "gAMA", "cHRM", "sRGB", "iCCP", "pHYs",
+                                              "tEXt", "iTXt", "zTXt", "eXIf", "tIME", "bKGD", "sBIT"};
         std::uint64_t at = content_.has(0, kMark) ? 8 : 0;
         while (content_.holds(at, 12) && !content_.budget().is_spent()) {
             const std::uint64_t length = content_.u32be(at);
@@ -108,11 +112,12 @@ class PngMending {
             const bool is_there = content_.holds(at, 12 + length);
             const std::uint64_t inside = is_there ? length : content_.size() - at - 8;
             if (name == "IHDR" && length == 13) {
-                Header header{content_.u32be(at + 8), content_.u32be(at + 12), content_.u8(at + 16), content_.u8(at + 17),
-                              content_.u8(at + 20) == 1};
+                Header header{content_.u32be(at + 8), content_.u32be(at + 12), content_.u8(at + 16),
+                              content_.u8(at + 17), content_.u8(at + 20) == 1};
                 if (header.is_sane()) header_ = header;
             } else if (name == "IDAT") {
-                // One that does not end where another chunk begins is longer than it says, or damaged: up to the next one.
+                // One that does not end where another chunk begins is longer than it says, or damaged: up to the next
+                // one.
                 pixels_.push_back({at + 8, inside});
             } else if (name != "IEND" && length < (1 << 20)) {
                 kept_ += chunk(name, content_.text(at + 8, static_cast<std::size_t>(length)));
@@ -156,8 +161,8 @@ class PngMending {
         is_complete_ = state == StreamDecoder::State::ended;
     }
 
-    // How much the first rows differ from each other, byte by byte, when their filters are undone (9.2) as for pixels of so
-    // many bytes: with another number nonsense comes out.
+    // How much the first rows differ from each other, byte by byte, when their filters are undone (9.2) as for pixels
+    // of so many bytes: with another number nonsense comes out.
     double roughness_of(std::uint64_t row, std::uint64_t pixel) const {
         constexpr std::uint64_t kRows = 64;
         std::vector<int> before(static_cast<std::size_t>(row - 1));
@@ -171,10 +176,15 @@ class PngMending {
                 const int above = before[x];
                 const int corner = x >= pixel ? before[x - static_cast<std::size_t>(pixel)] : 0;
                 const int guess = left + above - corner;
-                const int far_left = std::abs(guess - left), far_above = std::abs(guess - above), far_corner = std::abs(guess - corner);
-                const int paeth = far_left <= far_above && far_left <= far_corner ? left : far_above <= far_corner ? above : corner;
+                const int far_left = std::abs(guess - left), far_above = std::abs(guess - above),
+                          far_corner = std::abs(guess - corner);
+                const int paeth = far_left <= far_above && far_left <= far_corner ? left
+                                  : far_above <= far_corner                       ? above
+                                                                                  : corner;
                 const int predicted[] = {0, left, above, (left + above) / 2, paeth};
-                now[x] = (static_cast<unsigned char>(packed[x + 1]) + predicted[static_cast<unsigned char>(packed[0])]) & 255;
+                now[x] =
+                    (static_cast<unsigned char>(packed[x + 1]) + predicted[static_cast<unsigned char>(packed[0])]) &
+                    255;
                 if (y > 0) sum += std::min(std::abs(now[x] - above), 256 - std::abs(now[x] - above));
             }
             std::swap(before, now);
@@ -190,12 +200,14 @@ class PngMending {
             double roughness = 0;
         };
         std::optional<Guess> best;
-        constexpr std::pair<unsigned, unsigned> kUsual[] = {{2, 8}, {6, 8}, {0, 8}, {3, 8}, {4, 8}, {2, 16}, {6, 16}, {0, 16}};
+        constexpr std::pair<unsigned, unsigned> kUsual[] = {{2, 8}, {6, 8},  {0, 8},  {3, 8},
+                                                            {4, 8}, {2, 16}, {6, 16}, {0, 16}};
         const bool has_palette = kept_.find("PLTE") != std::string::npos;
         for (std::uint64_t row = 9; row <= rows_.size() / 4; ++row) {
             if (rows_.size() % row != 0) continue;
             bool fits = true;
-            for (std::uint64_t at = 0; at < rows_.size() && fits; at += row) fits = static_cast<unsigned char>(rows_[at]) <= 4;
+            for (std::uint64_t at = 0; at < rows_.size() && fits; at += row)
+                fits = static_cast<unsigned char>(rows_[at]) <= 4;
             if (!fits) continue;
             const std::uint64_t count = rows_.size() / row;
             for (const auto& [kind, depth] : kUsual) {
@@ -218,7 +230,8 @@ class PngMending {
         const std::uint64_t row = header_->row();
         const std::uint64_t all = header_->is_interlaced ? rows_.size() : row * header_->height;
         done_.of = header_->height;
-        done_.kept = header_->is_interlaced ? (is_complete_ ? done_.of : 0) : std::min<std::uint64_t>(rows_.size() / row, done_.of);
+        done_.kept = header_->is_interlaced ? (is_complete_ ? done_.of : 0)
+                                            : std::min<std::uint64_t>(rows_.size() / row, done_.of);
         if (rows_.empty()) {
             done_.what.emplace_back("none of its picture data can be unpacked");
             return std::move(done_);
@@ -227,7 +240,8 @@ class PngMending {
             done_.what.emplace_back("it came in passes, the last of which are lost: what stands of it is coarse");
             rows_.resize(static_cast<std::size_t>(header_->bytes_of_passes()), '\0');
         }
-        if (!header_->is_interlaced) rows_.resize(static_cast<std::size_t>(std::min<std::uint64_t>(done_.kept * row, rows_.size())));
+        if (!header_->is_interlaced)
+            rows_.resize(static_cast<std::size_t>(std::min<std::uint64_t>(done_.kept * row, rows_.size())));
         while (rows_.size() < all) {
             rows_.push_back('\0');
             rows_.append(static_cast<std::size_t>(row - 1), header_->kind == 3 ? '\0' : kGrey);
@@ -245,7 +259,8 @@ class PngMending {
         output.add(chunk("IDAT", packed));
         output.add(chunk("IEND", ""));
         const bool all_known = done_.kept == done_.of;
-        if (!all_known && !header_->is_interlaced) done_.what.push_back(fmt::format("{} rows at the end are lost and grey", done_.of - done_.kept));
+        if (!all_known && !header_->is_interlaced)
+            done_.what.push_back(fmt::format("{} rows at the end are lost and grey", done_.of - done_.kept));
         if (!is_complete_ && all_known) done_.what.emplace_back("the checksum of its picture data is missing");
         if (!has_end_) done_.what.emplace_back("its end is missing");
         if (done_.what.empty()) done_.what.emplace_back("its chunks and their checksums were made anew");
@@ -268,19 +283,18 @@ class PngMending {
 }  // namespace
 
 const Mender& png_mender() {
-    static const Mender mender = {
-        "PNG",
-        {"png"},
-        "header, checksums, end",
-        [](const Damaged& file) {
-            Budget budget;
-            Reader content(*file.content, budget);
-            unsigned bits = extension_of(file.name) == "png" ? 1 : 0;
-            for (const std::string_view name : {"IHDR"sv, "IDAT"sv, "IEND"sv})
-                if (content.find(name, 0, content.size())) bits += 20;
-            return bits;
-        },
-        [](const Damaged& file, Workbench& bench) { return PngMending(file, bench).run(); }};
+    static const Mender mender = {"PNG",
+                                  {"png"},
+                                  "header, checksums, end",
+                                  [](const Damaged& file) {
+                                      Budget budget;
+                                      Reader content(*file.content, budget);
+                                      unsigned bits = extension_of(file.name) == "png" ? 1 : 0;
+                                      for (const std::string_view name : {"IHDR"sv, "IDAT"sv, "IEND"sv})
+                                          if (content.find(name, 0, content.size())) bits += 20;
+                                      return bits;
+                                  },
+                                  [](const Damaged& file, Workbench& bench) { return PngMending(file, bench).run(); }};
     return mender;
 }
 

@@ -26,7 +26,8 @@ std::vector<std::uint64_t> tender_places(const std::vector<std::byte>& image, st
 
 void damage(const std::string& fixture, unsigned copies) {
     const auto truth = test::truth_of(fixture);
-    test::scan_damaged_copies(fixture, copies, tender_places(test::unpacked(fixture), truth["volumes"][0]["offset"]));
+    test::scan_damaged_copies(fixture, test::affordable(copies),
+                              tender_places(test::unpacked(fixture), truth["volumes"][0]["offset"]));
 }
 
 TEST(FatDamage, SixThousandFloppies) { damage("fat12-floppy", 6000); }

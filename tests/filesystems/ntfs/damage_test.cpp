@@ -38,7 +38,7 @@ std::vector<std::uint64_t> tender_places(const std::vector<std::byte>& image) {
 }
 
 void damage(const std::string& fixture, unsigned copies) {
-    test::scan_damaged_copies(fixture, copies, tender_places(test::unpacked(fixture)));
+    test::scan_damaged_copies(fixture, test::affordable(copies), tender_places(test::unpacked(fixture)));
 }
 
 TEST(NtfsDamage, FiveThousandOfSmallClusters) { damage("ntfs-small", 5000); }

@@ -15,9 +15,9 @@ constexpr std::uint64_t kLargestBox = 1 << 20;  // of those that are kept whole,
 
 bool is_name(std::string_view name) {
     return name.size() == 4 && std::all_of(name.begin(), name.end(), [](char c) {
-        return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == ' ' || c == '-' ||
-               c == '_' || static_cast<unsigned char>(c) == 0xA9;
-    });
+               return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == ' ' ||
+                      c == '-' || c == '_' || static_cast<unsigned char>(c) == 0xA9;
+           });
 }
 
 template <class Visit>
@@ -81,7 +81,8 @@ class TrackReader {
         const std::uint32_t channels = content_.u16be(entry + 24);
         const std::uint32_t bits = track_.codec == "ulaw" || track_.codec == "alaw" ? 8 : content_.u16be(entry + 26);
         track_.frame_size = content_.u16be(entry + 16) == 2 ? content_.u32be(entry + 56) : channels * bits / 8;
-        if (content_.u16be(entry + 16) == 1 && content_.u32be(entry + 44) != 0) track_.frame_size = content_.u32be(entry + 44);
+        if (content_.u16be(entry + 16) == 1 && content_.u32be(entry + 44) != 0)
+            track_.frame_size = content_.u32be(entry + 44);
         if (track_.frame_size > 256) track_.frame_size = 0;
     }
 
@@ -106,8 +107,10 @@ class TrackReader {
         std::uint64_t run = 0;
         for (std::uint64_t chunk = 0; chunk < chunk_count && sample < count && !content_.budget().is_spent(); ++chunk) {
             while (run + 1 < runs && content_.u32be(map->start + 8 + 12 * (run + 1)) <= chunk + 1) ++run;
-            const std::uint64_t in_chunk = std::min<std::uint64_t>(content_.u32be(map->start + 12 + 12 * run), count - sample);
-            std::uint64_t at = near ? content_.u32be(chunks.start + 8 + 4 * chunk) : content_.u64be(chunks.start + 8 + 8 * chunk);
+            const std::uint64_t in_chunk =
+                std::min<std::uint64_t>(content_.u32be(map->start + 12 + 12 * run), count - sample);
+            std::uint64_t at =
+                near ? content_.u32be(chunks.start + 8 + 4 * chunk) : content_.u64be(chunks.start + 8 + 8 * chunk);
             if (track_.frame_size > 0) {
                 track_.samples.push_back({at, in_chunk * track_.frame_size, static_cast<std::uint32_t>(in_chunk)});
                 sample += in_chunk;
@@ -122,10 +125,12 @@ class TrackReader {
         if (track_.frame_size > 0) return !content_.budget().is_spent();
         const bool has_times = each_run(*times, [&](FilmSample& one, std::uint32_t value) { one.duration = value; });
         if (const auto shifts = child(content_, table, "ctts"))
-            each_run(*shifts, [&](FilmSample& one, std::uint32_t value) { one.shift = static_cast<std::int32_t>(value); });
+            each_run(*shifts,
+                     [&](FilmSample& one, std::uint32_t value) { one.shift = static_cast<std::int32_t>(value); });
         if (const auto sync = child(content_, table, "stss"); sync && !sync->is_cut) {
             for (FilmSample& one : track_.samples) one.is_sync = false;
-            const std::uint64_t marked = std::min<std::uint64_t>(content_.u32be(sync->start + 4), (sync->end - sync->start) / 4);
+            const std::uint64_t marked =
+                std::min<std::uint64_t>(content_.u32be(sync->start + 4), (sync->end - sync->start) / 4);
             for (std::uint64_t i = 0; i < marked && !content_.budget().is_spent(); ++i)
                 if (const std::uint64_t number = content_.u32be(sync->start + 8 + 4 * i);
                     number >= 1 && number <= track_.samples.size())
@@ -143,7 +148,8 @@ class TrackReader {
         for (std::uint64_t i = 0; i < runs && sample < track_.samples.size() && !content_.budget().is_spent(); ++i) {
             const std::uint64_t count = content_.u32be(table.start + 8 + 8 * i);
             const std::uint32_t value = content_.u32be(table.start + 12 + 8 * i);
-            for (std::uint64_t n = 0; n < count && sample < track_.samples.size(); ++n) set(track_.samples[sample++], value);
+            for (std::uint64_t n = 0; n < count && sample < track_.samples.size(); ++n)
+                set(track_.samples[sample++], value);
         }
         return sample == track_.samples.size();
     }
@@ -218,7 +224,8 @@ class FragmentReader {
         }
         std::uint32_t first_flags = usual.flags;
         if ((flags & 0x4U) != 0) first_flags = content_.u32be(at), at += 4;
-        const unsigned each = 4 * (((flags >> 8) & 1U) + ((flags >> 9) & 1U) + ((flags >> 10) & 1U) + ((flags >> 11) & 1U));
+        const unsigned each =
+            4 * (((flags >> 8) & 1U) + ((flags >> 9) & 1U) + ((flags >> 10) & 1U) + ((flags >> 11) & 1U));
         if (count > kMostSamples || at + count * each > run.end) return;
         for (std::uint64_t i = 0; i < count && !content_.budget().is_spent(); ++i) {
             FilmSample sample{place, usual.size, usual.duration};
@@ -276,17 +283,21 @@ class TrackWriter {
     std::string run() const {
         std::string holds = header();
         if (first_shown_ > 0)
-            holds += Boxes::box("edts", Boxes::full("elst", 0, Boxes::u32(1) + Boxes::u32(duration_in_film()) +
-                                                                   Boxes::u32(static_cast<std::uint32_t>(first_shown_)) +
-                                                                   Boxes::u32(0x10000)));
+            holds += Boxes::box(
+                "edts", Boxes::full("elst", 0,
+                                    Boxes::u32(1) + Boxes::u32(duration_in_film()) +
+                                        Boxes::u32(static_cast<std::uint32_t>(first_shown_)) + Boxes::u32(0x10000)));
         const std::string media =
-            Boxes::full("mdhd", 0, Boxes::u32(0) + Boxes::u32(0) + Boxes::u32(track_.timescale) + Boxes::u32(duration_) +
-                                       Boxes::u16(0x55C4) + Boxes::u16(0)) +
+            Boxes::full("mdhd", 0,
+                        Boxes::u32(0) + Boxes::u32(0) + Boxes::u32(track_.timescale) + Boxes::u32(duration_) +
+                            Boxes::u16(0x55C4) + Boxes::u16(0)) +
             (track_.handler_box.empty()
                  ? Boxes::full("hdlr", 0, Boxes::u32(0) + track_.handler + std::string(12, '\0') + "\0"s)
                  : track_.handler_box) +
-            Boxes::box("minf", media_header() + Boxes::box("dinf", Boxes::full("dref", 0, Boxes::u32(1) + Boxes::full("url ", 1, ""))) +
-                                   Boxes::box("stbl", table()));
+            Boxes::box("minf",
+                       media_header() +
+                           Boxes::box("dinf", Boxes::full("dref", 0, Boxes::u32(1) + Boxes::full("url ", 1, ""))) +
+                           Boxes::box("stbl", table()));
         return Boxes::box("trak", holds + Boxes::box("mdia", media));
     }
 
@@ -297,10 +308,11 @@ class TrackWriter {
             header.replace(20, 4, Boxes::u32(number_));
             return header.replace(28, 4, Boxes::u32(duration_in_film()));
         }
-        return Boxes::full("tkhd", 3, Boxes::u32(0) + Boxes::u32(0) + Boxes::u32(number_) + Boxes::u32(0) +
-                                          Boxes::u32(duration_in_film()) + std::string(8, '\0') + Boxes::u16(0) +
-                                          Boxes::u16(0) + Boxes::u16(track_.is_sound() ? 0x100 : 0) + Boxes::u16(0) +
-                                          kUnity + Boxes::u32(0) + Boxes::u32(0));
+        return Boxes::full("tkhd", 3,
+                           Boxes::u32(0) + Boxes::u32(0) + Boxes::u32(number_) + Boxes::u32(0) +
+                               Boxes::u32(duration_in_film()) + std::string(8, '\0') + Boxes::u16(0) + Boxes::u16(0) +
+                               Boxes::u16(track_.is_sound() ? 0x100 : 0) + Boxes::u16(0) + kUnity + Boxes::u32(0) +
+                               Boxes::u32(0));
     }
 
     std::string media_header() const {
@@ -341,8 +353,7 @@ class TrackWriter {
     }
 
     std::string sizes(bool is_plain) const {
-        if (is_plain)
-            return Boxes::full("stsz", 0, Boxes::u32(track_.frame_size) + Boxes::u32(duration_));
+        if (is_plain) return Boxes::full("stsz", 0, Boxes::u32(track_.frame_size) + Boxes::u32(duration_));
         std::string entries;
         for (const FilmSample& sample : track_.samples) entries += Boxes::u32(sample.size);
         return Boxes::full("stsz", 0, Boxes::u32(0) + Boxes::u32(track_.samples.size()) + entries);
@@ -357,9 +368,11 @@ class TrackWriter {
         std::uint64_t last = 0;
         for (std::size_t i = 0; i < track_.samples.size();) {
             std::size_t end = i + 1;
-            while (!is_plain && end < track_.samples.size() && track_.samples[end].at == track_.samples[end - 1].end()) ++end;
+            while (!is_plain && end < track_.samples.size() && track_.samples[end].at == track_.samples[end - 1].end())
+                ++end;
             const std::uint64_t in_chunk = is_plain ? track_.samples[i].duration : end - i;
-            places += Boxes::number(static_cast<std::uint64_t>(static_cast<std::int64_t>(track_.samples[i].at) + data_shift_));
+            places += Boxes::number(
+                static_cast<std::uint64_t>(static_cast<std::int64_t>(track_.samples[i].at) + data_shift_));
             ++count;
             if (in_chunk != last) {
                 map += Boxes::u32(count) + Boxes::u32(in_chunk) + Boxes::u32(1);
@@ -447,10 +460,10 @@ std::string index_of(const Film& film, std::int64_t data_shift) {
         duration = std::max(duration, writer.duration_in_film());
         tracks += writer.run();
     }
-    const std::string header =
-        Boxes::full("mvhd", 0, Boxes::u32(0) + Boxes::u32(0) + Boxes::u32(film.timescale) + Boxes::u32(duration) +
-                                   Boxes::u32(0x10000) + Boxes::u16(0x100) + std::string(10, '\0') + kUnity +
-                                   std::string(24, '\0') + Boxes::u32(number + 1));
+    const std::string header = Boxes::full(
+        "mvhd", 0,
+        Boxes::u32(0) + Boxes::u32(0) + Boxes::u32(film.timescale) + Boxes::u32(duration) + Boxes::u32(0x10000) +
+            Boxes::u16(0x100) + std::string(10, '\0') + kUnity + std::string(24, '\0') + Boxes::u32(number + 1));
     return Boxes::box("moov", header + tracks);
 }
 

@@ -1,5 +1,5 @@
-// Films of boxes (ISO/IEC 14496-12, QuickTime File Format): their tracks, as far as what stands of an index tells of them,
-// and an index made anew.
+// Films of boxes (ISO/IEC 14496-12, QuickTime File Format): their tracks, as far as what stands of an index tells of
+// them, and an index made anew.
 #pragma once
 
 #include <string>
@@ -21,12 +21,13 @@ struct FilmSample {
 };
 
 struct FilmTrack {
-    std::string handler;      // "vide", "soun" ...
-    std::string codec;        // of its sample description: "avc1", "mp4a" ...
-    std::string description;  // the box of that, whole
+    std::string handler;          // "vide", "soun" ...
+    std::string codec;            // of its sample description: "avc1", "mp4a" ...
+    std::string description;      // the box of that, whole
     std::uint32_t timescale = 0;  // units a second
     std::uint32_t usual_duration = 0;
-    std::string track_header, media_header, handler_box;  // tkhd, vmhd or smhd or what it has, hdlr: whole; may be empty
+    std::string track_header, media_header,
+        handler_box;               // tkhd, vmhd or smhd or what it has, hdlr: whole; may be empty
     std::uint32_t frame_size = 0;  // plain sound: bytes of one frame; 0: it is packed
     std::vector<FilmSample> samples;
     bool is_complete = false;  // all of its tables made sense

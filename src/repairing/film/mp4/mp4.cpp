@@ -76,9 +76,8 @@ class FilmMending {
     }
 
     bool touches_hole(const FilmSample& sample) const {
-        return std::any_of(file_.holes.begin(), file_.holes.end(), [&](const Extent& hole) {
-            return hole.offset < sample.end() && sample.at < hole.end();
-        });
+        return std::any_of(file_.holes.begin(), file_.holes.end(),
+                           [&](const Extent& hole) { return hole.offset < sample.end() && sample.at < hole.end(); });
     }
 
     // Where the data lies: in the box `mdat`, however long that says that it is.
@@ -211,7 +210,10 @@ class FilmMending {
         if (const auto box = film_box_at(content_, 0, content_.size());
             box && box->name == "ftyp" && !box->is_cut && box->end < 4096)
             return content_.text(0, static_cast<std::size_t>(box->end));
-        return done_.format == "mov" ? "\0\0\0\x14" "ftypqt  \0\0\2\0qt  "s : "\0\0\0\x18" "ftypisom\0\0\2\0isommp42"s;
+        return done_.format == "mov" ? "\0\0\0\x14"
+                                       "ftypqt  \0\0\2\0qt  "s
+                                     : "\0\0\0\x18"
+                                       "ftypisom\0\0\2\0isommp42"s;
     }
 
     const Damaged& file_;
@@ -241,12 +243,11 @@ unsigned bid_for_film(const Damaged& file) {
 }  // namespace
 
 const Mender& film_mender() {
-    static const Mender mender = {
-        "MP4, MOV and 3GP",
-        {"mp4", "mov", "m4v", "m4a", "3gp"},
-        "index, sizes, end",
-        bid_for_film,
-        [](const Damaged& file, Workbench& bench) { return FilmMending(file, bench).run(); }};
+    static const Mender mender = {"MP4, MOV and 3GP",
+                                  {"mp4", "mov", "m4v", "m4a", "3gp"},
+                                  "index, sizes, end",
+                                  bid_for_film,
+                                  [](const Damaged& file, Workbench& bench) { return FilmMending(file, bench).run(); }};
     return mender;
 }
 
