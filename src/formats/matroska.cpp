@@ -1,84 +1,28 @@
 // Matroska and WebM: EBML (RFC 8794) and Matroska (RFC 9559).
+#include <algorithm>
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "formats/ebml.h"
 #include "formats/families.h"
 
 namespace dredger::formats {
 namespace {
 
-enum Id : std::uint32_t {
-    kEbml = 0x1A45DFA3,
-    kDocType = 0x4282,
-    kSegment = 0x18538067,
-    kInfo = 0x1549A966,
-    kTitle = 0x7BA9,
-    kDateUtc = 0x4461,
-    kTracks = 0x1654AE6B,
-    kCluster = 0x1F43B675,
-};
-constexpr std::uint64_t kUnknown = ~std::uint64_t{0};
+using namespace ebml;
+
+constexpr std::uint32_t kTitle = 0x7BA9, kDateUtc = 0x4461;
 constexpr std::int64_t k2001 = 978'307'200;  // seconds from 1970 to what DateUTC counts from
 
-struct Element {
-    std::uint32_t id = 0;
-    std::uint64_t start = 0;
-    std::uint64_t size = 0;  // or kUnknown
-    std::uint64_t end() const { return start + size; }
-};
-
-std::optional<Element> element_at(Reader& content, std::uint64_t at) {
-    const unsigned first = content.u8(at);
-    const auto id_bytes = static_cast<unsigned>(__builtin_clz(first | 1U)) - 23U;
-    if (first < 0x10) return std::nullopt;
-    Element e;
-    for (unsigned i = 0; i < id_bytes; ++i) e.id = e.id << 8 | content.u8(at + i);
-    at += id_bytes;
-    const unsigned head = content.u8(at);
-    if (head == 0 || !content.holds(at, 1)) return std::nullopt;
-    const auto size_bytes = static_cast<unsigned>(__builtin_clz(head)) - 23U;
-    std::uint64_t size = head & ((1U << (8 - size_bytes)) - 1);
-    bool all_ones = size == (1U << (8 - size_bytes)) - 1;
-    for (unsigned i = 1; i < size_bytes; ++i) {
-        const unsigned byte = content.u8(at + i);
-        size = size << 8 | byte;
-        all_ones = all_ones && byte == 0xFF;
-    }
-    e.start = at + size_bytes;
-    e.size = all_ones ? kUnknown : size;
-    if (!all_ones && size > std::uint64_t{1} << 50) return std::nullopt;
-    return e;
-}
-
 bool is_top_level(std::uint32_t id) {
-    switch (id) {
-        case 0x114D9B74:  // SeekHead
-        case kInfo:
-        case kTracks:
-        case kCluster:
-        case 0x1C53BB6B:         // Cues
-        case 0x1941A469:         // Attachments
-        case 0x1043A770:         // Chapters
-        case 0x1254C367:         // Tags
-        case 0xEC:               // Void
-        case 0xBF: return true;  // CRC-32
-        default: return false;
-    }
+    constexpr std::uint32_t kTop[] = {kSeekHead, kInfo, kTracks, kCluster, kCues, kAttachments, kChapters, kTags, kVoid, kCrc32};
+    return std::find(std::begin(kTop), std::end(kTop), id) != std::end(kTop);
 }
 
 bool is_in_cluster(std::uint32_t id) {
-    switch (id) {
-        case 0xE7:    // Timestamp
-        case 0x5854:  // SilentTracks
-        case 0xA7:    // Position
-        case 0xAB:    // PrevSize
-        case 0xA3:    // SimpleBlock
-        case 0xA0:    // BlockGroup
-        case 0xAF:    // EncryptedBlock
-        case 0xEC:
-        case 0xBF: return true;
-        default: return false;
-    }
+    constexpr std::uint32_t kParts[] = {kTimestamp,  kSilentTracks,   kPosition, kPrevSize, kSimpleBlock,
+                                        kBlockGroup, kEncryptedBlock, kVoid,     kCrc32};
+    return std::find(std::begin(kParts), std::end(kParts), id) != std::end(kParts);
 }
 
 // How far the elements of a cluster make sense; up to `end` where it is known.

@@ -50,26 +50,33 @@ void take_long_sizes(ZipHeader& header) {
     });
 }
 
+// What both headers say alike, from the version on that is needed up to the lengths of name and extra fields. False where it
+// is nothing that such headers say.
+bool read_common(Reader& content, std::uint64_t at, ZipHeader& header, std::size_t& name, std::size_t& extra) {
+    header.version_needed = content.u16le(at);
+    header.flags = content.u16le(at + 2);
+    header.method = content.u16le(at + 4);
+    header.time = content.u16le(at + 6);
+    header.date = content.u16le(at + 8);
+    header.crc = content.u32le(at + 10);
+    header.packed = content.u32le(at + 14);
+    header.size = content.u32le(at + 18);
+    name = content.u16le(at + 22);
+    extra = content.u16le(at + 24);
+    return (header.version_needed & 0xFFU) <= kNewestVersion && is_method(header.method) && name <= kLongestName;
+}
+
 }  // namespace
 
 std::optional<ZipHeader> read_local_header(Reader& content, std::uint64_t at, bool unsigned_too) {
     if (!content.holds(at, 30) || (!unsigned_too && !content.has(at, "PK\3\4"sv))) return std::nullopt;
     ZipHeader header;
+    std::size_t name = 0;
+    std::size_t extra = 0;
     header.at = at;
-    header.version_needed = content.u16le(at + 4);
-    header.flags = content.u16le(at + 6);
-    header.method = content.u16le(at + 8);
-    header.time = content.u16le(at + 10);
-    header.date = content.u16le(at + 12);
-    header.crc = content.u32le(at + 14);
-    header.packed = content.u32le(at + 18);
-    header.size = content.u32le(at + 22);
-    const std::size_t name = content.u16le(at + 26);
-    const std::size_t extra = content.u16le(at + 28);
+    if (!read_common(content, at + 4, header, name, extra)) return std::nullopt;
     header.end = at + 30 + name + extra;
-    if ((header.version_needed & 0xFFU) > kNewestVersion || !is_method(header.method) || name > kLongestName ||
-        !content.holds(at, header.end - at))
-        return std::nullopt;
+    if (!content.holds(at, header.end - at)) return std::nullopt;
     header.name = content.text(at + 30, name);
     header.extra = content.text(at + 30 + name, extra);
     if (!is_name(header.name)) return std::nullopt;
@@ -80,26 +87,17 @@ std::optional<ZipHeader> read_local_header(Reader& content, std::uint64_t at, bo
 std::optional<ZipHeader> read_central_header(Reader& content, std::uint64_t at, bool unsigned_too) {
     if (!content.holds(at, 46) || (!unsigned_too && !content.has(at, "PK\1\2"sv))) return std::nullopt;
     ZipHeader header;
+    std::size_t name = 0;
+    std::size_t extra = 0;
     header.at = at;
     header.version_made_by = content.u16le(at + 4);
-    header.version_needed = content.u16le(at + 6);
-    header.flags = content.u16le(at + 8);
-    header.method = content.u16le(at + 10);
-    header.time = content.u16le(at + 12);
-    header.date = content.u16le(at + 14);
-    header.crc = content.u32le(at + 16);
-    header.packed = content.u32le(at + 20);
-    header.size = content.u32le(at + 24);
-    const std::size_t name = content.u16le(at + 28);
-    const std::size_t extra = content.u16le(at + 30);
+    if (!read_common(content, at + 6, header, name, extra)) return std::nullopt;
     const std::size_t comment = content.u16le(at + 32);
     header.internal_attributes = content.u16le(at + 36);
     header.external_attributes = content.u32le(at + 38);
     header.local_at = content.u32le(at + 42);
     header.end = at + 46 + name + extra + comment;
-    if ((header.version_needed & 0xFFU) > kNewestVersion || !is_method(header.method) || name > kLongestName ||
-        !content.holds(at, 46 + name))
-        return std::nullopt;
+    if (!content.holds(at, 46 + name)) return std::nullopt;
     header.name = content.text(at + 46, name);
     if (!is_name(header.name)) return std::nullopt;
     header.extra = content.text(at + 46 + name, extra);

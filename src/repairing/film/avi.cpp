@@ -8,6 +8,7 @@
 #include "repairing/families.h"
 #include "repairing/film/data_window.h"
 #include "repairing/film/sample_search.h"
+#include "repairing/number_bytes.h"
 
 namespace dredger::repairing {
 namespace {
@@ -21,12 +22,8 @@ constexpr std::size_t kMostChunks = 16 << 20;
 constexpr unsigned kMostStreams = 16;
 constexpr std::uint32_t kKeyFrame = 0x10;
 
-std::string u32(std::uint64_t value) {
-    const std::uint32_t little = boost::endian::native_to_little(static_cast<std::uint32_t>(value));
-    return {reinterpret_cast<const char*>(&little), sizeof(little)};
-}
 std::string chunk(std::string_view name, const std::string& holds) {
-    return fmt::format("{}{}{}{}", name, u32(holds.size()), holds, std::string(holds.size() % 2, '\0'));
+    return fmt::format("{}{}{}{}", name, little32(holds.size()), holds, std::string(holds.size() % 2, '\0'));
 }
 std::string list(std::string_view name, const std::string& holds) { return chunk("LIST", std::string(name) + holds); }
 std::uint32_t number_in(const std::string& bytes, std::size_t at) {
@@ -356,12 +353,12 @@ class AviMending {
             const Stream& stream = header_.streams[i];
             std::string header = stream.header;
             const std::uint64_t length = stream.sample_size() > 0 ? bytes[i] / stream.sample_size() : counts[i];
-            header.replace(32, 4, u32(length));
-            if (stream.is_video()) main.replace(16, 4, u32(counts[i]));
+            header.replace(32, 4, little32(length));
+            if (stream.is_video()) main.replace(16, 4, little32(counts[i]));
             streams += list("strl", chunk("strh", header) + stream.rest);
         }
         constexpr std::uint32_t kHasIndex = 0x10;
-        main.replace(12, 4, u32(number_in(main, 12) | kHasIndex));
+        main.replace(12, 4, little32(number_in(main, 12) | kHasIndex));
         return list("hdrl", chunk("avih", main) + streams);
     }
 
@@ -379,14 +376,14 @@ class AviMending {
                 const Chunk& from = walk_.chunks[next];
                 const std::string name(from.name.begin(), from.name.end());
                 const bool is_key = !header_.streams[from.stream].is_video() || from.is_key;
-                index += name + u32(is_key ? kKeyFrame : 0) + u32(output.size() - data - 8) + u32(from.size);
-                output.add(name + u32(from.size));
+                index += name + little32(is_key ? kKeyFrame : 0) + little32(output.size() - data - 8) + little32(from.size);
+                output.add(name + little32(from.size));
                 output.add(*file_.content, from.at, from.size);
                 if (from.size % 2 != 0) output.add("\0"sv);
             }
-            output.replace(data + 4, u32(output.size() - data - 8));
+            output.replace(data + 4, little32(output.size() - data - 8));
             if (part == 0) output.add(chunk("idx1", index));
-            output.replace(start + 4, u32(output.size() - start - 8));
+            output.replace(start + 4, little32(output.size() - start - 8));
         }
     }
 

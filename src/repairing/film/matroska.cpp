@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "formats/ebml.h"
 #include "formats/format.h"
 #include "repairing/families.h"
 
@@ -12,53 +13,9 @@ namespace {
 
 using namespace std::string_view_literals;
 
-enum Id : std::uint32_t {
-    kEbml = 0x1A45DFA3,
-    kSegment = 0x18538067,
-    kInfo = 0x1549A966,
-    kTracks = 0x1654AE6B,
-    kTags = 0x1254C367,
-    kChapters = 0x1043A770,
-    kAttachments = 0x1941A469,
-    kCluster = 0x1F43B675,
-    kTimestamp = 0xE7,
-    kSimpleBlock = 0xA3,
-    kBlockGroup = 0xA0,
-    kPosition = 0xA7,
-    kPrevSize = 0xAB,
-};
-constexpr std::uint64_t kUnknown = ~std::uint64_t{0};
+using namespace formats::ebml;
+
 constexpr std::uint64_t kLargestBlock = 64 << 20;  // bytes
-
-struct Element {
-    std::uint32_t id = 0;
-    std::uint64_t at = 0, start = 0, size = 0;  // what it holds begins at `start`; bytes, or kUnknown
-    std::uint64_t end() const { return start + size; }
-};
-
-std::optional<Element> element_at(Reader& content, std::uint64_t at) {
-    Element element;
-    element.at = at;
-    const unsigned first = content.holds(at, 1) ? content.u8(at) : 0U;
-    if (first < 0x10) return std::nullopt;
-    const unsigned id_bytes = static_cast<unsigned>(__builtin_clz(first)) - 23U;
-    if (!content.holds(at, id_bytes + 1)) return std::nullopt;
-    for (unsigned i = 0; i < id_bytes; ++i) element.id = element.id << 8 | content.u8(at + i);
-    at += id_bytes;
-    const unsigned head = content.u8(at);
-    if (head == 0) return std::nullopt;
-    const unsigned size_bytes = static_cast<unsigned>(__builtin_clz(head)) - 23U;
-    if (!content.holds(at, size_bytes)) return std::nullopt;
-    std::uint64_t size = head & ((1U << (8 - size_bytes)) - 1);
-    bool all_ones = size == (1U << (8 - size_bytes)) - 1;
-    for (unsigned i = 1; i < size_bytes; ++i) {
-        size = size << 8 | content.u8(at + i);
-        all_ones = all_ones && (size & 0xFFU) == 0xFF;
-    }
-    element.start = at + size_bytes;
-    element.size = all_ones ? kUnknown : size;
-    return element;
-}
 
 std::string id_bytes(std::uint32_t id) {
     std::string bytes;
@@ -154,7 +111,7 @@ class MatroskaMending {
         return at == element.end();
     }
 
-    static bool is_passed(std::uint32_t id) { return id == 0x114D9B74 || id == 0x1C53BB6B || id == 0xEC || id == 0xBF; }
+    static bool is_passed(std::uint32_t id) { return id == kSeekHead || id == kCues || id == kVoid || id == kCrc32; }
 
     // Behind damage: the next cluster, or something of the description.
     std::uint64_t next_element(std::uint64_t at) {
@@ -271,7 +228,7 @@ class MatroskaMending {
             if (const auto ebml = own(kEbml))
                 output.add(*file_.content, ebml->at, ebml->end() - ebml->at);
             else
-                output.add(element(kEbml, element(0x4282, done_.format == "webm" ? "webm" : "matroska") +
+                output.add(element(kEbml, element(kDocType, done_.format == "webm" ? "webm" : "matroska") +
                                               element(0x4287, "\4") + element(0x4285, "\2")));
         }
         std::uint64_t segment_at = output.size();
@@ -303,7 +260,7 @@ class MatroskaMending {
             cues += element(0xBB, element(0xB3, number(cluster.time, 8)) +
                                       element(0xB7, element(0xF7, "\1") + element(0xF1, number(place, 8))));
         }
-        output.add(element(0x1C53BB6B, cues));
+        output.add(element(kCues, cues));
         output.replace(segment_at, head(kSegment, output.size() - start));
     }
 

@@ -7,6 +7,7 @@
 #include "base/text.h"
 #include "formats/format.h"
 #include "repairing/families.h"
+#include "repairing/number_bytes.h"
 
 namespace dredger::repairing {
 namespace {
@@ -15,10 +16,8 @@ using namespace std::string_view_literals;
 
 constexpr std::uint64_t kMost32 = 0xFFFFFFFF;
 
-std::string u32(std::uint64_t value) {
-    const auto little = boost::endian::native_to_little(static_cast<std::uint32_t>(std::min(value, kMost32)));
-    return {reinterpret_cast<const char*>(&little), sizeof(little)};
-}
+// Sizes of longer files don't fit: the largest number stands for them.
+std::string size_bytes(std::uint64_t value) { return little32(std::min(value, kMost32)); }
 
 struct WaveForm {
     std::string format;         // what the chunk `fmt ` holds
@@ -99,9 +98,9 @@ class WavMending {
         for (const Extent& hole : file_.holes) done_.kept -= std::min(done_.kept, hole.length);
         DREDGER_TRY(Output output, bench_.output());
         const std::uint64_t format = form.format.size() + form.format.size() % 2;
-        output.add(fmt::format("RIFF{}WAVEfmt {}{}{}data{}", u32(4 + 8 + format + 8 + length + length % 2),
-                               u32(form.format.size()), form.format, std::string(form.format.size() % 2, '\0'),
-                               u32(length)));
+        output.add(fmt::format("RIFF{}WAVEfmt {}{}{}data{}", size_bytes(4 + 8 + format + 8 + length + length % 2),
+                               size_bytes(form.format.size()), form.format, std::string(form.format.size() % 2, '\0'),
+                               size_bytes(length)));
         output.add(*file_.content, form.data_at, length);
         output.add(std::string(length % 2, '\0'));
         if (is_cut) done_.what.emplace_back("its end is missing");

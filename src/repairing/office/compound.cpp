@@ -2,7 +2,6 @@
 // and chains that lead out of the file end where it does.
 #include <algorithm>
 #include <array>
-#include <boost/endian/conversion.hpp>
 #include <fmt/format.h>
 #include <set>
 
@@ -10,6 +9,7 @@
 #include "formats/compound_file.h"
 #include "formats/format.h"
 #include "repairing/families.h"
+#include "repairing/number_bytes.h"
 
 namespace dredger::repairing {
 namespace {
@@ -25,14 +25,6 @@ constexpr std::uint64_t kSmallStream = 4096;  // bytes: shorter streams lie in s
 constexpr std::uint64_t kLargestFile = std::uint64_t{1} << 31;
 constexpr std::string_view kRoot = "R\0o\0o\0t\0 \0E\0n\0t\0r\0y\0\0\0"sv;
 
-std::string u32(std::uint32_t value) {
-    const std::uint32_t little = boost::endian::native_to_little(value);
-    return {reinterpret_cast<const char*>(&little), sizeof(little)};
-}
-std::string u16(std::uint16_t value) {
-    const std::uint16_t little = boost::endian::native_to_little(value);
-    return {reinterpret_cast<const char*>(&little), sizeof(little)};
-}
 
 // The sectors of a file whose header may be lost.
 class Sectors {
@@ -261,7 +253,7 @@ class CompoundMending {
                     std::string table;
                     for (const std::uint32_t next :
                          sectors.all_next().subspan(i * sectors.size() / 4, sectors.size() / 4))
-                        table.append(u32(next));
+                        table.append(little32(next));
                     output.replace(sectors.place(sectors.tables()[i]), table);
                 }
         if (!has_header) done_.what.emplace_back("its header was made anew");
@@ -280,14 +272,14 @@ class CompoundMending {
         const bool is_large = sectors.size() > 512;
         std::string header(formats::CompoundFile::kMark);
         header +=
-            std::string(16, '\0') + u16(0x3E) + u16(is_large ? 4 : 3) + u16(0xFFFE) + u16(is_large ? 12 : 9) + u16(6);
+            std::string(16, '\0') + little16(0x3E) + little16(is_large ? 4 : 3) + little16(0xFFFE) + little16(is_large ? 12 : 9) + little16(6);
         header += std::string(6, '\0');
-        header += u32(is_large ? static_cast<std::uint32_t>(sectors.chain(root).size()) : 0);
-        header += u32(static_cast<std::uint32_t>(sectors.tables().size())) + u32(root) + u32(0) + u32(kSmallStream);
-        header += u32(small) + u32(small == kEndOfChain ? 0 : static_cast<std::uint32_t>(sectors.chain(small).size()));
-        header += u32(kEndOfChain) + u32(0);
+        header += little32(is_large ? static_cast<std::uint32_t>(sectors.chain(root).size()) : 0);
+        header += little32(static_cast<std::uint32_t>(sectors.tables().size())) + little32(root) + little32(0) + little32(kSmallStream);
+        header += little32(small) + little32(small == kEndOfChain ? 0 : static_cast<std::uint32_t>(sectors.chain(small).size()));
+        header += little32(kEndOfChain) + little32(0);
         for (std::size_t i = 0; i < kInHeader; ++i)
-            header += u32(i < sectors.tables().size() ? sectors.tables()[i] : kFree);
+            header += little32(i < sectors.tables().size() ? sectors.tables()[i] : kFree);
         header.resize(sectors.size());
         return header;
     }

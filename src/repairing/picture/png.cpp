@@ -1,7 +1,6 @@
 // PNG (W3C Portable Network Graphics, third edition): chunks get right checksums, a lost header is found by trial, and
 // the rows that can be unpacked are kept; what is not known is grey.
 #include <algorithm>
-#include <boost/endian/conversion.hpp>
 #include <fmt/format.h>
 #include <zlib.h>
 
@@ -10,6 +9,7 @@
 #include "base/text.h"
 #include "formats/format.h"
 #include "repairing/families.h"
+#include "repairing/number_bytes.h"
 
 namespace dredger::repairing {
 namespace {
@@ -50,24 +50,15 @@ struct Header {
                (kind == 0 || kind == 2 || kind == 3 || kind == 4 || kind == 6) && row() * height <= kLargestPicture;
     }
     std::string bytes() const {
-        std::string text(13, '\0');
-        boost::endian::store_big_u32(reinterpret_cast<unsigned char*>(text.data()), width);
-        boost::endian::store_big_u32(reinterpret_cast<unsigned char*>(text.data()) + 4, height);
-        text[8] = static_cast<char>(depth);
-        text[9] = static_cast<char>(kind);
-        text[12] = is_interlaced ? 1 : 0;
-        return text;
+        const std::string last = {static_cast<char>(depth), static_cast<char>(kind), 0, 0, is_interlaced ? '\1' : '\0'};
+        return big32(width) + big32(height) + last;
     }
 };
 
-std::string u32(std::uint32_t value) {
-    const std::uint32_t big = boost::endian::native_to_big(value);
-    return {reinterpret_cast<const char*>(&big), sizeof(big)};
-}
 std::string chunk(std::string_view name, const std::string& holds) {
     const std::string inside = fmt::format("{}{}", name, holds);
-    return fmt::format("{}{}{}", u32(static_cast<std::uint32_t>(holds.size())), inside,
-                       u32(crc32(std::as_bytes(std::span(inside)))));
+    return fmt::format("{}{}{}", big32(static_cast<std::uint32_t>(holds.size())), inside,
+                       big32(crc32(std::as_bytes(std::span(inside)))));
 }
 
 class PngMending {

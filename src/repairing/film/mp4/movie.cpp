@@ -4,6 +4,8 @@
 #include <boost/endian/conversion.hpp>
 #include <map>
 
+#include "repairing/number_bytes.h"
+
 namespace dredger::repairing {
 namespace {
 
@@ -250,23 +252,16 @@ class FragmentReader {
 // Boxes, made from the inside out.
 class Boxes {
   public:
-    template <class T>
-    static std::string number(T value) {
-        const T big = boost::endian::native_to_big(value);
-        return {reinterpret_cast<const char*>(&big), sizeof(big)};
-    }
-    static std::string u32(std::uint64_t value) { return number(static_cast<std::uint32_t>(value)); }
-    static std::string u16(std::uint64_t value) { return number(static_cast<std::uint16_t>(value)); }
     static std::string box(std::string_view name, const std::string& holds) {
-        return u32(8 + holds.size()) + std::string(name) + holds;
+        return big32(8 + holds.size()) + std::string(name) + holds;
     }
     static std::string full(std::string_view name, std::uint32_t version_and_flags, const std::string& holds) {
-        return box(name, u32(version_and_flags) + holds);
+        return box(name, big32(version_and_flags) + holds);
     }
 };
 
-const std::string kUnity = Boxes::u32(0x10000) + Boxes::u32(0) + Boxes::u32(0) + Boxes::u32(0) + Boxes::u32(0x10000) +
-                           Boxes::u32(0) + Boxes::u32(0) + Boxes::u32(0) + Boxes::u32(0x40000000);
+const std::string kUnity = big32(0x10000) + big32(0) + big32(0) + big32(0) + big32(0x10000) +
+                           big32(0) + big32(0) + big32(0) + big32(0x40000000);
 
 class TrackWriter {
   public:
@@ -285,18 +280,18 @@ class TrackWriter {
         if (first_shown_ > 0)
             holds += Boxes::box(
                 "edts", Boxes::full("elst", 0,
-                                    Boxes::u32(1) + Boxes::u32(duration_in_film()) +
-                                        Boxes::u32(static_cast<std::uint32_t>(first_shown_)) + Boxes::u32(0x10000)));
+                                    big32(1) + big32(duration_in_film()) +
+                                        big32(static_cast<std::uint32_t>(first_shown_)) + big32(0x10000)));
         const std::string media =
             Boxes::full("mdhd", 0,
-                        Boxes::u32(0) + Boxes::u32(0) + Boxes::u32(track_.timescale) + Boxes::u32(duration_) +
-                            Boxes::u16(0x55C4) + Boxes::u16(0)) +
+                        big32(0) + big32(0) + big32(track_.timescale) + big32(duration_) +
+                            big16(0x55C4) + big16(0)) +
             (track_.handler_box.empty()
-                 ? Boxes::full("hdlr", 0, Boxes::u32(0) + track_.handler + std::string(12, '\0') + "\0"s)
+                 ? Boxes::full("hdlr", 0, big32(0) + track_.handler + std::string(12, '\0') + "\0"s)
                  : track_.handler_box) +
             Boxes::box("minf",
                        media_header() +
-                           Boxes::box("dinf", Boxes::full("dref", 0, Boxes::u32(1) + Boxes::full("url ", 1, ""))) +
+                           Boxes::box("dinf", Boxes::full("dref", 0, big32(1) + Boxes::full("url ", 1, ""))) +
                            Boxes::box("stbl", table()));
         return Boxes::box("trak", holds + Boxes::box("mdia", media));
     }
@@ -305,19 +300,19 @@ class TrackWriter {
     std::string header() const {
         if (track_.track_header.size() >= 92 && track_.track_header[8] == 0) {
             std::string header = track_.track_header;
-            header.replace(20, 4, Boxes::u32(number_));
-            return header.replace(28, 4, Boxes::u32(duration_in_film()));
+            header.replace(20, 4, big32(number_));
+            return header.replace(28, 4, big32(duration_in_film()));
         }
         return Boxes::full("tkhd", 3,
-                           Boxes::u32(0) + Boxes::u32(0) + Boxes::u32(number_) + Boxes::u32(0) +
-                               Boxes::u32(duration_in_film()) + std::string(8, '\0') + Boxes::u16(0) + Boxes::u16(0) +
-                               Boxes::u16(track_.is_sound() ? 0x100 : 0) + Boxes::u16(0) + kUnity + Boxes::u32(0) +
-                               Boxes::u32(0));
+                           big32(0) + big32(0) + big32(number_) + big32(0) +
+                               big32(duration_in_film()) + std::string(8, '\0') + big16(0) + big16(0) +
+                               big16(track_.is_sound() ? 0x100 : 0) + big16(0) + kUnity + big32(0) +
+                               big32(0));
     }
 
     std::string media_header() const {
         if (!track_.media_header.empty()) return track_.media_header;
-        return track_.is_sound() ? Boxes::full("smhd", 0, Boxes::u32(0)) : Boxes::full("vmhd", 1, std::string(8, '\0'));
+        return track_.is_sound() ? Boxes::full("smhd", 0, big32(0)) : Boxes::full("vmhd", 1, std::string(8, '\0'));
     }
 
     // Runs of equal values.
@@ -328,35 +323,35 @@ class TrackWriter {
         for (std::size_t i = 0; i < track_.samples.size();) {
             std::size_t end = i;
             while (end < track_.samples.size() && value(track_.samples[end]) == value(track_.samples[i])) ++end;
-            entries += Boxes::u32(end - i) + Boxes::u32(static_cast<std::uint32_t>(value(track_.samples[i])));
+            entries += big32(end - i) + big32(static_cast<std::uint32_t>(value(track_.samples[i])));
             ++count;
             i = end;
         }
-        return Boxes::full(name, 0, Boxes::u32(count) + entries);
+        return Boxes::full(name, 0, big32(count) + entries);
     }
 
     std::string table() const {
         const bool is_plain = track_.frame_size > 0;
         std::string holds = track_.description;
         if (is_plain) {
-            holds += Boxes::full("stts", 0, Boxes::u32(1) + Boxes::u32(duration_) + Boxes::u32(1));
+            holds += Boxes::full("stts", 0, big32(1) + big32(duration_) + big32(1));
         } else {
             holds += runs("stts", [](const FilmSample& sample) { return sample.duration; });
             if (is_shifted_) holds += runs("ctts", [](const FilmSample& sample) { return sample.shift; });
             std::string marked;
             std::uint32_t count = 0;
             for (std::size_t i = 0; i < track_.samples.size(); ++i)
-                if (track_.samples[i].is_sync) marked += Boxes::u32(i + 1), ++count;
-            if (count < track_.samples.size()) holds += Boxes::full("stss", 0, Boxes::u32(count) + marked);
+                if (track_.samples[i].is_sync) marked += big32(i + 1), ++count;
+            if (count < track_.samples.size()) holds += Boxes::full("stss", 0, big32(count) + marked);
         }
         return holds + chunks(is_plain) + sizes(is_plain);
     }
 
     std::string sizes(bool is_plain) const {
-        if (is_plain) return Boxes::full("stsz", 0, Boxes::u32(track_.frame_size) + Boxes::u32(duration_));
+        if (is_plain) return Boxes::full("stsz", 0, big32(track_.frame_size) + big32(duration_));
         std::string entries;
-        for (const FilmSample& sample : track_.samples) entries += Boxes::u32(sample.size);
-        return Boxes::full("stsz", 0, Boxes::u32(0) + Boxes::u32(track_.samples.size()) + entries);
+        for (const FilmSample& sample : track_.samples) entries += big32(sample.size);
+        return Boxes::full("stsz", 0, big32(0) + big32(track_.samples.size()) + entries);
     }
 
     // Samples that follow each other without a gap are a chunk.
@@ -371,17 +366,17 @@ class TrackWriter {
             while (!is_plain && end < track_.samples.size() && track_.samples[end].at == track_.samples[end - 1].end())
                 ++end;
             const std::uint64_t in_chunk = is_plain ? track_.samples[i].duration : end - i;
-            places += Boxes::number(
+            places += big(
                 static_cast<std::uint64_t>(static_cast<std::int64_t>(track_.samples[i].at) + data_shift_));
             ++count;
             if (in_chunk != last) {
-                map += Boxes::u32(count) + Boxes::u32(in_chunk) + Boxes::u32(1);
+                map += big32(count) + big32(in_chunk) + big32(1);
                 ++maps;
                 last = in_chunk;
             }
             i = end;
         }
-        return Boxes::full("stsc", 0, Boxes::u32(maps) + map) + Boxes::full("co64", 0, Boxes::u32(count) + places);
+        return Boxes::full("stsc", 0, big32(maps) + map) + Boxes::full("co64", 0, big32(count) + places);
     }
 
     const FilmTrack& track_;
@@ -462,8 +457,8 @@ std::string index_of(const Film& film, std::int64_t data_shift) {
     }
     const std::string header = Boxes::full(
         "mvhd", 0,
-        Boxes::u32(0) + Boxes::u32(0) + Boxes::u32(film.timescale) + Boxes::u32(duration) + Boxes::u32(0x10000) +
-            Boxes::u16(0x100) + std::string(10, '\0') + kUnity + std::string(24, '\0') + Boxes::u32(number + 1));
+        big32(0) + big32(0) + big32(film.timescale) + big32(duration) + big32(0x10000) +
+            big16(0x100) + std::string(10, '\0') + kUnity + std::string(24, '\0') + big32(number + 1));
     return Boxes::box("moov", header + tracks);
 }
 
