@@ -2,6 +2,7 @@
 // stands too; sizes are told anew, and cues point to what is there.
 #include <algorithm>
 #include <fmt/format.h>
+#include <utility>
 
 #include "base/text.h"
 #include "formats/ebml.h"
@@ -50,7 +51,10 @@ class MatroskaMending {
             done_.of = done_.kept;
             return as_it_is(file_, bench_, std::move(done_));
         }
-        if (!find_tracks()) return std::move(done_);
+        if (!find_tracks()) {
+            done_.of = std::exchange(done_.kept, 0);
+            return std::move(done_);
+        }
         if (clusters_.empty()) {
             done_.what.emplace_back("none of its clusters is to be found");
             return std::move(done_);

@@ -119,6 +119,45 @@ void read_hevc_picture(std::span<const std::uint8_t> unit, HevcSetup& setup) {
     setup.extra_slice_bits = reader.bits(3);
 }
 
+// Units that hold no picture are short, or all of one byte: what else passes for one is the beginning of something else.
+constexpr std::size_t kLongestSet = 4096, kLongestMessage = 64 << 10;  // bytes
+bool is_filler(std::span<const std::uint8_t> unit, std::size_t header) {
+    return unit.size() > header && unit.back() == 0x80 &&
+           std::all_of(unit.begin() + static_cast<std::ptrdiff_t>(header), unit.end() - 1,
+                       [](std::uint8_t byte) { return byte == 0xFF; });
+}
+
+bool is_avc_size(unsigned type, std::span<const std::uint8_t> unit) {
+    switch (type) {
+        case 6: return unit.size() <= kLongestMessage && unit.back() == 0x80;
+        case 7:
+        case 8:
+        case 13:
+        case 15: return unit.size() <= kLongestSet;
+        case 9:
+        case 14: return unit.size() <= 16;
+        case 10:
+        case 11: return unit.size() <= 2;
+        case 12: return is_filler(unit, 1);
+        default: return true;
+    }
+}
+
+bool is_hevc_size(unsigned type, std::span<const std::uint8_t> unit) {
+    switch (type) {
+        case 32:
+        case 33:
+        case 34: return unit.size() <= kLongestSet;
+        case 35: return unit.size() == 3;
+        case 36:
+        case 37: return unit.size() <= 3;
+        case 38: return is_filler(unit, 2);
+        case 39:
+        case 40: return unit.size() <= kLongestMessage && unit.back() == 0x80;
+        default: return true;
+    }
+}
+
 }  // namespace
 
 AvcSetup avc_setup(std::span<const std::uint8_t> record) {
@@ -158,12 +197,13 @@ NalUnit avc_unit(std::span<const std::uint8_t> unit) {
     const unsigned importance = unit[0] >> 5 & 3U;
     const bool must_matter = type == 5 || type == 7 || type == 8;
     const bool must_not = type == 6 || (type >= 9 && type <= 12);
-    if (type == 0 || (type > 16 && type != 19 && type != 20) || (must_matter && importance == 0) ||
-        (must_not && importance != 0))
+    // Partitions, layers and further views are in no film.
+    const bool is_known = type == 1 || (type >= 5 && type <= 15);
+    if (!is_known || (must_matter && importance == 0) || (must_not && importance != 0) || !is_avc_size(type, unit))
         return found;
-    found.is_slice = (type >= 1 && type <= 5) || type == 19;
+    found.is_slice = type == 1 || type == 5;
     found.is_sync = type == 5;
-    found.may_follow_slice = found.is_slice || type == 10 || type == 11 || type == 12 || type == 19 || type == 20;
+    found.may_follow_slice = found.is_slice || (type >= 10 && type <= 12);
     if (type == 1 || type == 5) {
         BitReader reader(unit.subspan(1).first(std::min<std::size_t>(unit.size() - 1, 16)));
         const std::uint32_t first = reader.ue();
@@ -181,7 +221,7 @@ NalUnit hevc_unit(std::span<const std::uint8_t> unit) {
     NalUnit found;
     if (unit.size() < 3 || (unit[0] & 0x81U) != 0 || (unit[1] & 0xF8U) != 0 || (unit[1] & 7U) == 0) return found;
     const unsigned type = unit[0] >> 1 & 63U;
-    if ((type > 9 && type < 16) || (type > 21 && type < 32) || type > 40) return found;
+    if ((type > 9 && type < 16) || (type > 21 && type < 32) || type > 40 || !is_hevc_size(type, unit)) return found;
     found.is_slice = type < 32;
     found.is_sync = type >= 16 && type <= 21;
     found.may_follow_slice = found.is_slice || type == 36 || type == 37 || type == 38 || type == 40;
