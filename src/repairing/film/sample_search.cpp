@@ -8,6 +8,7 @@ namespace {
 
 constexpr std::size_t kLongestSound = 4 << 20;  // bytes of plain sound between two pictures
 constexpr std::size_t kLongestCut = 1 << 20;    // bytes of a sample that was cut off
+constexpr std::size_t kMostChunks = 8;          // of plain sound that follow each other
 constexpr std::size_t kLooked = 400;            // samples of a track that are looked at
 
 class Search {
@@ -105,23 +106,40 @@ class Search {
         return true;
     }
 
-    // Plain sound goes on to where the next picture begins.
+    // Plain sound goes on to where the next picture begins: behind as many bytes as stand together in the reference, or else
+    // at the first place from which on pictures and sound follow each other.
     std::uint64_t plain_sound(std::uint64_t at) {
         const std::uint32_t frame = plain_->frame_size;
         const auto bytes = window_.from(at, kLongestSound);
-        std::size_t length = bytes.size() / frame * frame;
-        if (bytes.size() == kLongestSound) length = 0;
-        for (std::size_t skip = frame; skip < bytes.size(); skip += frame) {
-            const auto rest = bytes.subspan(skip);
-            if (!std::any_of(telling_.begin(), telling_.end(),
-                             [&](const Kind& kind) { return kind.syntax->length(rest) > 0; }))
-                continue;
-            length = skip;
-            break;
-        }
+        std::size_t length = 0;
+        for (std::size_t times = 1; times <= kMostChunks && length == 0; ++times)
+            for (const std::uint64_t chunk : plain_->usual_chunks)
+                if (length == 0 && chunk * times <= bytes.size() && is_picture(at + chunk * times))
+                    length = static_cast<std::size_t>(chunk * times);
+        for (std::size_t skip = frame; skip < bytes.size() && length == 0; skip += frame)
+            if (is_picture(at + skip) && is_rhythm(at + skip)) length = skip;
+        if (length == 0 && bytes.size() < kLongestSound && window_.end() - at == bytes.size())
+            length = bytes.size() / frame * frame;
         if (length == 0) return at;
         plain_->samples.push_back({at, length, static_cast<std::uint32_t>(length / frame)});
         return at + length;
+    }
+
+    std::size_t picture_length(std::uint64_t at) {
+        const auto bytes = window_.from(at);
+        for (const Kind& kind : telling_)
+            if (const std::size_t length = kind.syntax->length(bytes); length > 0) return length;
+        return 0;
+    }
+    bool is_picture(std::uint64_t at) { return at < window_.end() && picture_length(at) > 0; }
+
+    // Whether behind the picture here another one stands, at once or behind a usual chunk of sound.
+    bool is_rhythm(std::uint64_t at) {
+        const std::uint64_t behind = at + picture_length(at);
+        if (behind >= window_.end() || is_picture(behind)) return true;
+        return plain_->usual_chunks.empty() ||
+               std::any_of(plain_->usual_chunks.begin(), plain_->usual_chunks.end(),
+                           [&](std::uint64_t chunk) { return behind + chunk >= window_.end() || is_picture(behind + chunk); });
     }
 
     // A picture without a length ends where the next one begins, or where a chain of sound leads to that.
@@ -137,13 +155,14 @@ class Search {
         } while (!unsized_.syntax->begins(bytes.subspan(static_cast<std::size_t>(found - bytes.begin()))));
         const bool is_last = bytes.end() - found < 4;
         const auto limit = is_last ? bytes.size() : static_cast<std::size_t>(found - bytes.begin());
-        if (vague_.empty()) return at + limit;
-        const Kind& sound = vague_.front();
+        const Kind* found_sound = vague_.empty() ? telling_sound() : &vague_.front();
+        if (found_sound == nullptr) return at + limit;
+        const Kind& sound = *found_sound;
         // How many frames of sound lead from each place to the limit, from the back.
         std::vector<std::uint16_t> frames(limit + 1);
         std::size_t best = limit;
         for (std::size_t place = limit; place-- > 4;) {
-            if (!is_usual_start(bytes[place])) continue;
+            if (!sound.syntax->may_begin(bytes[place])) continue;
             const std::size_t length =
                 sound.syntax->length(bytes.subspan(place, std::min<std::size_t>(limit - place, 16 << 10)));
             if (length == 0 || place + length > limit) continue;
@@ -154,9 +173,9 @@ class Search {
         return is_last && best == limit ? at : at + best;
     }
 
-    // Frames of sound of one film begin alike: with the element of one channel or of two.
-    static bool is_usual_start(std::uint8_t byte) {
-        return (byte & 0xFEU) == 0x20 || (byte & 0xFEU) == 0x00 || byte == 0xDE;
+    const Kind* telling_sound() const {
+        const auto found = std::find_if(telling_.begin(), telling_.end(), [](const Kind& kind) { return kind.track->is_sound(); });
+        return found == telling_.end() ? nullptr : &*found;
     }
 
     DataWindow window_;

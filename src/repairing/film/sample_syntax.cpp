@@ -39,6 +39,7 @@ class Units final : public SampleSyntax {
         each(bytes, [&](Bytes unit, const NalUnit& found, std::size_t unit_end) {
             (void)unit;
             if (has_slice && (found.begins_picture || !found.may_follow_slice)) return false;
+            if (!has_slice && found.is_slice && !found.begins_picture) return false;  // its first slice is lost
             has_slice = has_slice || found.is_slice;
             end = unit_end;
             return true;
@@ -119,6 +120,12 @@ class AacFrames final : public SampleSyntax {
     explicit AacFrames(const AacSetup& setup) : setup_(setup) {}
     std::size_t length(Bytes bytes) const override { return aac_frame_length(bytes, setup_); }
     bool is_telling() const override { return false; }
+    // With the element of one channel or of a pair, or filling.
+    bool may_begin(std::uint8_t byte) const override {
+        const bool is_single = (byte & 0xFEU) == 0;
+        const bool is_pair = (byte & 0xFEU) == 0x20;
+        return byte == 0xDE || (setup_.channels == 1 ? is_single : setup_.channels == 2 ? is_pair : is_single || is_pair);
+    }
 
   private:
     AacSetup setup_;
@@ -152,6 +159,7 @@ class JpegFrames final : public SampleSyntax {
 // ISO/IEC 11172-3, 2.4.1.3, and ISO/IEC 13818-3.
 class MpegSound final : public SampleSyntax {
   public:
+    bool may_begin(std::uint8_t byte) const override { return byte == 0xFF; }
     std::size_t length(Bytes bytes) const override {
         constexpr unsigned kRates[2][15] = {{0, 32, 40, 48, 56, 64, 80, 96, 112, 128, 160, 192, 224, 256, 320},
                                             {0, 8, 16, 24, 32, 40, 48, 56, 64, 80, 96, 112, 128, 144, 160}};
@@ -191,6 +199,7 @@ class AmrFrames final : public SampleSyntax {
 // ETSI TS 102 366, 4.4.1.
 class Ac3Frames final : public SampleSyntax {
   public:
+    bool may_begin(std::uint8_t byte) const override { return byte == 0x0B; }
     std::size_t length(Bytes bytes) const override {
         constexpr unsigned kRates[] = {32,  40,  48,  56,  64,  80,  96,  112, 128, 160,
                                        192, 224, 256, 320, 384, 448, 512, 576, 640};

@@ -18,6 +18,8 @@ class SampleSyntax {
     virtual std::size_t length(std::span<const std::uint8_t> bytes) const = 0;
     // Whether decoding can begin with it.
     virtual bool is_sync(std::span<const std::uint8_t> /*sample*/) const { return true; }
+    // Whether one may begin with this byte, as those of most writers do.
+    virtual bool may_begin(std::uint8_t /*byte*/) const { return true; }
     // Whether a sample that looks right hardly ever stands there by chance.
     virtual bool is_telling() const { return true; }
     // Sets when samples are shown, where that is not when they are decoded. `bytes_of` tells what a sample begins with.

@@ -124,7 +124,10 @@ class TrackReader {
                 at += size;
             }
         }
-        if (track_.frame_size > 0) return !content_.budget().is_spent();
+        if (track_.frame_size > 0) {
+            learn_chunks();
+            return !content_.budget().is_spent();
+        }
         const bool has_times = each_run(*times, [&](FilmSample& one, std::uint32_t value) { one.duration = value; });
         if (const auto shifts = child(content_, table, "ctts"))
             each_run(*shifts,
@@ -139,6 +142,17 @@ class TrackReader {
                     track_.samples[static_cast<std::size_t>(number - 1)].is_sync = true;
         }
         return has_times && !content_.budget().is_spent();
+    }
+
+    void learn_chunks() {
+        constexpr std::size_t kMost = 6;
+        std::map<std::uint64_t, std::size_t> counts;
+        for (const FilmSample& one : track_.samples) ++counts[one.size];
+        std::vector<std::pair<std::size_t, std::uint64_t>> ordered;
+        for (const auto& [size, count] : counts) ordered.emplace_back(count, size);
+        std::sort(ordered.rbegin(), ordered.rend());
+        for (const auto& [count, size] : ordered)
+            if (track_.usual_chunks.size() < kMost) track_.usual_chunks.push_back(size);
     }
 
     // A table of counts and values, for one sample after the other. False where it does not reach to the last one.

@@ -29,6 +29,7 @@ struct FilmTrack {
     std::string track_header, media_header,
         handler_box;               // tkhd, vmhd or smhd or what it has, hdlr: whole; may be empty
     std::uint32_t frame_size = 0;  // plain sound: bytes of one frame; 0: it is packed
+    std::vector<std::uint64_t> usual_chunks = {};  // of plain sound: bytes that stand together, the commonest first
     std::vector<FilmSample> samples;
     bool is_complete = false;  // all of its tables made sense
 

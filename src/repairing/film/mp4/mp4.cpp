@@ -6,6 +6,7 @@
 
 #include "base/text.h"
 #include "formats/format.h"
+#include "media/content.h"
 #include "repairing/families.h"
 #include "repairing/film/sample_search.h"
 
@@ -73,6 +74,21 @@ class FilmMending {
         }
         if (own_.is_fragmented) done_.what.emplace_back("it was made one film of its fragments");
         if (lost_ == 0) done_.what.emplace_back("the sizes of its boxes were wrong");
+    }
+
+    // Pictures that can be decoded by themselves show whether they are whole.
+    void drop_broken_pictures(FilmTrack& track) {
+        if (track.codec != "jpeg" && track.codec != "mjpa") return;
+        const Format& jpeg = *format_named("jpeg");
+        std::erase_if(track.samples, [&](const FilmSample& sample) {
+            if (bench_.should_stop()) return false;
+            const Content picture(file_.content, std::vector<Extent>{{sample.at, sample.size}});
+            Budget budget = bench_.budget();
+            Reader reader(picture, budget);
+            const bool is_broken = measure(jpeg, reader).end == Measured::End::broken;
+            lost_ += is_broken ? 1 : 0;
+            return is_broken;
+        });
     }
 
     bool touches_hole(const FilmSample& sample) const {
@@ -153,6 +169,7 @@ class FilmMending {
                                  : fmt::format("its index was made anew, with the setup of {}", best_reference_));
         for (FilmTrack& track : film_.tracks) {
             std::erase_if(track.samples, [&](const FilmSample& sample) { return touches_hole(sample); });
+            drop_broken_pictures(track);
             set_orders(track, *file_.content);
         }
         done_.of = pictures_of(film_);
