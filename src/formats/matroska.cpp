@@ -15,7 +15,8 @@ constexpr std::uint32_t kTitle = 0x7BA9, kDateUtc = 0x4461;
 constexpr std::int64_t k2001 = 978'307'200;  // seconds from 1970 to what DateUTC counts from
 
 bool is_top_level(std::uint32_t id) {
-    constexpr std::uint32_t kTop[] = {kSeekHead, kInfo, kTracks, kCluster, kCues, kAttachments, kChapters, kTags, kVoid, kCrc32};
+    constexpr std::uint32_t kTop[] = {kSeekHead,    kInfo,     kTracks, kCluster, kCues,
+                                      kAttachments, kChapters, kTags,   kVoid,    kCrc32};
     return std::find(std::begin(kTop), std::end(kTop), id) != std::end(kTop);
 }
 

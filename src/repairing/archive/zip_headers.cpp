@@ -50,8 +50,8 @@ void take_long_sizes(ZipHeader& header) {
     });
 }
 
-// What both headers say alike, from the version on that is needed up to the lengths of name and extra fields. False where it
-// is nothing that such headers say.
+// What both headers say alike, from the version on that is needed up to the lengths of name and extra fields. False
+// where it is nothing that such headers say.
 bool read_common(Reader& content, std::uint64_t at, ZipHeader& header, std::size_t& name, std::size_t& extra) {
     header.version_needed = content.u16le(at);
     header.flags = content.u16le(at + 2);

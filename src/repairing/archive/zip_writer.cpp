@@ -15,7 +15,9 @@ constexpr std::uint16_t kVersionOfZip64 = 45;
 bool is_long(const ZipHeader& header) {
     return header.size >= kMost32 || header.packed >= kMost32 || header.local_at >= kMost32;
 }
-std::string size_bytes(const ZipHeader& header, std::uint64_t value) { return little32(is_long(header) ? kMost32 : value); }
+std::string size_bytes(const ZipHeader& header, std::uint64_t value) {
+    return little32(is_long(header) ? kMost32 : value);
+}
 
 std::string long_sizes(const ZipHeader& header, bool is_central) {
     if (!is_long(header)) return {};
@@ -73,8 +75,8 @@ void ZipWriter::finish() {
     const std::uint64_t count = written_.size();
     if (count >= 0xFFFF || length >= kMost32 || start >= kMost32) {
         const std::uint64_t at = output_.size();
-        output_.add("PK\6\6" + little(std::uint64_t{44}) + little(kVersionOfZip64) + little(kVersionOfZip64) + little32(0) +
-                    little32(0) + little(count) + little(count) + little(length) + little(start));
+        output_.add("PK\6\6" + little(std::uint64_t{44}) + little(kVersionOfZip64) + little(kVersionOfZip64) +
+                    little32(0) + little32(0) + little(count) + little(count) + little(length) + little(start));
         output_.add("PK\6\7" + little32(0) + little(at) + little32(1));
     }
     const std::string entries = little16(std::min<std::uint64_t>(count, 0xFFFF));

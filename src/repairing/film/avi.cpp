@@ -376,7 +376,8 @@ class AviMending {
                 const Chunk& from = walk_.chunks[next];
                 const std::string name(from.name.begin(), from.name.end());
                 const bool is_key = !header_.streams[from.stream].is_video() || from.is_key;
-                index += name + little32(is_key ? kKeyFrame : 0) + little32(output.size() - data - 8) + little32(from.size);
+                index +=
+                    name + little32(is_key ? kKeyFrame : 0) + little32(output.size() - data - 8) + little32(from.size);
                 output.add(name + little32(from.size));
                 output.add(*file_.content, from.at, from.size);
                 if (from.size % 2 != 0) output.add("\0"sv);

@@ -119,7 +119,8 @@ void read_hevc_picture(std::span<const std::uint8_t> unit, HevcSetup& setup) {
     setup.extra_slice_bits = reader.bits(3);
 }
 
-// Units that hold no picture are short, or all of one byte: what else passes for one is the beginning of something else.
+// Units that hold no picture are short, or all of one byte: what else passes for one is the beginning of something
+// else.
 constexpr std::size_t kLongestSet = 4096, kLongestMessage = 64 << 10;  // bytes
 bool is_filler(std::span<const std::uint8_t> unit, std::size_t header) {
     return unit.size() > header && unit.back() == 0x80 &&

@@ -54,9 +54,11 @@ class Search {
 
     // Takes the sample at `at`; where it ends, or `at` where there is none.
     std::uint64_t sample_at(std::uint64_t at, bool in_step) {
+        in_step_ = in_step;
         const auto bytes = window_.from(at);
         for (const Kind& kind : telling_)
-            if (const std::size_t length = kind.syntax->length(bytes); length > 0 && leads_on(at + length))
+            if (const std::size_t length = kind.syntax->length(bytes);
+                length > 0 && leads_on(at + length) && (in_step || is_believable(kind, at, length)))
                 return take(kind, at, length);
         if (unsized_.track != nullptr && unsized_.syntax->begins(bytes))
             if (const std::uint64_t end = end_of_unsized(at); end > at)
@@ -69,8 +71,26 @@ class Search {
         return at;
     }
 
+    // Out of step a sample is no longer than those before it by far, and what follows it leads on, too.
+    bool is_believable(const Kind& kind, std::uint64_t at, std::size_t length) {
+        constexpr std::size_t kEnough = 8;
+        std::uint64_t longest = 0;
+        for (const FilmSample& sample : kind.track->samples) longest = std::max(longest, sample.size);
+        if (kind.track->samples.size() >= kEnough && length > 3 * longest) return false;
+        const std::uint64_t next = at + length;
+        if (next >= window_.end()) return true;
+        const auto bytes = window_.from(next);
+        for (const auto* kinds : {&telling_, &vague_})
+            for (const Kind& other : *kinds)
+                if (const std::size_t further = other.syntax->length(bytes); further > 0)
+                    return leads_on(next + further);
+        return true;
+    }
+
     std::uint64_t take(const Kind& kind, std::uint64_t at, std::size_t length) {
         if (has_sector_of_zeros(window_.from(at, length))) {
+            // What was found by trial and holds a hole is none.
+            if (!in_step_) return at;
             ++result_.places;
             result_.lost += length;
             return at + length;
@@ -106,8 +126,8 @@ class Search {
         return true;
     }
 
-    // Plain sound goes on to where the next picture begins: behind as many bytes as stand together in the reference, or else
-    // at the first place from which on pictures and sound follow each other.
+    // Plain sound goes on to where the next picture begins: behind as many bytes as stand together in the reference, or
+    // else at the first place from which on pictures and sound follow each other.
     std::uint64_t plain_sound(std::uint64_t at) {
         const std::uint32_t frame = plain_->frame_size;
         const auto bytes = window_.from(at, kLongestSound);
@@ -138,8 +158,9 @@ class Search {
         const std::uint64_t behind = at + picture_length(at);
         if (behind >= window_.end() || is_picture(behind)) return true;
         return plain_->usual_chunks.empty() ||
-               std::any_of(plain_->usual_chunks.begin(), plain_->usual_chunks.end(),
-                           [&](std::uint64_t chunk) { return behind + chunk >= window_.end() || is_picture(behind + chunk); });
+               std::any_of(plain_->usual_chunks.begin(), plain_->usual_chunks.end(), [&](std::uint64_t chunk) {
+                   return behind + chunk >= window_.end() || is_picture(behind + chunk);
+               });
     }
 
     // A picture without a length ends where the next one begins, or where a chain of sound leads to that.
@@ -174,7 +195,8 @@ class Search {
     }
 
     const Kind* telling_sound() const {
-        const auto found = std::find_if(telling_.begin(), telling_.end(), [](const Kind& kind) { return kind.track->is_sound(); });
+        const auto found =
+            std::find_if(telling_.begin(), telling_.end(), [](const Kind& kind) { return kind.track->is_sound(); });
         return found == telling_.end() ? nullptr : &*found;
     }
 
@@ -182,6 +204,7 @@ class Search {
     std::vector<Kind> telling_, vague_;
     Kind unsized_;
     FilmTrack* plain_ = nullptr;
+    bool in_step_ = true;  // with what stands before the place that is looked at
     SampleSearch result_;
 };
 

@@ -124,7 +124,9 @@ class AacFrames final : public SampleSyntax {
     bool may_begin(std::uint8_t byte) const override {
         const bool is_single = (byte & 0xFEU) == 0;
         const bool is_pair = (byte & 0xFEU) == 0x20;
-        return byte == 0xDE || (setup_.channels == 1 ? is_single : setup_.channels == 2 ? is_pair : is_single || is_pair);
+        return byte == 0xDE || (setup_.channels == 1   ? is_single
+                                : setup_.channels == 2 ? is_pair
+                                                       : is_single || is_pair);
     }
 
   private:

@@ -25,7 +25,6 @@ constexpr std::uint64_t kSmallStream = 4096;  // bytes: shorter streams lie in s
 constexpr std::uint64_t kLargestFile = std::uint64_t{1} << 31;
 constexpr std::string_view kRoot = "R\0o\0o\0t\0 \0E\0n\0t\0r\0y\0\0\0"sv;
 
-
 // The sectors of a file whose header may be lost.
 class Sectors {
   public:
@@ -271,12 +270,14 @@ class CompoundMending {
     std::string header_for(const Sectors& sectors, std::uint32_t root, std::uint32_t small) const {
         const bool is_large = sectors.size() > 512;
         std::string header(formats::CompoundFile::kMark);
-        header +=
-            std::string(16, '\0') + little16(0x3E) + little16(is_large ? 4 : 3) + little16(0xFFFE) + little16(is_large ? 12 : 9) + little16(6);
+        header += std::string(16, '\0') + little16(0x3E) + little16(is_large ? 4 : 3) + little16(0xFFFE) +
+                  little16(is_large ? 12 : 9) + little16(6);
         header += std::string(6, '\0');
         header += little32(is_large ? static_cast<std::uint32_t>(sectors.chain(root).size()) : 0);
-        header += little32(static_cast<std::uint32_t>(sectors.tables().size())) + little32(root) + little32(0) + little32(kSmallStream);
-        header += little32(small) + little32(small == kEndOfChain ? 0 : static_cast<std::uint32_t>(sectors.chain(small).size()));
+        header += little32(static_cast<std::uint32_t>(sectors.tables().size())) + little32(root) + little32(0) +
+                  little32(kSmallStream);
+        header += little32(small) +
+                  little32(small == kEndOfChain ? 0 : static_cast<std::uint32_t>(sectors.chain(small).size()));
         header += little32(kEndOfChain) + little32(0);
         for (std::size_t i = 0; i < kInHeader; ++i)
             header += little32(i < sectors.tables().size() ? sectors.tables()[i] : kFree);

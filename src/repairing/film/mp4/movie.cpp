@@ -274,8 +274,8 @@ class Boxes {
     }
 };
 
-const std::string kUnity = big32(0x10000) + big32(0) + big32(0) + big32(0) + big32(0x10000) +
-                           big32(0) + big32(0) + big32(0) + big32(0x40000000);
+const std::string kUnity = big32(0x10000) + big32(0) + big32(0) + big32(0) + big32(0x10000) + big32(0) + big32(0) +
+                           big32(0) + big32(0x40000000);
 
 class TrackWriter {
   public:
@@ -292,21 +292,19 @@ class TrackWriter {
     std::string run() const {
         std::string holds = header();
         if (first_shown_ > 0)
-            holds += Boxes::box(
-                "edts", Boxes::full("elst", 0,
-                                    big32(1) + big32(duration_in_film()) +
-                                        big32(static_cast<std::uint32_t>(first_shown_)) + big32(0x10000)));
+            holds +=
+                Boxes::box("edts", Boxes::full("elst", 0,
+                                               big32(1) + big32(duration_in_film()) +
+                                                   big32(static_cast<std::uint32_t>(first_shown_)) + big32(0x10000)));
         const std::string media =
             Boxes::full("mdhd", 0,
-                        big32(0) + big32(0) + big32(track_.timescale) + big32(duration_) +
-                            big16(0x55C4) + big16(0)) +
+                        big32(0) + big32(0) + big32(track_.timescale) + big32(duration_) + big16(0x55C4) + big16(0)) +
             (track_.handler_box.empty()
                  ? Boxes::full("hdlr", 0, big32(0) + track_.handler + std::string(12, '\0') + "\0"s)
                  : track_.handler_box) +
-            Boxes::box("minf",
-                       media_header() +
-                           Boxes::box("dinf", Boxes::full("dref", 0, big32(1) + Boxes::full("url ", 1, ""))) +
-                           Boxes::box("stbl", table()));
+            Boxes::box("minf", media_header() +
+                                   Boxes::box("dinf", Boxes::full("dref", 0, big32(1) + Boxes::full("url ", 1, ""))) +
+                                   Boxes::box("stbl", table()));
         return Boxes::box("trak", holds + Boxes::box("mdia", media));
     }
 
@@ -318,10 +316,9 @@ class TrackWriter {
             return header.replace(28, 4, big32(duration_in_film()));
         }
         return Boxes::full("tkhd", 3,
-                           big32(0) + big32(0) + big32(number_) + big32(0) +
-                               big32(duration_in_film()) + std::string(8, '\0') + big16(0) + big16(0) +
-                               big16(track_.is_sound() ? 0x100 : 0) + big16(0) + kUnity + big32(0) +
-                               big32(0));
+                           big32(0) + big32(0) + big32(number_) + big32(0) + big32(duration_in_film()) +
+                               std::string(8, '\0') + big16(0) + big16(0) + big16(track_.is_sound() ? 0x100 : 0) +
+                               big16(0) + kUnity + big32(0) + big32(0));
     }
 
     std::string media_header() const {
@@ -380,8 +377,7 @@ class TrackWriter {
             while (!is_plain && end < track_.samples.size() && track_.samples[end].at == track_.samples[end - 1].end())
                 ++end;
             const std::uint64_t in_chunk = is_plain ? track_.samples[i].duration : end - i;
-            places += big(
-                static_cast<std::uint64_t>(static_cast<std::int64_t>(track_.samples[i].at) + data_shift_));
+            places += big(static_cast<std::uint64_t>(static_cast<std::int64_t>(track_.samples[i].at) + data_shift_));
             ++count;
             if (in_chunk != last) {
                 map += big32(count) + big32(in_chunk) + big32(1);
@@ -469,10 +465,10 @@ std::string index_of(const Film& film, std::int64_t data_shift) {
         duration = std::max(duration, writer.duration_in_film());
         tracks += writer.run();
     }
-    const std::string header = Boxes::full(
-        "mvhd", 0,
-        big32(0) + big32(0) + big32(film.timescale) + big32(duration) + big32(0x10000) +
-            big16(0x100) + std::string(10, '\0') + kUnity + std::string(24, '\0') + big32(number + 1));
+    const std::string header =
+        Boxes::full("mvhd", 0,
+                    big32(0) + big32(0) + big32(film.timescale) + big32(duration) + big32(0x10000) + big16(0x100) +
+                        std::string(10, '\0') + kUnity + std::string(24, '\0') + big32(number + 1));
     return Boxes::box("moov", header + tracks);
 }
 

@@ -27,8 +27,8 @@ struct FilmTrack {
     std::uint32_t timescale = 0;  // units a second
     std::uint32_t usual_duration = 0;
     std::string track_header, media_header,
-        handler_box;               // tkhd, vmhd or smhd or what it has, hdlr: whole; may be empty
-    std::uint32_t frame_size = 0;  // plain sound: bytes of one frame; 0: it is packed
+        handler_box;                               // tkhd, vmhd or smhd or what it has, hdlr: whole; may be empty
+    std::uint32_t frame_size = 0;                  // plain sound: bytes of one frame; 0: it is packed
     std::vector<std::uint64_t> usual_chunks = {};  // of plain sound: bytes that stand together, the commonest first
     std::vector<FilmSample> samples;
     bool is_complete = false;  // all of its tables made sense
