@@ -205,7 +205,7 @@ class Finder {
             lengths.push_back(pair.local->packed);
         const std::uint64_t next = next_header(entry.data_at);
         if (next < content_.size())
-            for (const std::uint64_t descriptor : {0, 12, 16, 20, 24})
+            for (const std::uint64_t descriptor : {0U, 12U, 16U, 20U, 24U})
                 if (next - entry.data_at >= descriptor) lengths.push_back(next - entry.data_at - descriptor);
         return lengths;
     }
@@ -324,7 +324,7 @@ class Finder {
         std::vector<std::uint64_t> places = {first, first + header.extra.size()};
         for (const ZipHeader& local : locals_) places.push_back(first + local.extra.size());
         const std::uint64_t next = next_header(first);
-        for (const std::uint64_t descriptor : {0, 12, 16, 20, 24})
+        for (const std::uint64_t descriptor : {0U, 12U, 16U, 20U, 24U})
             if (next >= header.packed + descriptor) places.push_back(next - header.packed - descriptor);
         const std::uint64_t many = header.method != kZipStored || header.packed <= kTried ? kLongestExtra : 0;
         const std::uint64_t before = std::min(first, many);

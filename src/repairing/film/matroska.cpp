@@ -56,6 +56,7 @@ class MatroskaMending {
             return std::move(done_);
         }
         if (clusters_.empty()) {
+            done_.of = std::exchange(done_.kept, 0);
             done_.what.emplace_back("none of its clusters is to be found");
             return std::move(done_);
         }

@@ -4,6 +4,7 @@
 #include <boost/endian/conversion.hpp>
 #include <fmt/format.h>
 #include <map>
+#include <utility>
 
 #include "base/text.h"
 #include "formats/format.h"
@@ -72,7 +73,10 @@ class OggMending {
                 at = next.value_or(content_.size());
                 continue;
             }
-            if (!add(page, lost > 0)) return std::move(done_);
+            if (!add(page, lost > 0)) {
+                done_.of = std::exchange(done_.kept, 0);
+                return std::move(done_);
+            }
             at += page.size();
         }
         done_.of = done_.kept;

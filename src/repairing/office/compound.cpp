@@ -18,7 +18,6 @@ using namespace std::string_view_literals;
 
 constexpr std::uint32_t kFree = 0xFFFFFFFF, kEndOfChain = 0xFFFFFFFE, kTableSector = 0xFFFFFFFD,
                         kListSector = 0xFFFFFFFC;
-constexpr std::size_t kHeader = 512;          // bytes
 constexpr std::size_t kInHeader = 109;        // table sectors that the header itself lists
 constexpr std::size_t kEntry = 128;           // bytes of an entry of the directory
 constexpr std::uint64_t kSmallStream = 4096;  // bytes: shorter streams lie in sectors of 64

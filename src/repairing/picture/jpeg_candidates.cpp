@@ -74,8 +74,7 @@ void find_size(JpegHeader& header, const JpegScanData& data, std::size_t mcus) {
 
 class Completing {
   public:
-    Completing(Reader& content, const JpegHeader& header, Workbench& bench)
-        : content_(content), found_(header), bench_(bench) {
+    Completing(Reader& content, const JpegHeader& header, Workbench& bench) : content_(content), found_(header) {
         for (const Reference& reference : bench.references()) {
             Budget budget = bench.budget();
             Reader reader(*reference.content, budget);
@@ -189,7 +188,6 @@ class Completing {
 
     Reader& content_;
     JpegHeader found_;
-    Workbench& bench_;
     std::vector<std::pair<JpegHeader, std::string>> references_;
     std::optional<JpegScanData> with_restarts_, without_;
     std::optional<JpegGuess> best_;
