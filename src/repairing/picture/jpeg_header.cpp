@@ -120,7 +120,7 @@ class Walk {
             if ((which & 0xECU) != 0 || end - at < 1 + 64 * bytes) return false;
             JpegHeader::Quantization table{};
             for (unsigned i = 0; i < 64; ++i)
-                table[i] = bytes == 1 ? content_.u8(at + 1 + i) : content_.u16be(at + 1 + 2 * i);
+                table[i] = bytes == 1 ? content_.u8(at + 1 + i) : content_.u16be(at + 1 + 2 * std::uint64_t{i});
             if (std::find(table.begin(), table.end(), 0) != table.end()) return false;
             header_.quantization[which & 3U] = table;
             at += 1 + 64 * bytes;
@@ -138,9 +138,9 @@ class Walk {
         if (found.precision != 8 || found.width == 0 || count == 0 || count > 4 || length != 6 + 3 * count)
             return false;
         for (unsigned i = 0; i < count; ++i) {
-            const unsigned sampling = content_.u8(at + 7 + 3 * i);
-            JpegFrame::Component component{content_.u8(at + 6 + 3 * i), sampling >> 4, sampling & 15U,
-                                           content_.u8(at + 8 + 3 * i)};
+            const unsigned sampling = content_.u8(at + 7 + 3 * std::uint64_t{i});
+            JpegFrame::Component component{content_.u8(at + 6 + 3 * std::uint64_t{i}), sampling >> 4, sampling & 15U,
+                                           content_.u8(at + 8 + 3 * std::uint64_t{i})};
             if (component.across < 1 || component.across > 4 || component.down < 1 || component.down > 4 ||
                 component.quantization > 3)
                 return false;
@@ -155,9 +155,9 @@ class Walk {
         const unsigned count = content_.u8(at);
         if (count == 0 || count > 4 || length != 4 + 2 * count) return false;
         for (unsigned i = 0; i < count; ++i) {
-            const unsigned tables = content_.u8(at + 2 + 2 * i);
+            const unsigned tables = content_.u8(at + 2 + 2 * std::uint64_t{i});
             if ((tables & 0xCCU) != 0) return false;
-            found.components.push_back({content_.u8(at + 1 + 2 * i), tables >> 4, tables & 3U});
+            found.components.push_back({content_.u8(at + 1 + 2 * std::uint64_t{i}), tables >> 4, tables & 3U});
         }
         header_.scan = std::move(found);
         return true;
