@@ -47,10 +47,14 @@ Result<MediumPtr> open_source(const ScannedSource& source, const AttachRequest& 
         opened = recognised_at(place, source, request, attached.remarks);
     }
     if (!opened) return tl::unexpected<Error>(opened.error());
-    if (const auto safe = refuse_danger(request.destination, opened->files); !safe) {
+    std::vector<fs::path> destinations = request.further_destinations;
+    destinations.insert(destinations.begin(), request.destination);
+    for (const fs::path& destination : destinations) {
+        const auto safe = refuse_danger(destination, opened->files);
+        if (safe) continue;
         if (!request.onto_same_drive) return tl::unexpected<Error>(safe.error());
         attached.remarks.push_back(
-            fmt::format("{}: {}; overridden with --onto-same-drive", request.destination.string(), safe.error().what));
+            fmt::format("{}: {}; overridden with --onto-same-drive", destination.string(), safe.error().what));
     }
     return opened->medium;
 }

@@ -17,6 +17,7 @@ struct AttachRequest {
     std::filesystem::path destination;  // what will be written to; empty: nothing is
     bool onto_same_drive = false;       // spelled out: the destination may lie on the drive being read
     bool from_changed_source = false;   // spelled out: the source may be another than the one scanned
+    std::vector<std::filesystem::path> further_destinations = {};  // what else will be written to
 
     // A medium is not there, or another one is in its place. Where it is now (the same place: try again), or nothing:
     // go on without it. May be empty: then it is an error.

@@ -49,8 +49,7 @@ class RepairLines final : public TerminalObserver<RepairObserver> {
             return;
         }
         const std::string share =
-            item.unit.empty() ? ""
-                              : fmt::format("  {} of {} {}", count_text(item.kept), count_text(item.of), item.unit);
+            item.of == 0 ? "" : fmt::format("  {} of {} {}", count_text(item.kept), count_text(item.of), item.unit);
         fmt::print("{}  {}{}\n", styled(fmt::format("{:<17}", word_for(item.outcome)), style_of(item.outcome)),
                    printable(item.file), share);
         constexpr std::size_t kIndent = 19;
@@ -62,6 +61,28 @@ class RepairLines final : public TerminalObserver<RepairObserver> {
   private:
     bool json_;
 };
+
+// What came of the whole run.
+void say(const RepairReport& done, const Options& options) {
+    std::vector<std::string> parts;
+    for (std::size_t i = 0; i < std::size(repairing::kOutcomeWords); ++i)
+        if (done.outcomes[i] > 0)
+            parts.push_back(fmt::format("{} {}", count_text(done.outcomes[i]), repairing::kOutcomeWords[i]));
+    if (done.files + done.already > 0) {
+        fmt::print("{}: {}. Results and {} are in {}\n", counted(done.files, "file"),
+                   parts.empty() ? "nothing new" : fmt::format("{}", fmt::join(parts, ", ")), kRepairTable, options.to);
+        if (done.already > 0)
+            fmt::print("{} already repaired there.\n", counted(done.already, "file was", "files were"));
+        if (done.left_out > 0)
+            fmt::print("{} left out: of formats that can't be repaired.\n",
+                       counted(done.left_out, "file was", "files were"));
+    } else if (done.left_out > 0) {
+        fmt::print("Nothing here is of a format that can be repaired; dredger kinds lists those that can.\n");
+    }
+    if (!done.page.empty()) fmt::print("Before and after: open {} in a browser.\n", done.page.string());
+    if (done.count(Outcome::wants_reference) > 0)
+        fmt::print("Where it says so, an undamaged file made in the same way helps: --reference FILE\n");
+}
 
 int repair_sources(const Options& options) {
     RepairRequest request;
@@ -80,9 +101,10 @@ int repair_sources(const Options& options) {
         auto selection = options.selection.selection_for(*catalog);
         if (!selection) return report(selection.error());
         catalogs.push_back(std::move(*catalog));
-        request.finds.push_back({&catalogs.back(),
-                                 std::move(*selection),
-                                 {options.source, options.to, options.onto_same_drive, options.from_changed_source}});
+        request.finds.push_back(
+            {&catalogs.back(),
+             std::move(*selection),
+             {options.source, options.to, options.onto_same_drive, options.from_changed_source, {options.look}}});
     }
     if (request.finds.empty() && options.selection.is_narrowed())
         return report({ErrorKind::usage, "a selection is of a catalog's finds, and no catalog is named", "",
@@ -94,26 +116,15 @@ int repair_sources(const Options& options) {
     observer.line().clear();
     if (!done) return report(done.error());
     for (const std::string& medium : done->missing) warn("left out: " + medium);
-    if (!options.json) {
-        std::vector<std::string> parts;
-        for (std::size_t i = 0; i < std::size(repairing::kOutcomeWords); ++i)
-            if (done->outcomes[i] > 0)
-                parts.push_back(fmt::format("{} {}", count_text(done->outcomes[i]), repairing::kOutcomeWords[i]));
-        if (done->files == 0 && done->already == 0)
-            fmt::print("Nothing here is of a format that can be repaired; dredger kinds lists those that can.\n");
-        else
-            fmt::print("{}: {}. Results and {} are in {}\n", counted(done->files, "file"),
-                       parts.empty() ? "nothing new" : fmt::format("{}", fmt::join(parts, ", ")), kRepairTable,
-                       options.to);
-        if (done->already > 0)
-            fmt::print("{} already repaired there.\n", counted(done->already, "file was", "files were"));
-        if (done->left_out > 0)
-            fmt::print("{} left out: of formats that can't be repaired.\n",
-                       counted(done->left_out, "file was", "files were"));
-        if (!done->page.empty()) fmt::print("Before and after: open {} in a browser.\n", done->page.string());
-        if (done->count(Outcome::wants_reference) > 0)
-            fmt::print("Where it says so, an undamaged file made in the same way helps: --reference FILE\n");
+    const bool has_met_none = done->files + done->already + done->left_out == 0 && done->missing.empty();
+    if (has_met_none && !done->interrupted && !done->stopped) {
+        if (request.files.empty()) return nothing_selected(options.sources.front());
+        fmt::print("There are no files in {}. Next: dredger repair FILE_OR_FOLDER --to {}\n", options.sources.front(),
+                   options.to);
+        return kUsage;
     }
+    if (!options.json) say(*done, options);
+    if (done->stopped) return report(*done->stopped), kDoneInPart;
     if (done->interrupted) {
         fmt::print(stderr, "dredger: interrupted: run the same command again to go on\n");
         return kInterrupted;

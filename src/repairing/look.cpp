@@ -59,7 +59,7 @@ std::string LookPage::side(const Medium& content, std::string_view format) {
     return "<div class=\"nothing\">nothing can be seen of it</div>";
 }
 
-Result<void> LookPage::add(const RepairedItem& item, const Medium& before, const Medium* after) {
+void LookPage::add(const RepairedItem& item, const Medium& before, const Medium* after) {
     const std::string_view outcome = word_for(item.outcome);
     const std::string was = side(before, item.format);
     const std::string is =
@@ -68,14 +68,13 @@ Result<void> LookPage::add(const RepairedItem& item, const Medium& before, const
         "<section><figure><figcaption>before</figcaption>{}</figure><figure><figcaption>after</figcaption>{}</figure>"
         "<div><h2>{}</h2><span class=\"outcome {}\">{}</span><span class=\"share\">{}</span><ul>",
         was, is, escaped(valid_utf8(fs::path(item.file).filename().string())), outcome.substr(0, outcome.find(' ')),
-        outcome, item.unit.empty() ? "" : fmt::format("{} of {} {}", item.kept, item.of, item.unit));
+        outcome, item.of == 0 ? "" : fmt::format("{} of {} {}", item.kept, item.of, item.unit));
     for (std::size_t at = 0; at < item.what.size();) {
         const std::size_t end = std::min(item.what.find("; ", at), item.what.size());
         rows_ += fmt::format("<li>{}</li>", escaped(valid_utf8(std::string_view(item.what).substr(at, end - at))));
         at = end + 2;
     }
     rows_ += "</ul></div></section>\n";
-    return {};
 }
 
 Result<fs::path> LookPage::finish() const {

@@ -16,7 +16,7 @@ class LookPage {
     static Result<LookPage> create(const std::filesystem::path& folder);
 
     // `after`: null where there is no result.
-    Result<void> add(const RepairedItem& item, const Medium& before, const Medium* after);
+    void add(const RepairedItem& item, const Medium& before, const Medium* after);
     // Writes the page; where it is.
     Result<std::filesystem::path> finish() const;
 

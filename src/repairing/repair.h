@@ -49,9 +49,10 @@ struct RepairReport {
     std::uint64_t files = 0;           // that were looked at
     std::uint64_t left_out = 0;        // in folders: of formats that can't be repaired
     std::uint64_t already = 0;         // that an earlier run has mended into the same folder
-    std::vector<std::string> missing;  // media that are not there
+    std::vector<std::string> missing;  // media and files that are not there
     bool interrupted = false;
-    std::filesystem::path page;  // that shows files before and after; empty: there is none
+    std::optional<Error> stopped;  // what could not be written: nothing was done behind it
+    std::filesystem::path page;    // that shows files before and after; empty: there is none
 
     std::uint64_t count(repairing::Outcome outcome) const { return outcomes[static_cast<std::size_t>(outcome)]; }
 };

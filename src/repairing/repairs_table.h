@@ -2,6 +2,7 @@
 #pragma once
 
 #include <filesystem>
+#include <map>
 #include <string>
 #include <vector>
 
@@ -18,12 +19,17 @@ class RepairsTable {
 
     // Whether an earlier run brought all of a file back.
     bool is_mended(const std::string& file) const;
-    // In place of what earlier runs said of the file.
+    // What an earlier run made of a file, where it has this checksum; empty: there is no such result.
+    std::string earlier_result(const std::string& file, const std::string& sha256) const;
+    // Written at once, so that it outlasts an interruption. What is said last of a file counts.
     Result<void> add(const RepairedItem& item);
+    // Leaves one row of each file.
+    Result<void> finish();
 
   private:
     std::filesystem::path path_;
-    std::vector<std::vector<std::string>> earlier_;  // rows
+    std::map<std::string, std::vector<std::string>> earlier_;  // rows of earlier runs, by file
+    bool has_repeats_ = false;
 };
 
 }  // namespace dredger::repairing

@@ -17,30 +17,32 @@ namespace {
 
 constexpr std::size_t kChunk = 1 << 20;  // bytes
 
-Error not_written(int why) {
-    return {ErrorKind::output, std::string("a result can't be written: ") + std::strerror(why), "",
-            "make room, or choose another folder with --to"};
+Error not_written(int why, const std::filesystem::path& where) {
+    return {ErrorKind::output, std::string("a result can't be written: ") + std::strerror(why), where.string(),
+            "make room and run it again, or choose another folder with --to"};
 }
 
 }  // namespace
 
 Result<Output> Output::create(const std::filesystem::path& folder) {
     const int descriptor = nameless_file(folder);
-    if (descriptor < 0) return tl::unexpected(not_written(errno));
+    if (descriptor < 0) return tl::unexpected(not_written(errno, folder));
     const mode_t mask = ::umask(0);
     ::umask(mask);
     (void)::fchmod(descriptor, 0666 & ~mask);
-    return Output(descriptor);
+    return Output(descriptor, folder);
 }
 
 Output::Output(Output&& other) noexcept
     : descriptor_(std::exchange(other.descriptor_, -1)),
+      folder_(std::move(other.folder_)),
       size_(other.size_),
       waiting_(std::move(other.waiting_)),
       failed_(other.failed_) {}
 
 Output& Output::operator=(Output&& other) noexcept {
     std::swap(descriptor_, other.descriptor_);
+    std::swap(folder_, other.folder_);
     std::swap(size_, other.size_);
     std::swap(waiting_, other.waiting_);
     std::swap(failed_, other.failed_);
@@ -87,7 +89,7 @@ MediumPtr Output::content() const {
 
 Result<void> Output::finish() {
     flush();
-    if (failed_ != 0) return tl::unexpected(not_written(failed_));
+    if (failed_ != 0) return tl::unexpected(not_written(failed_, folder_));
     return {};
 }
 
@@ -100,7 +102,7 @@ Result<bool> Output::place(const std::filesystem::path& target) {
     const int named = ::open(target.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0666);
     if (named < 0) {
         if (errno == EEXIST) return false;
-        return tl::unexpected(not_written(errno));
+        return tl::unexpected(not_written(errno, target));
     }
     std::vector<std::byte> chunk(kChunk);
     bool is_written = true;
@@ -112,7 +114,7 @@ Result<bool> Output::place(const std::filesystem::path& target) {
     is_written = ::close(named) == 0 && is_written;
     if (is_written) return true;
     ::unlink(target.c_str());
-    return tl::unexpected(not_written(why));
+    return tl::unexpected(not_written(why, target));
 }
 
 Budget Workbench::budget() const {

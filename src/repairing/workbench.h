@@ -39,10 +39,11 @@ class Output {
     Result<bool> place(const std::filesystem::path& target);
 
   private:
-    explicit Output(int descriptor) : descriptor_(descriptor) {}
+    Output(int descriptor, std::filesystem::path folder) : descriptor_(descriptor), folder_(std::move(folder)) {}
     void flush();
 
     int descriptor_ = -1;
+    std::filesystem::path folder_;
     std::uint64_t size_ = 0;
     std::string waiting_;  // added and not yet written
     int failed_ = 0;       // errno of the first write that failed

@@ -6,14 +6,13 @@
 #include <map>
 #include <thread>
 
-#include "base/digest.h"
 #include "media/content.h"
+#include "media/medium_sum.h"
 
 namespace dredger {
 namespace {
 
 constexpr std::size_t kHead = 4096;               // bytes that tell most files apart
-constexpr std::size_t kPiece = 1 << 20;           // bytes read together
 constexpr std::uint64_t kWorthThreads = 1 << 20;  // bytes to read
 
 class ContentComparison {
@@ -85,17 +84,7 @@ class ContentComparison {
         const FileEntry& record = candidate.record;
         const auto content = open_content(medium_, candidate.layout, record.size);
         if (content->size() != record.size) return std::nullopt;
-        Sha256 sum;
-        const std::uint64_t end = std::min(most, record.size);
-        std::vector<std::byte> piece(static_cast<std::size_t>(std::min<std::uint64_t>(end, kPiece)));
-        for (std::uint64_t at = 0; at < end; at += piece.size()) {
-            const std::span<std::byte> part =
-                std::span(piece).first(static_cast<std::size_t>(std::min<std::uint64_t>(piece.size(), end - at)));
-            std::vector<Extent> bad;
-            if (!content->read(at, part, &bad) || !bad.empty()) return std::nullopt;
-            sum.add(part);
-        }
-        return sum.finish();
+        return sha256_of(*content, most);
     }
 
     Catalog& catalog_;

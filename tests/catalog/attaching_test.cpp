@@ -67,6 +67,8 @@ TEST_F(AttachTest, TheImageItselfIsNoDestination) {
     EXPECT_THAT(refused.error().line(), HasSubstr("--onto-same-drive"));
     request.destination.clear();
     EXPECT_TRUE(attach(*catalog_, volumes_, request)) << "where nothing is written, nothing is endangered";
+    request.further_destinations = {image_};
+    EXPECT_FALSE(attach(*catalog_, volumes_, request)) << "whatever else is written counts as well";
 }
 
 }  // namespace

@@ -130,6 +130,45 @@ TEST_F(RepairTest, ResultsNeverLieAmongTheDamaged) {
     EXPECT_FALSE(fs::exists(folder / "in/out"));
 }
 
+TEST_F(RepairTest, NorDoesThePageLieAmongThem) {
+    const auto done = repair({{folder / "in"}, {}, {}, folder / "out", folder / "in/look"}, keeper);
+    ASSERT_FALSE(done.has_value());
+    EXPECT_EQ(done.error().kind, ErrorKind::unsafe);
+    EXPECT_THAT(done.error().hint, HasSubstr("--look"));
+    EXPECT_FALSE(fs::exists(folder / "in/look"));
+}
+
+TEST_F(RepairTest, TriedAgainWithNothingNewItKeepsItsResult) {
+    const Bytes& photo = sample("jpeg-baseline.jpg");
+    write(folder / "in/cut.jpg", cut(photo, photo.size() * 2 / 3));
+    const RepairRequest request{{folder / "in/cut.jpg"}, {}, {}, folder / "out"};
+    run(request);
+    ASSERT_EQ(table().at(0).at("outcome"), "partly");
+    const RepairReport second = run(request);
+    EXPECT_EQ(second.count(Outcome::partly), 1U);
+    ASSERT_EQ(table().size(), 1U);
+    EXPECT_EQ(table()[0].at("result"), "cut.jpg");
+    EXPECT_FALSE(fs::exists(folder / "out/cut (2).jpg"));
+}
+
+TEST_F(RepairTest, AnEmptyFileIsLeftOutAndTheOthersAreMended) {
+    write(folder / "in/empty.jpg", {});
+    const RepairReport report = run({{folder / "in/empty.jpg", folder / "in/a/logs.zip"}, {}, {}, folder / "out"});
+    EXPECT_THAT(report.missing, ElementsAre(HasSubstr("empty.jpg is empty")));
+    EXPECT_EQ(report.count(Outcome::mended), 1U);
+}
+
+TEST_F(RepairTest, WhatCantBeWrittenStopsItWithWhatWasDone) {
+    write(folder / "out/b", bytes_of("a file where a folder should be"));
+    const RepairReport report = run({{folder / "in"}, {}, {}, folder / "out"});
+    ASSERT_TRUE(report.stopped.has_value());
+    EXPECT_EQ(report.stopped->kind, ErrorKind::output);
+    EXPECT_EQ(report.stopped->where, (folder / "out/b/logs.zip").string());
+    EXPECT_EQ(report.files, 1U);
+    ASSERT_EQ(table().size(), 1U);
+    EXPECT_EQ(table()[0].at("result"), "a/logs.zip");
+}
+
 TEST_F(RepairTest, AFileOfNoKnownFormatIsToldOf) {
     run({{folder / "in/notes.txt"}, {}, {}, folder / "out"});
     EXPECT_EQ(table().at(0).at("outcome"), "beyond");

@@ -9,6 +9,7 @@
 #include "repairing/archive/zip_entries.h"
 #include "repairing/archive/zip_writer.h"
 #include "repairing/families.h"
+#include "repairing/file_mending.h"
 #include "repairing/office/package.h"
 #include "repairing/office/xml_cut.h"
 
@@ -29,10 +30,9 @@ bool is_xml(std::string_view name) {
     return name.ends_with(".xml") || name.ends_with(".rels") || name.ends_with(".rdf");
 }
 
-class ZipMending {
+class ZipMending : FileMending {
   public:
-    ZipMending(const Damaged& file, Workbench& bench)
-        : file_(file), bench_(bench), budget_(bench.budget()), content_(*file.content, budget_) {}
+    using FileMending::FileMending;
 
     Result<Mended> run() {
         contents_ = find_zip_entries(file_, budget_);
@@ -190,14 +190,9 @@ class ZipMending {
         });
     }
 
-    const Damaged& file_;
-    Workbench& bench_;
-    Budget budget_;
-    Reader content_;
     ZipContents contents_;
     std::vector<Item> items_;
     bool is_office_open_ = false, is_open_document_ = false;
-    Mended done_;
 };
 
 unsigned bid_for_zip(const Damaged& file) {

@@ -214,7 +214,7 @@ class Finder {
     void take_packed(ZipEntry& entry, const Pair& pair) {
         for (const std::uint64_t length : lengths_of(entry, pair)) {
             const std::uint64_t end = entry.data_at + length;
-            if (!content_.holds(entry.data_at, length) || touches_hole(entry.data_at, length)) continue;
+            if (!content_.holds(entry.data_at, length) || file_.touches_hole(entry.data_at, length)) continue;
             if (next_header(end) - end > kLongestDescriptor) continue;
             entry.state = ZipEntry::State::unchecked;
             entry.packed = length;
@@ -302,11 +302,6 @@ class Finder {
         return crc;
     }
 
-    bool touches_hole(std::uint64_t at, std::uint64_t length) const {
-        return std::any_of(file_.holes.begin(), file_.holes.end(),
-                           [&](const Extent& hole) { return hole.offset < at + length && at < hole.end(); });
-    }
-
     // How much of the range stands before the first known hole in it, or the first sector of zeros, which no packed
     // data has.
     std::uint64_t first_hole(std::uint64_t at, std::uint64_t length) {
@@ -382,7 +377,6 @@ class Finder {
             ZipEntry entry;
             entry.header.method = kZipDeflated;
             entry.data_at = at;
-            entry.name_is_known = false;
             const Format* format = format_with_head(view_of(all.head));
             entry.header.name = fmt::format("entry-{}{}{}", found_.entries.size() + 1, format == nullptr ? "" : ".",
                                             format == nullptr ? "" : format->extensions.front());

@@ -26,7 +26,6 @@ struct ZipEntry {
     std::uint64_t packed = 0;    // bytes of the content
     std::uint64_t kept = 0;      // unpacked bytes that are believed
     std::uint32_t kept_crc = 0;  // of these
-    bool name_is_known = true;   // false: no header tells it
 
     bool is_whole() const { return state == State::right || state == State::unchecked; }
 };

@@ -68,8 +68,8 @@ bool read_common(Reader& content, std::uint64_t at, ZipHeader& header, std::size
 
 }  // namespace
 
-std::optional<ZipHeader> read_local_header(Reader& content, std::uint64_t at, bool unsigned_too) {
-    if (!content.holds(at, 30) || (!unsigned_too && !content.has(at, "PK\3\4"sv))) return std::nullopt;
+std::optional<ZipHeader> read_local_header(Reader& content, std::uint64_t at) {
+    if (!content.holds(at, 30) || !content.has(at, "PK\3\4"sv)) return std::nullopt;
     ZipHeader header;
     std::size_t name = 0;
     std::size_t extra = 0;

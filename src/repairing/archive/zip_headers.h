@@ -31,7 +31,7 @@ struct ZipHeader {
 inline constexpr std::uint16_t kZipStored = 0, kZipDeflated = 8;
 
 // None where nothing sensible stands there. With `unsigned_too` the four bytes of the signature don't count.
-std::optional<ZipHeader> read_local_header(Reader& content, std::uint64_t at, bool unsigned_too = false);
+std::optional<ZipHeader> read_local_header(Reader& content, std::uint64_t at);
 std::optional<ZipHeader> read_central_header(Reader& content, std::uint64_t at, bool unsigned_too = false);
 
 // The extra fields without those that only fit the archive that they stood in: ZIP64.

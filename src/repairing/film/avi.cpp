@@ -6,6 +6,7 @@
 #include "base/text.h"
 #include "formats/format.h"
 #include "repairing/families.h"
+#include "repairing/file_mending.h"
 #include "repairing/film/data_window.h"
 #include "repairing/film/sample_search.h"
 #include "repairing/number_bytes.h"
@@ -88,7 +89,7 @@ struct Chunk {
 // The data, chunk by chunk.
 class ChunkWalk {
   public:
-    ChunkWalk(Reader& content, std::span<const Extent> holes) : content_(content), holes_(holes) {}
+    ChunkWalk(Reader& content, const Damaged& file) : content_(content), file_(file) {}
 
     void run(std::uint64_t at, const std::function<bool()>& should_stop) {
         while (content_.holds(at, 8) && chunks.size() < kMostChunks && !content_.budget().is_spent()) {
@@ -140,10 +141,7 @@ class ChunkWalk {
         const std::string name = content_.text(at, 4);
         std::copy(name.begin(), name.end(), found.name.begin());
         found.stream = static_cast<unsigned>(name[0] - '0') * 10 + static_cast<unsigned>(name[1] - '0');
-        const bool is_lost = std::any_of(holes_.begin(), holes_.end(), [&](const Extent& hole) {
-            return hole.offset < found.at + found.size && found.at < hole.end();
-        });
-        if (is_lost)
+        if (file_.touches_hole(found.at, found.size))
             lost += length;
         else
             chunks.push_back(found);
@@ -178,17 +176,12 @@ class ChunkWalk {
     }
 
     Reader& content_;
-    std::span<const Extent> holes_;
+    const Damaged& file_;
 };
 
-class AviMending {
+class AviMending : FileMending {
   public:
-    AviMending(const Damaged& file, Workbench& bench)
-        : file_(file),
-          bench_(bench),
-          budget_(bench.budget()),
-          content_(*file.content, budget_),
-          walk_(content_, file.holes) {}
+    AviMending(const Damaged& file, Workbench& bench) : FileMending(file, bench), walk_(content_, file) {}
 
     Result<Mended> run() {
         done_.format = "avi";
@@ -256,8 +249,7 @@ class AviMending {
             reference_ = reference.name;
             return true;
         }
-        done_.outcome =
-            bench_.references().empty() && !walk_.chunks.empty() ? Outcome::wants_reference : Outcome::beyond;
+        done_.outcome = walk_.chunks.empty() ? Outcome::beyond : without_reference();
         done_.what.emplace_back(done_.outcome == Outcome::wants_reference
                                     ? "its header is lost: another film of the same camera and settings would help"
                                     : "its header is lost, and no reference goes with its data");
@@ -388,15 +380,10 @@ class AviMending {
         }
     }
 
-    const Damaged& file_;
-    Workbench& bench_;
-    Budget budget_;
-    Reader content_;
     ChunkWalk walk_;
     AviHeader header_;
     std::string reference_;
     std::size_t damaged_pictures_ = 0;
-    Mended done_;
 };
 
 unsigned bid_for_avi(const Damaged& file) {

@@ -12,7 +12,6 @@ class BitReader {
 
     bool ok() const { return at_ <= bytes_.size() * 8; }
     std::size_t at() const { return at_; }
-    std::size_t left() const { return ok() ? bytes_.size() * 8 - at_ : 0; }
     void skip(std::size_t bits) { at_ += bits; }
     void align() { at_ = (at_ + 7) / 8 * 8; }
 

@@ -1,11 +1,13 @@
 // Streams of frames, each of which shows by itself that it is one: sound of MPEG (with its tags), AAC in ADTS, AC-3,
 // FLAC, and transport streams. What lies between them is left out.
 #include <algorithm>
+#include <boost/crc.hpp>
 #include <fmt/format.h>
 
 #include "base/text.h"
 #include "formats/format.h"
 #include "repairing/families.h"
+#include "repairing/file_mending.h"
 #include "repairing/film/bit_reader.h"
 #include "repairing/film/data_window.h"
 #include "repairing/film/sample_syntax.h"
@@ -46,17 +48,15 @@ std::size_t timed_packet(Bytes bytes) {
     return bytes.size() >= 192 && bytes[4] == 0x47 && (bytes[7] & 0x30U) != 0 ? 192 : 0;
 }
 
-template <class Sum>
-Sum crc_of(Bytes bytes, Sum polynomial) {
-    Sum sum = 0;
-    constexpr unsigned kBits = 8 * sizeof(Sum);
-    for (const std::uint8_t byte : bytes) {
-        sum = static_cast<Sum>(sum ^ (Sum{byte} << (kBits - 8)));
-        for (unsigned i = 0; i < 8; ++i)
-            sum = static_cast<Sum>((sum >> (kBits - 1)) != 0 ? static_cast<unsigned>(sum) << 1 ^ polynomial
-                                                             : static_cast<unsigned>(sum) << 1);
-    }
-    return sum;
+// The checksums of headers and of frames (RFC 9639, 9.1.8 and 9.3).
+using HeaderCrc = boost::crc_optimal<8, 0x07, 0, 0, false, false>;
+using FrameCrc = boost::crc_optimal<16, 0x8005, 0, 0, false, false>;
+
+template <class Crc>
+unsigned crc_of(Bytes bytes) {
+    Crc crc;
+    crc.process_bytes(bytes.data(), bytes.size());
+    return crc.checksum();
 }
 
 // RFC 9639, 9.1: the header of a frame has a checksum of its own. Its bytes; 0: there is none.
@@ -72,7 +72,7 @@ std::size_t flac_header(Bytes bytes) {
     at += 1 + following;
     at += block == 6 ? 1 : block == 7 ? 2 : 0;
     at += rate == 12 ? 1 : rate == 13 || rate == 14 ? 2 : 0;
-    return crc_of<std::uint8_t>(bytes.first(at), 0x07) == bytes[at] ? at + 1 : 0;
+    return crc_of<HeaderCrc>(bytes.first(at)) == bytes[at] ? at + 1 : 0;
 }
 
 // A frame ends where its checksum says so, in front of the next one.
@@ -83,7 +83,7 @@ std::size_t flac(Bytes bytes) {
     const std::size_t most = std::min(bytes.size(), kLongest);
     for (std::size_t end = header + 2; end <= most; ++end) {
         if (end < bytes.size() && (bytes[end] != 0xFF || flac_header(bytes.subspan(end)) == 0)) continue;
-        const auto sum = crc_of<std::uint16_t>(bytes.first(end - 2), 0x8005);
+        const unsigned sum = crc_of<FrameCrc>(bytes.first(end - 2));
         if (bytes[end - 2] == sum >> 8 && bytes[end - 1] == (sum & 0xFFU)) return end;
     }
     return 0;
@@ -124,14 +124,10 @@ const Kind* kind_in(const Damaged& file) {
     return nullptr;
 }
 
-class FramedMending {
+class FramedMending : FileMending {
   public:
     FramedMending(const Damaged& file, Workbench& bench)
-        : file_(file),
-          bench_(bench),
-          budget_(bench.budget()),
-          content_(*file.content, budget_),
-          window_(*file.content, file.content->size()) {}
+        : FileMending(file, bench), window_(*file.content, file.content->size()) {}
 
     Result<Mended> run() {
         const Format* named = format_with_extension(extension_of(file_.name));
@@ -205,17 +201,12 @@ class FramedMending {
                 return 0;
             }
             has_head_ = false;
-            done_.outcome = bench_.references().empty() ? Outcome::wants_reference : Outcome::beyond;
+            done_.outcome = without_reference();
             done_.what.emplace_back("its beginning is lost: another recording of the same device would help");
             return 0;
         }
         output.add(*file_.content, 0, at);
         return at;
-    }
-
-    bool touches_hole(std::uint64_t at, std::uint64_t length) const {
-        return std::any_of(file_.holes.begin(), file_.holes.end(),
-                           [&](const Extent& hole) { return hole.offset < at + length && at < hole.end(); });
     }
 
     Result<void> walk(const Kind& kind, std::uint64_t at, Output& output) {
@@ -231,7 +222,7 @@ class FramedMending {
                     step_out(at, in_step);
                     continue;
                 }
-                if (!touches_hole(at, length)) {
+                if (!file_.touches_hole(at, length)) {
                     output.add(*file_.content, at, length);
                     ++done_.kept;
                     ++frames_before_;
@@ -264,15 +255,10 @@ class FramedMending {
                content_.has(at, "LYRICSBEGIN"sv);
     }
 
-    const Damaged& file_;
-    Workbench& bench_;
-    Budget budget_;
-    Reader content_;
     DataWindow window_;
     std::string reference_;
     bool has_head_ = true;
     std::uint64_t lost_ = 0, places_ = 0, frames_before_ = 0;
-    Mended done_;
 };
 
 }  // namespace

@@ -8,6 +8,7 @@
 #include "formats/ebml.h"
 #include "formats/format.h"
 #include "repairing/families.h"
+#include "repairing/file_mending.h"
 
 namespace dredger::repairing {
 namespace {
@@ -35,17 +36,16 @@ std::string head(std::uint32_t id, std::uint64_t size) {
 }
 std::string element(std::uint32_t id, const std::string& holds) { return head(id, holds.size()) + holds; }
 
-class MatroskaMending {
+class MatroskaMending : FileMending {
   public:
-    MatroskaMending(const Damaged& file, Workbench& bench)
-        : file_(file), bench_(bench), budget_(bench.budget()), content_(*file.content, budget_) {}
+    using FileMending::FileMending;
 
     Result<Mended> run() {
         done_.format = extension_of(file_.name) == "webm" ? "webm" : "mkv";
         done_.unit = "blocks";
         const Measured found = measured(file_, "mkv", bench_);
         if (!found.format.empty()) done_.format = found.format;
-        const bool is_whole = found.is_whole() && found.length == content_.size() && file_.holes.empty();
+        const bool is_whole = shows_no_damage(found);
         DREDGER_CHECK(read());
         if (is_whole) {
             done_.of = done_.kept;
@@ -174,9 +174,7 @@ class MatroskaMending {
                 for (std::uint64_t i = 0; i < part->size; ++i)
                     cluster.time = cluster.time << 8 | content_.u8(part->start + i);
             }
-            const bool is_lost = std::any_of(file_.holes.begin(), file_.holes.end(), [&](const Extent& hole) {
-                return hole.offset < part->end() && part->at < hole.end();
-            });
+            const bool is_lost = file_.touches_hole(part->at, part->end() - part->at);
             // Where it stands in the file is not true any more.
             if (is_lost)
                 lost_ += part->end() - part->at;
@@ -222,7 +220,7 @@ class MatroskaMending {
                 return true;
             }
         }
-        done_.outcome = bench_.references().empty() && !clusters_.empty() ? Outcome::wants_reference : Outcome::beyond;
+        done_.outcome = clusters_.empty() ? Outcome::beyond : without_reference();
         done_.what.emplace_back(
             "the description of its tracks is lost: another film of the same program and settings would help");
         return false;
@@ -269,16 +267,11 @@ class MatroskaMending {
         output.replace(segment_at, head(kSegment, output.size() - start));
     }
 
-    const Damaged& file_;
-    Workbench& bench_;
-    Budget budget_;
-    Reader content_;
     std::vector<Element> kept_;
     std::vector<Cluster> clusters_;
     std::string reference_, borrowed_;
     std::uint64_t lost_ = 0;
     bool has_lost_times_ = false;
-    Mended done_;
 };
 
 }  // namespace

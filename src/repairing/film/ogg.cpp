@@ -1,6 +1,6 @@
 // Ogg (RFC 3533): pages that stand are kept and counted anew.
 #include <algorithm>
-#include <array>
+#include <boost/crc.hpp>
 #include <boost/endian/conversion.hpp>
 #include <fmt/format.h>
 #include <map>
@@ -9,6 +9,7 @@
 #include "base/text.h"
 #include "formats/format.h"
 #include "repairing/families.h"
+#include "repairing/file_mending.h"
 
 namespace dredger::repairing {
 namespace {
@@ -17,19 +18,11 @@ using namespace std::string_view_literals;
 
 constexpr std::uint64_t kHeader = 27;  // bytes
 
+// Of a page whose own field for it is zero (RFC 3533, 6).
 std::uint32_t crc_of(std::string_view page) {
-    static const auto table = [] {
-        std::array<std::uint32_t, 256> made{};
-        for (std::uint32_t i = 0; i < 256; ++i) {
-            std::uint32_t sum = i << 24;
-            for (unsigned bit = 0; bit < 8; ++bit) sum = (sum >> 31) != 0 ? sum << 1 ^ 0x04C11DB7 : sum << 1;
-            made[i] = sum;
-        }
-        return made;
-    }();
-    std::uint32_t sum = 0;
-    for (const char c : page) sum = sum << 8 ^ table[(sum >> 24 ^ static_cast<unsigned char>(c)) & 255U];
-    return sum;
+    boost::crc_optimal<32, 0x04C11DB7, 0, 0, false, false> crc;
+    crc.process_bytes(page.data(), page.size());
+    return crc.checksum();
 }
 
 void set_u32(std::string& page, std::size_t at, std::uint32_t value) {
@@ -52,10 +45,9 @@ std::string page_at(Reader& content, std::uint64_t at) {
     return page;
 }
 
-class OggMending {
+class OggMending : FileMending {
   public:
-    OggMending(const Damaged& file, Workbench& bench)
-        : file_(file), bench_(bench), budget_(bench.budget()), content_(*file.content, budget_) {}
+    using FileMending::FileMending;
 
     Result<Mended> run() {
         done_.format = "ogg";
@@ -101,7 +93,7 @@ class OggMending {
         const std::uint32_t serial = serial_of(page);
         const bool begins = (static_cast<unsigned char>(page[5]) & 2U) != 0;
         if (!begins && !numbers_.contains(serial) && !take_headers(serial)) {
-            done_.outcome = bench_.references().empty() ? Outcome::wants_reference : Outcome::beyond;
+            done_.outcome = without_reference();
             done_.what.emplace_back("its beginning is lost: another recording of the same device would help");
             return false;
         }
@@ -145,14 +137,9 @@ class OggMending {
         return false;
     }
 
-    const Damaged& file_;
-    Workbench& bench_;
-    Budget budget_;
-    Reader content_;
     std::optional<Output> output_;
     std::map<std::uint32_t, std::uint32_t> numbers_;  // of the next page, by stream
     std::string reference_;
-    Mended done_;
 };
 
 }  // namespace

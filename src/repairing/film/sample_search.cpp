@@ -21,11 +21,11 @@ class Search {
             if (!syntax)
                 plain_ = &track;
             else if (syntax->has_no_length())
-                unsized_ = {&track, std::move(syntax)};
+                unsized_ = {&track, std::move(syntax), 0};
             else if (syntax->is_telling())
-                telling_.push_back({&track, std::move(syntax)});
+                telling_.push_back({&track, std::move(syntax), 0});
             else
-                vague_.push_back({&track, std::move(syntax)});
+                vague_.push_back({&track, std::move(syntax), 0});
         }
     }
 
@@ -50,20 +50,21 @@ class Search {
     struct Kind {
         FilmTrack* track = nullptr;
         std::unique_ptr<SampleSyntax> syntax;
+        std::uint64_t longest = 0;  // bytes of a sample found so far
     };
 
     // Takes the sample at `at`; where it ends, or `at` where there is none.
     std::uint64_t sample_at(std::uint64_t at, bool in_step) {
         in_step_ = in_step;
         const auto bytes = window_.from(at);
-        for (const Kind& kind : telling_)
+        for (Kind& kind : telling_)
             if (const std::size_t length = kind.syntax->length(bytes);
                 length > 0 && leads_on(at + length) && (in_step || is_believable(kind, at, length)))
                 return take(kind, at, length);
         if (unsized_.track != nullptr && unsized_.syntax->begins(bytes))
             if (const std::uint64_t end = end_of_unsized(at); end > at)
                 return take(unsized_, at, static_cast<std::size_t>(end - at));
-        for (const Kind& kind : vague_)
+        for (Kind& kind : vague_)
             if (const std::size_t length = kind.syntax->length(bytes);
                 length > 0 && leads_on(at + length) && (in_step || is_chain(kind, at)))
                 return take(kind, at, length);
@@ -74,9 +75,7 @@ class Search {
     // Out of step a sample is no longer than those before it by far, and what follows it leads on, too.
     bool is_believable(const Kind& kind, std::uint64_t at, std::size_t length) {
         constexpr std::size_t kEnough = 8;
-        std::uint64_t longest = 0;
-        for (const FilmSample& sample : kind.track->samples) longest = std::max(longest, sample.size);
-        if (kind.track->samples.size() >= kEnough && length > 3 * longest) return false;
+        if (kind.track->samples.size() >= kEnough && length > 3 * kind.longest) return false;
         const std::uint64_t next = at + length;
         if (next >= window_.end()) return true;
         const auto bytes = window_.from(next);
@@ -87,7 +86,7 @@ class Search {
         return true;
     }
 
-    std::uint64_t take(const Kind& kind, std::uint64_t at, std::size_t length) {
+    std::uint64_t take(Kind& kind, std::uint64_t at, std::size_t length) {
         if (has_sector_of_zeros(window_.from(at, length))) {
             // What was found by trial and holds a hole is none.
             if (!in_step_) return at;
@@ -98,6 +97,7 @@ class Search {
         FilmSample sample{at, length, kind.track->usual_duration};
         sample.is_sync = !kind.track->is_video() || kind.syntax->is_sync(window_.from(at, length));
         kind.track->samples.push_back(sample);
+        kind.longest = std::max(kind.longest, sample.size);
         return sample.end();
     }
 

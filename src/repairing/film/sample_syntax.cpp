@@ -36,8 +36,7 @@ class Units final : public SampleSyntax {
     std::size_t length(Bytes bytes) const override {
         bool has_slice = false;
         std::size_t end = 0;
-        each(bytes, [&](Bytes unit, const NalUnit& found, std::size_t unit_end) {
-            (void)unit;
+        each(bytes, [&](Bytes, const NalUnit& found, std::size_t unit_end) {
             if (has_slice && (found.begins_picture || !found.may_follow_slice)) return false;
             if (!has_slice && found.is_slice && !found.begins_picture) return false;  // its first slice is lost
             has_slice = has_slice || found.is_slice;

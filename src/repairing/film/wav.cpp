@@ -7,6 +7,7 @@
 #include "base/text.h"
 #include "formats/format.h"
 #include "repairing/families.h"
+#include "repairing/file_mending.h"
 #include "repairing/number_bytes.h"
 
 namespace dredger::repairing {
@@ -44,16 +45,15 @@ WaveForm read_form(Reader& content) {
     return form;
 }
 
-class WavMending {
+class WavMending : FileMending {
   public:
-    WavMending(const Damaged& file, Workbench& bench)
-        : file_(file), bench_(bench), budget_(bench.budget()), content_(*file.content, budget_) {}
+    using FileMending::FileMending;
 
     Result<Mended> run() {
         done_.format = "wav";
         done_.unit = "bytes";
         const Measured found = measured(file_, "wav", bench_);
-        if (found.is_whole() && found.length == content_.size() && file_.holes.empty()) {
+        if (shows_no_damage(found)) {
             done_.kept = done_.of = content_.size();
             return as_it_is(file_, bench_, std::move(done_));
         }
@@ -76,7 +76,7 @@ class WavMending {
             is_borrowed_ = true;
             return true;
         }
-        done_.outcome = bench_.references().empty() ? Outcome::wants_reference : Outcome::beyond;
+        done_.outcome = without_reference();
         done_.what.emplace_back(bench_.references().empty()
                                     ? "its header is lost: another recording of the same device and settings would help"
                                     : "its header is lost, and no reference has one");
@@ -110,12 +110,7 @@ class WavMending {
         return finished(std::move(output), std::move(done_));
     }
 
-    const Damaged& file_;
-    Workbench& bench_;
-    Budget budget_;
-    Reader content_;
     bool is_borrowed_ = false;
-    Mended done_;
 };
 
 }  // namespace

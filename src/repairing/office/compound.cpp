@@ -9,6 +9,7 @@
 #include "formats/compound_file.h"
 #include "formats/format.h"
 #include "repairing/families.h"
+#include "repairing/file_mending.h"
 #include "repairing/number_bytes.h"
 
 namespace dredger::repairing {
@@ -110,10 +111,9 @@ class Sectors {
     std::vector<std::uint32_t> next_;
 };
 
-class CompoundMending {
+class CompoundMending : FileMending {
   public:
-    CompoundMending(const Damaged& file, Workbench& bench)
-        : file_(file), bench_(bench), budget_(bench.budget()), content_(*file.content, budget_) {}
+    using FileMending::FileMending;
 
     Result<Mended> run() {
         done_.format = "ole2";
@@ -283,12 +283,6 @@ class CompoundMending {
         header.resize(sectors.size());
         return header;
     }
-
-    const Damaged& file_;
-    Workbench& bench_;
-    Budget budget_;
-    Reader content_;
-    Mended done_;
 };
 
 unsigned bid_for_compound(const Damaged& file) {

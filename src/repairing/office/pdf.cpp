@@ -7,6 +7,7 @@
 #include "base/text.h"
 #include "formats/format.h"
 #include "repairing/families.h"
+#include "repairing/file_mending.h"
 #include "repairing/office/pdf_objects.h"
 
 namespace dredger::repairing {
@@ -16,10 +17,9 @@ using namespace std::string_view_literals;
 
 constexpr unsigned kDeepest = 64;
 
-class PdfMending {
+class PdfMending : FileMending {
   public:
-    PdfMending(const Damaged& file, Workbench& bench)
-        : file_(file), bench_(bench), budget_(bench.budget()), content_(*file.content, budget_) {}
+    using FileMending::FileMending;
 
     Result<Mended> run() {
         done_.format = "pdf";
@@ -27,7 +27,7 @@ class PdfMending {
         const Measured told = measured(file_, "pdf", bench_);
         found_ = find_pdf_objects(content_);
         if (bench_.should_stop()) return fail(ErrorKind::interrupted, "interrupted");
-        if (told.is_whole() && told.length == content_.size() && file_.holes.empty() && found_.cut == 0) {
+        if (shows_no_damage(told) && found_.cut == 0) {
             count_pages();
             return as_it_is(file_, bench_, std::move(done_));
         }
@@ -215,13 +215,8 @@ class PdfMending {
                             : Outcome::partly;
     }
 
-    const Damaged& file_;
-    Workbench& bench_;
-    Budget budget_;
-    Reader content_;
     PdfObjects found_;
     unsigned root_ = 0;
-    Mended done_;
 };
 
 unsigned bid_for_pdf(const Damaged& file) {

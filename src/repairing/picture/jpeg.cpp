@@ -5,6 +5,7 @@
 #include "base/text.h"
 #include "formats/format.h"
 #include "repairing/families.h"
+#include "repairing/file_mending.h"
 #include "repairing/picture/jpeg_candidates.h"
 #include "repairing/picture/jpeg_mosaic.h"
 #include "repairing/picture/jpeg_writer.h"
@@ -17,10 +18,9 @@ constexpr std::size_t kMostBlocks = 2 << 20;       // of 128 bytes: pictures of 
 constexpr std::size_t kLeastShare = 50;            // a part of so many of the picture is worth having
 constexpr std::uint64_t kLargestSegment = 65533;   // bytes
 
-class JpegMending {
+class JpegMending : FileMending {
   public:
-    JpegMending(const Damaged& file, Workbench& bench)
-        : file_(file), bench_(bench), budget_(bench.budget()), content_(*file.content, budget_) {}
+    using FileMending::FileMending;
 
     Result<Mended> run() {
         done_.format = "jpeg";
@@ -54,7 +54,7 @@ class JpegMending {
     // The small picture that cameras put into the header is better than none.
     Result<Mended> beyond(const JpegHeader& header) {
         const bool lacks_tables = !header.has_tables();
-        done_.outcome = lacks_tables && bench_.references().empty() ? Outcome::wants_reference : Outcome::beyond;
+        done_.outcome = lacks_tables ? without_reference() : Outcome::beyond;
         done_.what.emplace_back(
             done_.outcome == Outcome::wants_reference
                 ? "tables of its header are lost: another photo of the same camera with the same settings would help"
@@ -157,12 +157,7 @@ class JpegMending {
         return finished(std::move(output), std::move(done_));
     }
 
-    const Damaged& file_;
-    Workbench& bench_;
-    Budget budget_;
-    Reader content_;
     std::optional<Extent> thumbnail_;
-    Mended done_;
 };
 
 unsigned bid_for_jpeg(const Damaged& file) {

@@ -48,7 +48,6 @@ float middle_of(const std::vector<JpegPicture::Step>& steps) {
 struct Stretch {
     std::size_t from = 0, to = 0;     // bits
     std::size_t first = 0, last = 0;  // MCUs: those from `first` to before `last`
-    bool start_is_known = true;       // the first one begins at `from`
     bool end_is_known = true;         // the last one ends at `to`
 };
 
@@ -77,7 +76,7 @@ class Piecing {
 
   private:
     std::vector<Stretch> one_stretch() const {
-        return {{0, data_.bytes.size() * 8, 0, result_.picture.mcus(), true, data_.has_end}};
+        return {{0, data_.bytes.size() * 8, 0, result_.picture.mcus(), data_.has_end}};
     }
 
     // Between restart markers. Which interval one is, is told by its number and its neighbours.
@@ -92,11 +91,7 @@ class Piecing {
         for (std::size_t i = 0; i <= data_.marks.size() && index < intervals; ++i) {
             const bool is_last = i == data_.marks.size();
             const std::size_t to = is_last ? data_.bytes.size() : data_.marks[i].at;
-            Stretch stretch{from * 8,
-                            to * 8,
-                            index * interval,
-                            std::min(mcus, (index + 1) * interval),
-                            true,
+            Stretch stretch{from * 8, to * 8, index * interval, std::min(mcus, (index + 1) * interval),
                             !is_last || data_.has_end};
             const McuDecoder::Run run = decoder_.decode({stretch.from, 0}, stretch.to, stretch.last - stretch.first);
             const bool fits = !run.broke && run.mcus() == stretch.last - stretch.first;
@@ -151,7 +146,7 @@ class Piecing {
         std::size_t mcu = stretch.first;
         sure_ = stretch.first;
         McuDecoder::Place place{stretch.from, 0};
-        bool in_step = stretch.start_is_known;
+        bool in_step = true;
         while (mcu < stretch.last && place.bit < stretch.to && !should_stop_()) {
             if (!in_step) {
                 place = {behind_damage(place.bit), 0};
@@ -233,18 +228,14 @@ class Piecing {
     float misfit_at(const McuDecoder::Run& run, std::size_t mcu) {
         JpegPicture& picture = result_.picture;
         const std::size_t count = std::min(run.mcus(), picture.mcus_across());
-        std::vector<JpegPicture::Fit> fits;
         std::vector<float> offsets;
-        std::vector<bool> was_known;
         put(run, mcu, 0, count);
         for (std::size_t i = 0; i < count; ++i) {
             const JpegPicture::Fit fit = picture.fit_above(mcu + i, 0);
-            if (fit.pixels == 0) continue;
-            fits.push_back(fit);
-            offsets.push_back(fit.offset);
+            if (fit.pixels > 0) offsets.push_back(fit.offset);
         }
         for (std::size_t i = 0; i < count; ++i) picture.forget(mcu + i);
-        if (fits.size() < kLeastPlaced) return 1e9F;
+        if (offsets.size() < kLeastPlaced) return 1e9F;
         const float offset = median_of(offsets);
         float sum = 0;
         for (const float one : offsets) sum += std::min(std::abs(one - offset), 64.F);

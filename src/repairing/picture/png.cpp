@@ -9,6 +9,7 @@
 #include "base/text.h"
 #include "formats/format.h"
 #include "repairing/families.h"
+#include "repairing/file_mending.h"
 #include "repairing/number_bytes.h"
 
 namespace dredger::repairing {
@@ -61,17 +62,16 @@ std::string chunk(std::string_view name, const std::string& holds) {
                        big32(crc32(std::as_bytes(std::span(inside)))));
 }
 
-class PngMending {
+class PngMending : FileMending {
   public:
-    PngMending(const Damaged& file, Workbench& bench)
-        : file_(file), bench_(bench), budget_(bench.budget()), content_(*file.content, budget_) {}
+    using FileMending::FileMending;
 
     Result<Mended> run() {
         done_.format = "png";
         done_.unit = "rows";
         const Measured found = measured(file_, "png", bench_);
         read();
-        if (found.is_whole() && found.length == content_.size() && file_.holes.empty()) {
+        if (shows_no_damage(found)) {
             done_.kept = done_.of = header_ ? header_->height : 0;
             return as_it_is(file_, bench_, std::move(done_));
         }
@@ -136,9 +136,7 @@ class PngMending {
             for (std::uint64_t at = piece.offset; at < piece.end() && state == StreamDecoder::State::going;) {
                 auto here = content_.some(at);
                 here = here.first(static_cast<std::size_t>(std::min<std::uint64_t>(here.size(), piece.end() - at)));
-                const bool is_hole = std::any_of(file_.holes.begin(), file_.holes.end(), [&](const Extent& hole) {
-                    return hole.offset < at + here.size() && at < hole.end();
-                });
+                const bool is_hole = file_.touches_hole(at, here.size());
                 if (here.empty() || is_hole || rows_.size() > kLargestPicture) return;
                 std::size_t used = 0;
                 state = decoder.feed(here, used, [&](std::span<const std::byte> out) {
@@ -259,16 +257,11 @@ class PngMending {
         return finished(std::move(output), std::move(done_));
     }
 
-    const Damaged& file_;
-    Workbench& bench_;
-    Budget budget_;
-    Reader content_;
     std::optional<Header> header_;
     std::vector<Extent> pixels_;  // of the content: what the chunks of picture data hold
     std::string kept_;            // other chunks
     std::string rows_;
     bool is_complete_ = false, has_end_ = false;
-    Mended done_;
 };
 
 }  // namespace

@@ -8,6 +8,7 @@
 #include "formats/format.h"
 #include "media/content.h"
 #include "repairing/families.h"
+#include "repairing/file_mending.h"
 #include "repairing/film/sample_search.h"
 
 namespace dredger::repairing {
@@ -19,10 +20,9 @@ using namespace std::string_view_literals;
 constexpr double kTrusted = 0.9;         // share of right samples at which a table is believed
 constexpr std::uint64_t kLeastFilm = 4;  // samples that are worth an index
 
-class FilmMending {
+class FilmMending : FileMending {
   public:
-    FilmMending(const Damaged& file, Workbench& bench)
-        : file_(file), bench_(bench), budget_(bench.budget()), content_(*file.content, budget_) {}
+    using FileMending::FileMending;
 
     Result<Mended> run() {
         done_.format = extension_of(file_.name) == "mov" ? "mov" : "mp4";
@@ -66,7 +66,8 @@ class FilmMending {
             const auto syntax = syntax_of(track);
             DataWindow window(*file_.content, file_.content->size());
             std::erase_if(track.samples, [&](const FilmSample& sample) {
-                const bool is_there = sample.end() <= file_.content->size() && !touches_hole(sample) &&
+                const bool is_there = sample.end() <= file_.content->size() &&
+                                      !file_.touches_hole(sample.at, sample.size) &&
                                       (syntax == nullptr || is_right_sample(*syntax, sample, window));
                 lost_ += is_there ? 0 : 1;
                 return !is_there;
@@ -89,11 +90,6 @@ class FilmMending {
             lost_ += is_broken ? 1 : 0;
             return is_broken;
         });
-    }
-
-    bool touches_hole(const FilmSample& sample) const {
-        return std::any_of(file_.holes.begin(), file_.holes.end(),
-                           [&](const Extent& hole) { return hole.offset < sample.end() && sample.at < hole.end(); });
     }
 
     // Where the data lies: in the box `mdat`, however long that says that it is.
@@ -136,7 +132,7 @@ class FilmMending {
     // By what samples are made of, with the descriptions of the film itself and of references.
     bool by_search() {
         find_data();
-        if (find_with(own_.tracks, "")) choose(own_);
+        if (find_with(own_.tracks, "")) film_ = own_;
         std::set<std::string> tried;
         for (const Reference& reference : bench_.references()) {
             Budget budget = bench_.budget();
@@ -155,10 +151,10 @@ class FilmMending {
                         if (track.usual_duration == 0) track.usual_duration = usual;
                     }
             for (FilmTrack& track : film.tracks) track.samples.clear();
-            if (find_with(film.tracks, reference.name)) choose(film);
+            if (find_with(film.tracks, reference.name)) film_ = film;
         }
         if (best_found_ == 0) {
-            done_.outcome = bench_.references().empty() ? Outcome::wants_reference : Outcome::beyond;
+            done_.outcome = without_reference();
             done_.what.emplace_back(bench_.references().empty()
                                         ? "its index is lost: another film of the same camera and settings would help"
                                         : "its index is lost, and no reference goes with its data");
@@ -168,7 +164,8 @@ class FilmMending {
                                  ? "its index was made anew"
                                  : fmt::format("its index was made anew, with the setup of {}", best_reference_));
         for (FilmTrack& track : film_.tracks) {
-            std::erase_if(track.samples, [&](const FilmSample& sample) { return touches_hole(sample); });
+            std::erase_if(track.samples,
+                          [&](const FilmSample& sample) { return file_.touches_hole(sample.at, sample.size); });
             drop_broken_pictures(track);
             set_orders(track, *file_.content);
         }
@@ -179,18 +176,17 @@ class FilmMending {
     bool find_with(std::vector<FilmTrack>& tracks, const std::string& name) {
         std::erase_if(tracks, [](const FilmTrack& track) { return !track.can_be_used(); });
         if (tracks.empty()) return false;
-        search_ = find_samples(tracks, *file_.content, from_, to_, [&] { return bench_.should_stop(); });
+        const SampleSearch search =
+            find_samples(tracks, *file_.content, from_, to_, [&] { return bench_.should_stop(); });
         std::uint64_t count = 0;
         for (const FilmTrack& track : tracks) count += track.samples.size();
-        if (count < kLeastFilm || search_.found <= best_found_ || search_.found < search_.lost / 4) return false;
-        best_found_ = search_.found;
+        if (count < kLeastFilm || search.found <= best_found_ || search.found < search.lost / 4) return false;
+        best_found_ = search.found;
         best_reference_ = name;
-        lost_ = search_.places;
-        lost_bytes_ = search_.lost;
+        lost_ = search.places;
+        lost_bytes_ = search.lost;
         return true;
     }
-
-    void choose(const Film& film) { film_ = film; }
 
     Result<Mended> write() {
         std::uint64_t first = content_.size();
@@ -233,17 +229,11 @@ class FilmMending {
                                        "ftypisom\0\0\2\0isommp42"s;
     }
 
-    const Damaged& file_;
-    Workbench& bench_;
-    Budget budget_;
-    Reader content_;
     Film own_, film_;
     std::uint64_t from_ = 0, to_ = 0;  // of the data
-    SampleSearch search_;
     std::uint64_t best_found_ = 0;
     std::string best_reference_;
     std::uint64_t lost_ = 0, lost_bytes_ = 0;
-    Mended done_;
 };
 
 unsigned bid_for_film(const Damaged& file) {
