@@ -32,6 +32,12 @@ struct Damaged {
     MediumPtr content;
     std::string name;           // by which it is called; the end of it is a hint, no more
     std::vector<Extent> holes;  // what of the content is known not to be the file's own, in order; it reads as zeros
+
+    // What of the content can't be read becomes holes as well, and from then on they all read as zeros. Reads all of it
+    // once. Errors: interrupted.
+    Result<void> find_holes(const std::function<bool()>& should_stop);
+    // Whether something of [at, at + length) lies in a hole.
+    bool touches_hole(std::uint64_t at, std::uint64_t length) const;
 };
 
 // What came of one file.

@@ -3,11 +3,12 @@
 #include <algorithm>
 #include <fmt/format.h>
 
-#include "base/digest.h"
 #include "base/text.h"
+#include "catalog/taken_over.h"
 #include "formats/format.h"
 #include "media/content.h"
 #include "media/file_medium.h"
+#include "media/medium_sum.h"
 #include "repairing/look.h"
 #include "repairing/repairs_table.h"
 #include "restoring/names.h"
@@ -31,24 +32,14 @@ struct Task {
     bool was_named = true;  // false: it lies in a folder that was named
 };
 
-std::string sha256_of(const Medium& content) {
-    Sha256 sum;
-    std::vector<std::byte> chunk;
-    for (std::uint64_t at = 0; at < content.size(); at += chunk.size()) {
-        chunk.resize(static_cast<std::size_t>(std::min<std::uint64_t>(1 << 20, content.size() - at)));
-        if (!content.read(at, chunk)) return {};
-        sum.add(chunk);
-    }
-    return sum.finish();
-}
-
 class Run {
   public:
     Run(const RepairRequest& request, RepairObserver& observer)
         : request_(request), observer_(observer), rules_(rules_of(request.destination)) {}
 
     Result<RepairReport> go() {
-        DREDGER_CHECK(refuse_beside_sources());
+        DREDGER_CHECK(refuse_beside_sources(request_.destination, "--to"));
+        if (!request_.look.empty()) DREDGER_CHECK(refuse_beside_sources(request_.look, "--look"));
         for (const fs::path& file : request_.files) DREDGER_CHECK(add(file));
         for (const RepairRequest::Finds& finds : request_.finds) DREDGER_CHECK(add(finds));
         std::vector<repairing::Reference> references;
@@ -67,27 +58,32 @@ class Run {
         }
         Workbench bench(request_.destination, references, [&] { return observer_.should_stop(); });
         const std::vector<Task> tasks = std::move(tasks_);
-        DREDGER_CHECK(mend_all(tasks, bench, "repairing", true));
+        DREDGER_CHECK(each(tasks, "repairing", [&](const Task& task) { return mend(task, bench); }));
         // What wants a reference may find one among the files that turned out to be whole.
-        if (!waiting_.empty() && !report_.interrupted) {
+        if (!waiting_.empty() && !is_over()) {
             is_last_try_ = true;
             DREDGER_CHECK(add_live_files());
             const std::vector<Task> waiting = std::move(waiting_);
-            for (const Task& task : waiting) {
+            DREDGER_CHECK(each(waiting, "repairing with references", [&](const Task& task) {
                 bench.set_references(references_for(task, references));
-                DREDGER_CHECK(mend_all({task}, bench, "repairing with references", false));
-            }
+                return mend(task, bench);
+            }));
         }
+        stop_if_unwritten(table_.finish());
         if (look_) {
-            DREDGER_TRY(report_.page, look_->finish());
+            const auto page = look_->finish();
+            if (page)
+                report_.page = *page;
+            else
+                stop_if_unwritten(tl::unexpected(page.error()));
         }
         return report_;
     }
 
   private:
-    Result<void> refuse_beside_sources() const {
+    Result<void> refuse_beside_sources(const fs::path& written, std::string_view option) const {
         std::error_code failed;
-        const fs::path to = fs::weakly_canonical(request_.destination, failed);
+        const fs::path to = fs::weakly_canonical(written, failed);
         for (const fs::path& file : request_.files) {
             const fs::path source = fs::weakly_canonical(file, failed);
             const fs::path folder = fs::is_directory(source, failed) ? source : source.parent_path();
@@ -95,8 +91,8 @@ class Run {
                 fs::is_directory(source, failed) &&
                 std::mismatch(source.begin(), source.end(), to.begin(), to.end()).first == source.end();
             if (to == folder || lies_within)
-                return fail(ErrorKind::unsafe, "results would lie among the damaged files",
-                            request_.destination.string(), "choose another folder with --to");
+                return fail(ErrorKind::unsafe, "results would lie among the damaged files", written.string(),
+                            fmt::format("choose another folder with {}", option));
         }
         return {};
     }
@@ -108,6 +104,10 @@ class Run {
 
     Result<void> add(const fs::path& file) {
         std::error_code failed;
+        if (fs::is_regular_file(file, failed) && fs::is_empty(file, failed)) {
+            report_.missing.push_back(file.string() + " is empty");
+            return {};
+        }
         if (!fs::is_directory(file, failed)) {
             DREDGER_CHECK(FileMedium::open(file));
             tasks_.push_back(
@@ -139,43 +139,51 @@ class Run {
         DREDGER_TRY(const Attached attached, attach(*finds.catalog, volumes, finds.attach));
         for (const std::string& remark : attached.remarks) observer_.warning(remark);
         if (attached.first_missing) report_.missing.push_back(attached.first_missing->line());
-        const std::string catalog = finds.catalog->path().filename().string();
+        const std::string catalog = finds.catalog->path().string();
         for (Candidate& candidate : chosen) {
             const auto medium = attached.media.find(candidate.volume);
             if (medium == attached.media.end()) continue;
             const FileEntry& record = candidate.record;
             const fs::path place = mapped_path(joined(record.folder, record.name), rules_);
             tasks_.push_back({fmt::format("{}:{}", catalog, candidate.id), place,
-                              [whole = medium->second, candidate] { return open_find(whole, candidate); },
+                              [whole = medium->second, candidate, from = finds.catalog] {
+                                  return open_find(whole, candidate, *from);
+                              },
                               finds.selection.ids.size() == 1});
         }
         return {};
     }
 
-    static Result<Damaged> open_find(const MediumPtr& whole, const Candidate& candidate) {
-        Damaged file;
-        file.content = open_content(whole, candidate.layout, candidate.record.size);
-        file.name = candidate.record.name;
-        std::uint64_t at = 0;
-        for (const LayoutExtent& extent : candidate.layout.extents) {
-            if (extent.is_unknown()) append(file.holes, {at, extent.content()});
-            at += extent.content();
+    // What live files have taken over of a find is not its own, up to the end of their last sectors.
+    static Result<Damaged> open_find(const MediumPtr& whole, const Candidate& candidate, const Catalog& catalog) {
+        Damaged file{open_content(whole, candidate.layout, candidate.record.size), candidate.record.name, {}};
+        if (candidate.record.state == State::live || candidate.prospect.check == Check::verified) return file;
+        DREDGER_TRY(const auto taken, taken_over(catalog, candidate));
+        const std::uint64_t sector = whole->sector_size();
+        for (const TakenOver& one : taken) {
+            const std::uint64_t end = (one.range.end() + sector - 1) / sector * sector;
+            file.holes.push_back({one.range.offset, std::min(end, candidate.record.size) - one.range.offset});
         }
         return file;
     }
 
-    Result<void> mend_all(const std::vector<Task>& tasks, Workbench& bench, const char* doing, bool shows_progress) {
+    template <class Visit>
+    Result<void> each(const std::vector<Task>& tasks, const char* doing, const Visit& visit) {
         std::uint64_t done = 0;
         for (const Task& task : tasks) {
-            if (shows_progress)
-                observer_.progress({doing, done++, tasks.size(), "files", report_.count(Outcome::mended)});
-            if (observer_.should_stop() || report_.interrupted) {
-                report_.interrupted = true;
-                break;
-            }
-            DREDGER_CHECK(mend(task, bench));
+            report_.interrupted = report_.interrupted || observer_.should_stop();
+            if (is_over()) break;
+            observer_.progress({doing, done++, tasks.size(), "files", report_.count(Outcome::mended)});
+            const Result<void> made = visit(task);
+            if (!made && made.error().kind != ErrorKind::output) return made;
+            stop_if_unwritten(made);
         }
         return {};
+    }
+
+    bool is_over() const { return report_.interrupted || report_.stopped; }
+    void stop_if_unwritten(const Result<void>& written) {
+        if (!written && !report_.stopped) report_.stopped = written.error();
     }
 
     // Live files of the catalogs, of the kinds that can help, as further ones to learn from.
@@ -196,25 +204,26 @@ class Run {
             DREDGER_TRY(const Attached attached, attach(*finds.catalog, volumes, finds.attach));
             for (const Candidate& candidate : chosen)
                 if (const auto medium = attached.media.find(candidate.volume); medium != attached.media.end())
-                    whole_.push_back(
-                        {nullptr, [whole = medium->second, candidate] { return open_find(whole, candidate); }});
+                    whole_.push_back({std::nullopt, [whole = medium->second, candidate, from = finds.catalog] {
+                                          return open_find(whole, candidate, *from);
+                                      }});
         }
         return {};
     }
 
     // Those that were given, and whole files of the same family.
-    std::vector<repairing::Reference> references_for(const Task& task,
-                                                     const std::vector<repairing::Reference>& given) const {
+    std::vector<repairing::Reference> references_for(const Task& task, const std::vector<repairing::Reference>& given) {
         constexpr std::size_t kMost = 64;
         std::vector<repairing::Reference> references = given;
         const auto file = task.open();
         const Mender* mender = file ? repairing::mender_for(*file) : nullptr;
-        for (const Whole& whole : whole_) {
+        for (Whole& whole : whole_) {
             if (references.size() >= given.size() + kMost) break;
-            auto opened = whole.open();
-            if (!opened || (whole.mender != nullptr ? whole.mender : repairing::mender_for(*opened)) != mender)
-                continue;
-            references.push_back({opened->content, opened->name});
+            if (whole.mender && *whole.mender != mender) continue;
+            const auto opened = whole.open();
+            if (!opened || !opened->holes.empty()) continue;
+            if (!whole.mender) whole.mender = repairing::mender_for(*opened);
+            if (*whole.mender == mender) references.push_back({opened->content, opened->name});
         }
         return references;
     }
@@ -225,19 +234,27 @@ class Run {
             return {};
         }
         auto file = task.open();
-        if (!file) {
-            observer_.warning(file.error().line());
+        const Result<void> read =
+            file ? file->find_holes([&] { return observer_.should_stop(); }) : tl::unexpected(file.error());
+        if (!read && read.error().kind == ErrorKind::interrupted) {
+            report_.interrupted = true;
             return {};
         }
-        const Mender* mender = repairing::mender_for(*file);
-        if (mender == nullptr && !task.was_named) {
+        if (!read) {
+            report_.missing.push_back(read.error().line());
+            return {};
+        }
+        const bool is_gone = file->touches_hole(0, 1) && file->holes.front().length == file->content->size();
+        const Mender* mender = is_gone ? nullptr : repairing::mender_for(*file);
+        if (mender == nullptr && !is_gone && !task.was_named) {
             ++report_.left_out;
             return {};
         }
-        ++report_.files;
         RepairedItem item;
         item.file = task.file;
-        if (mender == nullptr) {
+        if (is_gone) {
+            item.what = "nothing of it is its own any more: other files lie on its place, or none of it can be read";
+        } else if (mender == nullptr) {
             item.what = "it shows no format that can be repaired";
         } else {
             auto mended = mender->mend(*file, bench);
@@ -248,18 +265,18 @@ class Run {
             if (!mended) return tl::unexpected(mended.error());
             if (mended->outcome == Outcome::whole) whole_.push_back({mender, task.open});
             if (mended->outcome == Outcome::wants_reference && !is_last_try_) {
-                --report_.files;
                 waiting_.push_back(task);
                 return {};
             }
             DREDGER_CHECK(keep(task, *mended, item));
             if (look_ && item.outcome != Outcome::whole) {
                 const MediumPtr after = mended->result ? mended->result->content() : nullptr;
-                DREDGER_CHECK(look_->add(item, *file->content, after.get()));
+                look_->add(item, *file->content, after.get());
             }
         }
-        ++report_.outcomes[static_cast<std::size_t>(item.outcome)];
         DREDGER_CHECK(table_.add(item));
+        ++report_.files;
+        ++report_.outcomes[static_cast<std::size_t>(item.outcome)];
         observer_.item(item);
         return {};
     }
@@ -274,8 +291,13 @@ class Run {
         if (mended.result) {
             fs::path place = task.place;
             if (!mended.extension.empty()) place.replace_extension(mended.extension);
-            if (const MediumPtr made = mended.result->content()) item.sha256 = sha256_of(*made);
-            DREDGER_TRY(item.result, place_output(*mended.result, place));
+            if (const MediumPtr made = mended.result->content())
+                item.sha256 = sha256_of(*made, made->size()).value_or("");
+            // Tried again with nothing new to help it comes out as before.
+            item.result = table_.earlier_result(item.file, item.sha256);
+            if (item.result.empty()) {
+                DREDGER_TRY(item.result, place_output(*mended.result, place));
+            }
         }
         for (Mended::Beside& beside : mended.beside) {
             fs::path place = task.place;
@@ -304,7 +326,7 @@ class Run {
     std::vector<Task> tasks_;
     // Files that nothing is wrong with, for others to learn from.
     struct Whole {
-        const Mender* mender;  // null: not known yet
+        std::optional<const Mender*> mender;  // none: not looked at yet
         std::function<Result<Damaged>()> open;
     };
     std::vector<Whole> whole_;

@@ -3,6 +3,7 @@
 #include <nlohmann/json.hpp>
 
 #include "base/whole_file.h"
+#include "catalog/taken_over.h"
 
 namespace dredger {
 
@@ -13,21 +14,9 @@ namespace {
 // Which bytes of the file live ones lie on now: offset, length, and whose they are.
 nlohmann::ordered_json overwritten_by_live(const Catalog& catalog, const Candidate& candidate) {
     nlohmann::ordered_json list = nlohmann::ordered_json::array();
-    const Layout& layout = candidate.layout;
-    const auto overlaps = catalog.overlapping(candidate);
-    if (!overlaps || layout.codec != Codec::none) return list;
-    std::vector<std::uint64_t> starts;  // of the pieces, in the file
-    std::uint64_t start = 0;
-    for (const Extent& extent : layout.extents) {
-        starts.push_back(start);
-        start += extent.length;
-    }
-    for (const Catalog::Overlap& overlap : *overlaps) {
-        if (overlap.is_same_file || overlap.state != State::live || overlap.piece >= starts.size()) continue;
-        const std::uint64_t from = starts[overlap.piece] + overlap.shared.offset - layout.extents[overlap.piece].offset;
-        if (from < candidate.record.size)
-            list.push_back({from, std::min(overlap.shared.length, candidate.record.size - from), overlap.path});
-    }
+    const auto taken = taken_over(catalog, candidate);
+    if (!taken) return list;
+    for (const TakenOver& one : *taken) list.push_back({one.range.offset, one.range.length, one.path});
     return list;
 }
 

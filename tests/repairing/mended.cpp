@@ -33,12 +33,18 @@ std::string MendedBytes::said() const {
 
 MendedBytes mend(const std::string& name, const Bytes& bytes, const std::vector<std::string>& references,
                  std::vector<Extent> holes) {
-    const TempFolder folder;
     std::vector<repairing::Reference> given;
     for (const std::string& reference : references)
         given.push_back({std::make_shared<MemoryMedium>(sample(reference)), reference});
+    return mend_with(name, bytes, std::move(given), std::move(holes));
+}
+
+MendedBytes mend_with(const std::string& name, const Bytes& bytes, std::vector<repairing::Reference> given,
+                      std::vector<Extent> holes) {
+    const TempFolder folder;
     repairing::Workbench bench(folder.path(), std::move(given), {});
-    const repairing::Damaged file{std::make_shared<MemoryMedium>(bytes), name, std::move(holes)};
+    repairing::Damaged file{std::make_shared<MemoryMedium>(bytes), name, std::move(holes)};
+    EXPECT_TRUE(file.find_holes([] { return false; }).has_value());
     MendedBytes mended;
     const repairing::Mender* mender = repairing::mender_for(file);
     if (mender == nullptr) return mended;

@@ -23,6 +23,8 @@ struct MendedBytes {
 // Mends a file of this name; the references are samples.
 MendedBytes mend(const std::string& name, const Bytes& bytes, const std::vector<std::string>& references = {},
                  std::vector<Extent> holes = {});
+MendedBytes mend_with(const std::string& name, const Bytes& bytes, std::vector<repairing::Reference> references,
+                      std::vector<Extent> holes = {});
 
 // Damages.
 Bytes cut(Bytes bytes, std::size_t length);
