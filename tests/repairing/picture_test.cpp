@@ -1,4 +1,7 @@
+#include <cmath>
+#include <cstdio>
 #include <gmock/gmock.h>
+#include <jpeglib.h>
 #include <zlib.h>
 
 #include "preview/decoders.h"
@@ -105,6 +108,78 @@ TEST_P(SequentialJpegs, GoOnBehindAHole) {
     EXPECT_EQ(mended.outcome(), Outcome::partly);
     EXPECT_GT(mended.done.kept * 10, mended.done.of * 6) << mended.said();
     EXPECT_GT(like_rows(mended.result, whole) * 10, rows_of(whole) * 6);
+}
+
+// Of a camera that writes the usual code tables: waves of a length of their own, so that every row fits one place.
+Bytes photo(double waves, unsigned restart_rows = 0) {
+    constexpr unsigned kWidth = 384, kHeight = 256;
+    jpeg_compress_struct jpeg{};
+    jpeg_error_mgr errors{};
+    jpeg.err = jpeg_std_error(&errors);
+    jpeg_create_compress(&jpeg);
+    unsigned char* made = nullptr;
+    unsigned long size = 0;
+    jpeg_mem_dest(&jpeg, &made, &size);
+    jpeg.image_width = kWidth;
+    jpeg.image_height = kHeight;
+    jpeg.input_components = 3;
+    jpeg.in_color_space = JCS_RGB;
+    jpeg_set_defaults(&jpeg);
+    jpeg_set_quality(&jpeg, 90, TRUE);
+    jpeg.restart_in_rows = static_cast<int>(restart_rows);
+    jpeg_start_compress(&jpeg, TRUE);
+    for (unsigned y = 0; y < kHeight; ++y) {
+        std::vector<JSAMPLE> row;
+        for (unsigned x = 0; x < kWidth; ++x)
+            for (const double colour : {0.9, 1.0, 1.2})
+                row.push_back(static_cast<JSAMPLE>(128 + 60 * std::sin(waves * x / 40 + y / 90.0) * colour +
+                                                   40 * std::cos(x / 7.0 + waves * y / 30)));
+        JSAMPROW rows[] = {row.data()};
+        jpeg_write_scanlines(&jpeg, rows, 1);
+    }
+    jpeg_finish_compress(&jpeg);
+    jpeg_destroy_compress(&jpeg);
+    const auto* bytes = reinterpret_cast<const std::byte*>(made);
+    Bytes photo(bytes, bytes + size);
+    std::free(made);
+    return photo;
+}
+
+// What a card's next file does to a photo: its first clusters are another's.
+class BeheadedJpegs : public testing::TestWithParam<unsigned> {
+  protected:
+    MendedBytes mended_with(const std::vector<Bytes>& references) {
+        std::vector<repairing::Reference> given;
+        for (const Bytes& reference : references)
+            given.push_back({std::make_shared<MemoryMedium>(reference), "other.jpg"});
+        return mend_with("nest.jpg", damaged, std::move(given), holes);
+    }
+    const Bytes whole = photo(1.7, GetParam());
+    Bytes damaged = zeroed(whole, 0, 4096);
+    std::vector<Extent> holes;
+};
+INSTANTIATE_TEST_SUITE_P(RestartingAfterRows, BeheadedJpegs, testing::Values(0, 1), testing::PrintToStringParamName());
+
+TEST_P(BeheadedJpegs, ShowTheRestOfTheirRowsInPlaceWithAReference) {
+    const MendedBytes mended = mended_with({photo(2.9, GetParam())});
+    EXPECT_EQ(mended.outcome(), Outcome::partly) << mended.said();
+    EXPECT_GT(mended.done.kept, 160U) << mended.said();
+    EXPECT_GE(like_rows(mended.result, whole) + 8, mended.done.kept * decoded(whole).height / 256);
+    EXPECT_EQ(mended.said().find("brightness and colours are guessed") == std::string::npos, GetParam() == 1);
+}
+
+TEST_P(BeheadedJpegs, TakeNothingOfWhatLiesOnTheirHead) {
+    damaged = with_noise(whole, 0, 4096);
+    const MendedBytes mended = mended_with({photo(2.9, GetParam())});
+    EXPECT_EQ(mended.outcome(), Outcome::partly) << mended.said();
+    EXPECT_GT(mended.done.kept, 160U) << mended.said();
+    EXPECT_GE(like_rows(mended.result, whole) + 8, mended.done.kept * decoded(whole).height / 256);
+}
+
+TEST_P(BeheadedJpegs, WithoutAReferenceAskForOne) {
+    const MendedBytes mended = mended_with({});
+    EXPECT_EQ(mended.outcome(), Outcome::wants_reference) << mended.said();
+    EXPECT_TRUE(mended.result.empty());
 }
 
 TEST(Jpegs, AskForAReferenceWhereNothingElseHelps) {

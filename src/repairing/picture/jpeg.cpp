@@ -94,7 +94,7 @@ class JpegMending : FileMending {
             return std::move(done_);
         }
         const JpegScanData data = read_scan_data(content_, header, file_.holes);
-        const JpegMosaic mosaic = piece_together(header, data, [&] { return bench_.should_stop(); });
+        const JpegMosaic mosaic = piece_together(header, data, guess.starts_late, [&] { return bench_.should_stop(); });
         if (bench_.should_stop()) return fail(ErrorKind::interrupted, "interrupted");
         if (is_whole && mosaic.jumps == 0 && data.damage.empty()) return unchanged(header);
         done_.of = header.frame->height;
@@ -103,7 +103,8 @@ class JpegMending : FileMending {
         if (done_.kept < done_.of)
             done_.what.push_back(fmt::format("{} rows are lost in whole or in part: what is not known of them is grey",
                                              done_.of - done_.kept));
-        if (mosaic.damaged_places > 0)
+        if (mosaic.is_tinted) done_.what.emplace_back("brightness and colours are guessed");
+        if (mosaic.damaged_places > 0 && !mosaic.is_tinted)
             done_.what.push_back(fmt::format("behind {} the brightness of what follows was fitted to its neighbours",
                                              mosaic.damaged_places == 1 ? "the damage" : "each damage"));
         if (mosaic.jumps > 0)

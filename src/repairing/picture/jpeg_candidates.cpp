@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <fmt/format.h>
+#include <map>
 
 namespace dredger::repairing {
 namespace {
@@ -25,6 +26,61 @@ std::size_t mcus_of(const JpegHeader& header, const JpegScanData& data, std::siz
     }
     is_exact = from == data.bytes.size();
     return count;
+}
+
+// MCUs between restart markers, where the markers' numbers follow each other and what is between them decodes; else 0.
+unsigned interval_of(const JpegHeader& header, const JpegScanData& data) {
+    constexpr std::size_t kAgreeing = 4;
+    constexpr std::size_t kMostInInterval = 65535;
+    const McuDecoder decoder(header, data.bytes);
+    if (decoder.blocks_in_mcu() == 0) return 0;
+    std::map<std::size_t, std::size_t> counts;
+    for (std::size_t i = 1; i < data.marks.size(); ++i) {
+        if (data.marks[i].number != (data.marks[i - 1].number + 1) % 8) continue;
+        const McuDecoder::Run run =
+            decoder.decode({data.marks[i - 1].at * 8, 0}, data.marks[i].at * 8, kMostInInterval);
+        if (!run.broke && ++counts[run.mcus()] == kAgreeing) return static_cast<unsigned>(run.mcus());
+    }
+    return 0;
+}
+
+// MCUs in those intervals between markers that decode to all that they should hold.
+std::size_t mcus_in_intervals(const McuDecoder& decoder, const JpegScanData& data, std::size_t interval) {
+    std::size_t count = 0;
+    for (std::size_t i = 1; i < data.marks.size(); ++i) {
+        const McuDecoder::Run run = decoder.decode({data.marks[i - 1].at * 8, 0}, data.marks[i].at * 8, interval);
+        if (!run.broke && run.mcus() == interval) count += interval;
+    }
+    return count;
+}
+
+// How far MCUs are from those above them when a run of them is the last of the picture; levels.
+std::vector<float> misfits_at_end(const JpegHeader& header, const McuDecoder::Run& run) {
+    JpegPicture picture(header);
+    const std::size_t count = std::min(run.mcus(), picture.mcus());
+    const std::size_t first = picture.mcus() - count;
+    const std::size_t blocks = count == 0 ? 0 : run.blocks.size() / run.mcus();
+    for (std::size_t i = 0; i < count; ++i)
+        picture.set(first + i, std::span(run.blocks).subspan((run.mcus() - count + i) * blocks, blocks));
+    std::vector<float> misfits;
+    for (std::size_t i = first + picture.mcus_across(); i < picture.mcus(); ++i)
+        misfits.push_back(picture.fit_above(i, 0).apart);
+    return misfits;
+}
+
+float mean_of(std::span<const float> values) {
+    float sum = 0;
+    for (const float value : values) sum += value;
+    return values.empty() ? 0 : sum / static_cast<float>(values.size());
+}
+
+// Whether the rows of a run do not go on each other somewhere: there MCUs are missing.
+bool has_ridge(std::span<const float> misfits, std::size_t across) {
+    if (misfits.size() < 2 * across) return false;
+    const float usual = mean_of(misfits);
+    for (std::size_t i = 0; i + across <= misfits.size(); ++i)
+        if (mean_of(misfits.subspan(i, across)) > 2.5F * usual + 2) return true;
+    return false;
 }
 
 JpegScan usual_scan(const JpegFrame& frame) {
@@ -52,21 +108,16 @@ void find_size(JpegHeader& header, const JpegScanData& data, std::size_t mcus) {
     const unsigned mcu_width = frame.components.size() == 1 ? 8 : 8 * frame.most_across();
     const unsigned mcu_height = frame.components.size() == 1 ? 8 : 8 * frame.most_down();
     const McuDecoder::Run run = McuDecoder(header, data.bytes).decode({0, 0}, data.bytes.size() * 8, mcus);
-    const std::size_t blocks = run.mcus() == 0 ? 1 : run.blocks.size() / run.mcus();
     float least = 1e9F;
     std::pair<unsigned, unsigned> best{0, 0};
     for (std::size_t across = 1; across <= mcus; ++across) {
         const std::size_t down = mcus / across;
-        if (mcus % across != 0 || across > 4 * down || down > 4 * across) continue;
+        if (mcus % across != 0 || across > 4 * down || down > 4 * across || down < 2) continue;
         frame.width = static_cast<unsigned>(across) * mcu_width;
         frame.height = static_cast<unsigned>(down) * mcu_height;
-        JpegPicture picture(header);
-        for (std::size_t i = 0; i < run.mcus(); ++i) picture.set(i, std::span(run.blocks).subspan(i * blocks, blocks));
-        float sum = 0;
-        std::size_t count = 0;
-        for (std::size_t i = across; i < run.mcus(); ++i, ++count) sum += picture.fit_above(i, 0).apart;
-        if (count == 0 || sum / static_cast<float>(count) >= least) continue;
-        least = sum / static_cast<float>(count);
+        const float misfit = mean_of(misfits_at_end(header, run));
+        if (misfit >= least) continue;
+        least = misfit;
         best = {frame.width, frame.height};
     }
     std::tie(frame.width, frame.height) = best;
@@ -74,7 +125,8 @@ void find_size(JpegHeader& header, const JpegScanData& data, std::size_t mcus) {
 
 class Completing {
   public:
-    Completing(Reader& content, const JpegHeader& header, Workbench& bench) : content_(content), found_(header) {
+    Completing(Reader& content, const JpegHeader& header, Workbench& bench)
+        : content_(content), found_(header), should_stop_([&bench] { return bench.should_stop(); }) {
         for (const Reference& reference : bench.references()) {
             Budget budget = bench.budget();
             Reader reader(*reference.content, budget);
@@ -86,8 +138,11 @@ class Completing {
 
     std::optional<JpegGuess> run() {
         if (!find_data()) return std::nullopt;
-        for (const auto& reference : references_) try_reference(reference.first, reference.second);
-        try_usual();
+        for (const auto& reference : references_) {
+            if (should_stop_() || (best_ && best_->is_exact)) break;
+            try_reference(reference.first, reference.second);
+        }
+        if (!best_ || !best_->is_exact) try_usual();
         return std::move(best_);
     }
 
@@ -99,6 +154,7 @@ class Completing {
         while (content_.holds(at, 1) && content_.u8(at) == 0) {
             // Long stretches of zeros are passed a window at a time.
             const auto here = content_.some(at);
+            if (here.empty()) return false;
             const auto first = std::find_if(here.begin(), here.end(), [](std::byte b) { return b != std::byte{0}; });
             at += static_cast<std::uint64_t>(first - here.begin());
         }
@@ -167,19 +223,78 @@ class Completing {
         }
     }
 
-    // What decodes furthest wins; the first of those that do alike.
+    // What decodes furthest wins; of those that do alike the one whose rows go on each other best, or the first.
     void consider(JpegGuess guess) {
         if (!guess.header.has_tables() || !guess.header.frame) return;
         const JpegFrame& frame = *guess.header.frame;
         if (frame.height == 0) return;
         guess.header.data_at = found_.data_at;
+        if (found_.scan_at == 0 && found_.restart_interval == 0) {
+            JpegHeader with_restarts = guess.header;
+            with_restarts.restart_interval = 1;
+            const unsigned interval = interval_of(guess.header, data_for(with_restarts));
+            if (interval != 0) guess.header.restart_interval = interval;
+        }
         const std::size_t mcus = frame.mcus_across() * frame.mcus_down();
         bool ended = false;
         const std::size_t decoded = mcus_of(guess.header, data_for(guess.header), mcus + 1, ended);
         guess.is_exact = ended && decoded == mcus;
-        const std::size_t score = decoded + (guess.is_exact ? kMostMcus : 0);
         const bool goes = guess.is_exact || (decoded >= kProvingMcus && decoded <= mcus) || decoded * 2 > mcus;
-        if (!goes || score <= best_score_) return;
+        if (goes && found_.scan_at == 0 && ended && decoded < mcus && guess.header.restart_interval == 0) {
+            const JpegScanData& data = data_for(guess.header);
+            const McuDecoder decoder(guess.header, data.bytes);
+            const McuDecoder::Run run = decoder.decode({0, 0}, data.bytes.size() * 8, mcus);
+            guess.starts_late = !has_ridge(misfits_at_end(guess.header, run), frame.mcus_across());
+        }
+        if (goes)
+            take(std::move(guess), {decoded + (guess.is_exact ? kMostMcus : 0), 0});
+        else if (!found_.frame)
+            consider_end(std::move(guess), mcus);
+    }
+
+    // The start of the data may be lost as well: what decodes from somewhere on is the end of the picture.
+    void consider_end(JpegGuess guess, std::size_t mcus) {
+        guess.starts_late = true;
+        const JpegScanData& data = data_for(guess.header);
+        const McuDecoder decoder(guess.header, data.bytes);
+        if (decoder.blocks_in_mcu() == 0) return;
+        if (guess.header.restart_interval != 0) {
+            const std::size_t decoded = mcus_in_intervals(decoder, data, guess.header.restart_interval);
+            if (decoded >= kProvingMcus && decoded <= mcus) take(std::move(guess), {decoded, 0});
+            return;
+        }
+        const std::size_t end = data.bytes.size() * 8;
+        const auto place = sense_in(decoder, end);
+        if (!place) return;
+        const McuDecoder::Run run = decoder.decode(*place, end, mcus + 1, false);
+        if (run.mcus() < kProvingMcus || run.mcus() > mcus) return;
+        const float misfit = mean_of(misfits_at_end(guess.header, run));
+        take(std::move(guess), {run.mcus(), misfit});
+    }
+
+    // Decoding comes in step within a few MCUs where it can at all: looks at a few places, the first ones first.
+    std::optional<McuDecoder::Place> sense_in(const McuDecoder& decoder, std::size_t end) const {
+        constexpr std::size_t kPlaces = 16;
+        constexpr std::size_t kReach = 8192;    // bits that are tried at each
+        constexpr std::size_t kRoom = 1 << 20;  // bits for kProvingMcus
+        for (std::size_t i = 0; i < kPlaces; ++i) {
+            const std::size_t from = end / kPlaces * i;
+            const auto place =
+                decoder.find_sense(from, std::min(end, from + kRoom), kProvingMcus, should_stop_, kReach);
+            if (place) return place;
+        }
+        return std::nullopt;
+    }
+
+    struct Score {
+        std::size_t decoded = 0;  // MCUs
+        float misfit = 0;         // levels
+        bool is_better_than(const Score& other) const {
+            return decoded > other.decoded || (decoded == other.decoded && misfit < other.misfit);
+        }
+    };
+    void take(JpegGuess guess, Score score) {
+        if (best_ ? !score.is_better_than(best_score_) : score.decoded == 0) return;
         std::sort(guess.what.begin(), guess.what.end());
         guess.what.erase(std::unique(guess.what.begin(), guess.what.end()), guess.what.end());
         best_score_ = score;
@@ -191,7 +306,8 @@ class Completing {
     std::vector<std::pair<JpegHeader, std::string>> references_;
     std::optional<JpegScanData> with_restarts_, without_;
     std::optional<JpegGuess> best_;
-    std::size_t best_score_ = 0;
+    Score best_score_;
+    std::function<bool()> should_stop_;
 };
 
 }  // namespace

@@ -15,6 +15,7 @@ struct JpegGuess {
     JpegHeader header;
     std::vector<std::string> what;  // that was lost, and what stands in its place
     bool is_exact = false;          // the picture data decodes with it to its very end
+    bool starts_late = false;       // the start of the picture data is lost as well
 };
 
 // None where nothing goes with the data. Where nothing was lost: the header as it is.

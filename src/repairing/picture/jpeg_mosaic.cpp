@@ -6,10 +6,11 @@
 namespace dredger::repairing {
 namespace {
 
-constexpr std::size_t kLeastSense = 40;  // MCUs without a contradiction that show that decoding is in step
-constexpr float kLeastJump = 2;          // levels
-constexpr std::size_t kBeside = 4;       // MCUs on each side of a jump that show it
-constexpr std::size_t kLeastPlaced = 6;  // MCUs by whose borders a stretch can be placed
+constexpr std::size_t kLeastSense = 40;        // MCUs without a contradiction that show that decoding is in step
+constexpr std::size_t kLeastFirstSense = 150;  // where nothing stands before it
+constexpr float kLeastJump = 2;                // levels
+constexpr std::size_t kBeside = 4;             // MCUs on each side of a jump that show it
+constexpr std::size_t kLeastPlaced = 6;        // MCUs by whose borders a stretch can be placed
 
 float median_of(std::vector<float> values) {
     if (values.empty()) return 0;
@@ -53,9 +54,11 @@ struct Stretch {
 
 class Piecing {
   public:
-    Piecing(const JpegHeader& header, const JpegScanData& data, const std::function<bool()>& should_stop)
+    Piecing(const JpegHeader& header, const JpegScanData& data, bool starts_late,
+            const std::function<bool()>& should_stop)
         : header_(header),
           data_(data),
+          starts_late_(starts_late),
           should_stop_(should_stop),
           decoder_(header, data.bytes),
           result_{JpegPicture(header)} {}
@@ -79,15 +82,17 @@ class Piecing {
         return {{0, data_.bytes.size() * 8, 0, result_.picture.mcus(), data_.has_end}};
     }
 
-    // Between restart markers. Which interval one is, is told by its number and its neighbours.
+    // Between restart markers. Which interval one is, is told by its number and its neighbours, but for whole rounds of
+    // eight that are missing: those by where the last one ends.
     std::vector<Stretch> by_restarts() {
         std::vector<Stretch> stretches;
         const std::size_t interval = header_.restart_interval;
         const std::size_t mcus = result_.picture.mcus();
         const std::size_t intervals = (mcus + interval - 1) / interval;
         std::size_t from = 0;
-        std::size_t index = 0;
-        std::size_t unfit = 0;  // of the last intervals, those that don't decode
+        std::size_t index = starts_late_ && !data_.marks.empty() ? data_.marks.front().number : 0;
+        std::size_t unfit = 0;                   // of the last intervals, those that don't decode
+        std::optional<std::size_t> first_unfit;  // of all, in `stretches`
         for (std::size_t i = 0; i <= data_.marks.size() && index < intervals; ++i) {
             const bool is_last = i == data_.marks.size();
             const std::size_t to = is_last ? data_.bytes.size() : data_.marks[i].at;
@@ -100,6 +105,7 @@ class Piecing {
             } else if (!is_last && (index % 8) != data_.marks[i].number && is_accident(i)) {
                 continue;  // what looks like a marker is a part of the damage
             }
+            if (!fits && !first_unfit) first_unfit = stretches.size();
             stretches.push_back(stretch);
             unfit += fits ? 0 : 1;
             from = to;
@@ -120,6 +126,12 @@ class Piecing {
             if (!fits) stretches.back().end_is_known = false;
             index += skipped;
         }
+        const std::size_t missing = (intervals - std::min(intervals, index)) / 8 * 8;
+        if (data_.has_end && first_unfit && missing != 0)
+            for (std::size_t i = starts_late_ ? 0 : *first_unfit + 1; i < stretches.size(); ++i) {
+                stretches[i].first = std::min(mcus, stretches[i].first + missing * interval);
+                stretches[i].last = std::min(mcus, stretches[i].last + missing * interval);
+            }
         return stretches;
     }
 
@@ -130,28 +142,53 @@ class Piecing {
         return run.broke;
     }
 
-    // Where known damage begins behind a bit, at most `to`.
+    // The first known damage that ends behind a bit.
+    std::vector<Extent>::const_iterator damage_from(std::size_t bit) const {
+        return std::partition_point(data_.damage.begin(), data_.damage.end(),
+                                    [&](const Extent& extent) { return extent.end() * 8 <= bit; });
+    }
+    // Where known damage begins at or behind a bit, at most `to`.
     std::size_t next_damage(std::size_t bit, std::size_t to) const {
-        for (const Extent& extent : data_.damage)
-            if (extent.offset * 8 >= bit) return std::min(to, static_cast<std::size_t>(extent.offset) * 8);
-        return to;
+        auto next = damage_from(bit);
+        if (next != data_.damage.end() && next->offset * 8 < bit) ++next;
+        return next == data_.damage.end() ? to : std::min(to, static_cast<std::size_t>(next->offset) * 8);
     }
     std::size_t behind_damage(std::size_t bit) const {
-        for (const Extent& extent : data_.damage)
-            if (extent.offset * 8 <= bit && bit < extent.end() * 8) return static_cast<std::size_t>(extent.end()) * 8;
-        return bit;
+        const auto here = damage_from(bit);
+        return here != data_.damage.end() && here->offset * 8 <= bit ? static_cast<std::size_t>(here->end()) * 8 : bit;
+    }
+
+    // Whether a marker that does not belong stands on both sides, close to each other: so it is where all is foreign.
+    bool is_between_strays(std::size_t from, std::size_t to) const {
+        constexpr std::size_t kClose = 1024;  // bytes
+        if (to - from > kClose * 8) return false;
+        const auto next = damage_from(from);
+        return next != data_.damage.begin() && next != data_.damage.end() && next->offset * 8 == to &&
+               next->length == 1 && std::prev(next)->length == 1 && std::prev(next)->end() * 8 == from;
     }
 
     void lay(const Stretch& stretch) {
         std::size_t mcu = stretch.first;
         sure_ = stretch.first;
         McuDecoder::Place place{stretch.from, 0};
-        bool in_step = true;
+        const bool is_late = starts_late_ && stretch.from == 0;
+        // Of an interval without its start nothing tells how bright it is.
+        if (is_late && header_.restart_interval != 0) {
+            ++result_.damaged_places;
+            return;
+        }
+        bool in_step = !is_late;
         while (mcu < stretch.last && place.bit < stretch.to && !should_stop_()) {
             if (!in_step) {
                 place = {behind_damage(place.bit), 0};
                 const std::size_t limit = next_damage(place.bit, stretch.to);
-                const auto found = decoder_.find_sense(place.bit, limit, kLeastSense, should_stop_);
+                if (is_between_strays(place.bit, limit)) {
+                    place.bit = limit;
+                    continue;
+                }
+                const bool is_first = is_late && mcu == stretch.first;
+                const auto found =
+                    decoder_.find_sense(place.bit, limit, is_first ? kLeastFirstSense : kLeastSense, should_stop_);
                 if (!found && limit == stretch.to) return;
                 place = found.value_or(McuDecoder::Place{limit, 0});
                 if (!found) continue;
@@ -254,9 +291,26 @@ class Piecing {
             if (steps.empty())
                 if (const JpegPicture::Fit fit = picture.fit_left(mcu, c); fit.pixels > 0)
                     steps.push_back({fit.offset, 0});
+            if (steps.empty()) {
+                raise(mcu, count, c, -middle_level(mcu, count, c));
+                result_.is_tinted = true;
+                continue;
+            }
             raise(mcu, count, c, -step_over(mcu, count, c, middle_of(steps)));
             keep_in_range(mcu, count, c);
         }
+    }
+
+    // Halfway between the darkest and the brightest; of a colour, what most have.
+    float middle_level(std::size_t mcu, std::size_t count, std::size_t c) const {
+        std::vector<float> means;
+        for (std::size_t i = std::min(McuDecoder::kOutOfStep, count); i < count; ++i)
+            if (result_.picture.is_known(mcu + i)) means.push_back(result_.picture.mean_of(mcu + i, c));
+        if (means.empty()) return 0;
+        if (c > 0) return median_of(means);
+        std::sort(means.begin(), means.end());
+        const std::size_t odd = means.size() / 500;
+        return (means[odd] + means[means.size() - 1 - odd]) / 2;
     }
 
     // By how much the brightness of what follows is off: what its upper border tells `direct`ly, and across a wide gap
@@ -446,6 +500,7 @@ class Piecing {
 
     const JpegHeader& header_;
     const JpegScanData& data_;
+    bool starts_late_;
     const std::function<bool()>& should_stop_;
     McuDecoder decoder_;
     JpegMosaic result_;
@@ -454,9 +509,9 @@ class Piecing {
 
 }  // namespace
 
-JpegMosaic piece_together(const JpegHeader& header, const JpegScanData& data,
+JpegMosaic piece_together(const JpegHeader& header, const JpegScanData& data, bool starts_late,
                           const std::function<bool()>& should_stop) {
-    return Piecing(header, data, should_stop).run();
+    return Piecing(header, data, starts_late, should_stop).run();
 }
 
 }  // namespace dredger::repairing

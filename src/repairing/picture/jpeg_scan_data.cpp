@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <cstdlib>
-#include <unordered_set>
 
 namespace dredger::repairing {
 namespace {
@@ -28,11 +27,21 @@ bool zeros_are_codes(const JpegHeader& header) {
                        });
 }
 
+// Where the marker stands with which the content ends, but for zeros.
+std::optional<std::uint64_t> last_end(Reader& content) {
+    const std::uint64_t from = content.size() - std::min(content.size(), kMostBehind);
+    const std::string tail = content.text(from, static_cast<std::size_t>(kMostBehind));
+    const std::size_t last = tail.find_last_not_of('\0');
+    if (last == std::string::npos || last == 0 || tail.compare(last - 1, 2, "\xFF\xD9") != 0) return std::nullopt;
+    return from + last - 1;
+}
+
 }  // namespace
 
 JpegScanData read_scan_data(Reader& content, const JpegHeader& header, std::span<const Extent> holes) {
     const std::uint64_t at = header.data_at;
     const bool has_restarts = header.restart_interval != 0;
+    const std::optional<std::uint64_t> end = last_end(content);
     const std::size_t least_zeros = zeros_are_codes(header) ? ~std::size_t{0} : kLeastZeros;
     JpegScanData data;
     std::vector<Extent> foreign;
@@ -40,8 +49,8 @@ JpegScanData read_scan_data(Reader& content, const JpegHeader& header, std::span
     std::uint64_t place = at;
     bool was_ff = false;
     const auto is_hole = [&](std::uint64_t byte) {
-        return std::any_of(holes.begin(), holes.end(),
-                           [&](const Extent& hole) { return byte >= hole.offset && byte < hole.end(); });
+        while (!holes.empty() && holes.front().end() <= byte) holes = holes.subspan(1);
+        return !holes.empty() && holes.front().offset <= byte;
     };
     while (content.holds(place, 1)) {
         const auto here = content.some(place);
@@ -62,8 +71,8 @@ JpegScanData read_scan_data(Reader& content, const JpegHeader& header, std::span
                     continue;
                 }
                 const std::uint64_t behind = content.size() - place - 1;
-                if (byte == 0xD9 &&
-                    (behind <= kMostBehind || behind <= (place - at) / 8 || content.has(place + 1, "\xFF\xD8"))) {
+                const bool is_near_end = behind <= kMostBehind || behind <= (place - at) / 8;
+                if (byte == 0xD9 && ((is_near_end && place > end.value_or(0)) || content.has(place + 1, "\xFF\xD8"))) {
                     data.has_end = true;
                     data.damage = std::move(foreign);
                     return data;
@@ -77,7 +86,7 @@ JpegScanData read_scan_data(Reader& content, const JpegHeader& header, std::span
             zeros = byte == 0 ? zeros + 1 : 0;
             data.bytes.push_back(byte);
             if (zeros >= least_zeros) add_damage(foreign, data.bytes.size() - zeros, data.bytes.size());
-            if (!holes.empty() && is_hole(place)) add_damage(foreign, data.bytes.size() - 1, data.bytes.size());
+            if (is_hole(place)) add_damage(foreign, data.bytes.size() - 1, data.bytes.size());
         }
     }
     // Zeros up to the end are no data.
@@ -187,27 +196,70 @@ McuDecoder::Run McuDecoder::decode(Place place, std::size_t end, std::size_t mos
     return run;
 }
 
-std::optional<McuDecoder::Place> McuDecoder::find_sense(std::size_t from, std::size_t end, std::size_t least,
-                                                        const std::function<bool()>& should_stop) const {
-    // What was tried leads nowhere: whatever comes to the same place does not, either.
-    std::unordered_set<std::size_t> tried;
-    const std::size_t wanted = least * sequence_.size();
-    const std::size_t few = 4 * sequence_.size();
-    for (std::size_t start = from; start < end; ++start) {
-        if (start % 4096 == 0 && should_stop()) return std::nullopt;
-        for (std::size_t phase = 0; phase < sequence_.size(); ++phase) {
-            Sums sums;
-            std::size_t bit = start;
-            std::size_t now = phase;
-            std::size_t blocks = 0;
-            while (blocks < wanted && tried.insert(bit * sequence_.size() + now).second &&
-                   decode_block(sequence_[now], bit, end, sums, nullptr)) {
-                ++blocks;
-                now = (now + 1) % sequence_.size();
-                if (now == 0 && blocks >= few && is_end(bit, end)) return Place{start, phase};
-            }
-            if (blocks >= wanted) return Place{start, phase};
+// Looks for places from which on decoding makes sense. What was tried leads nowhere: whatever comes to the same place
+// does not, either.
+class McuDecoder::SenseSearch {
+  public:
+    SenseSearch(const McuDecoder& decoder, std::size_t from, std::size_t end, std::size_t least)
+        : decoder_(decoder),
+          from_(from),
+          end_(end),
+          phases_(decoder.sequence_.size()),
+          wanted_(least * phases_),
+          tried_(end > from ? (end - from + 1) * phases_ : 0) {}
+
+    std::optional<Place> first_in(std::size_t from, std::size_t to) {
+        for (std::size_t start = from; start < to; ++start)
+            for (std::size_t phase = 0; phase < phases_; ++phase)
+                if (makes_sense({start, phase})) return Place{start, phase};
+        return std::nullopt;
+    }
+
+  private:
+    bool makes_sense(Place place) {
+        const std::size_t few = 4 * phases_;
+        Sums sums;
+        for (std::size_t blocks = 0; blocks < wanted_;) {
+            if (place.bit > end_ || !is_new(place)) return false;
+            if (!decoder_.decode_block(decoder_.sequence_[place.phase], place.bit, end_, sums, nullptr)) return false;
+            ++blocks;
+            place.phase = (place.phase + 1) % phases_;
+            if (place.phase == 0 && blocks >= few && decoder_.is_end(place.bit, end_)) return true;
         }
+        return true;
+    }
+
+    bool is_new(const Place& place) {
+        const std::size_t which = (place.bit - from_) * phases_ + place.phase;
+        if (tried_[which]) return false;
+        tried_[which] = true;
+        return true;
+    }
+
+    const McuDecoder& decoder_;
+    std::size_t from_, end_, phases_, wanted_;
+    std::vector<bool> tried_;
+};
+
+std::optional<McuDecoder::Place> McuDecoder::find_sense(std::size_t from, std::size_t end, std::size_t least,
+                                                        const std::function<bool()>& should_stop,
+                                                        std::size_t reach) const {
+    constexpr std::size_t kDense = 1 << 17;  // bits that are all tried
+    constexpr std::size_t kStep = 4096;      // bits; what is foreign for longer is so by whole sectors
+    constexpr std::size_t kProbe = 384;      // bits that are tried at each step
+    const std::size_t stop = reach < end - std::min(from, end) ? from + reach : end;
+    SenseSearch search(*this, from, end, least);
+    std::size_t at = from;
+    for (; at < stop && at - from < kDense; at += kStep) {
+        if (should_stop()) return std::nullopt;
+        if (const auto place = search.first_in(at, std::min(stop, at + kStep))) return place;
+    }
+    for (; at < stop; at += kStep) {
+        if (should_stop()) return std::nullopt;
+        const auto place = search.first_in(at, std::min(stop, at + kProbe));
+        if (!place) continue;
+        const auto earlier = search.first_in(at - kStep + kProbe, at);
+        return earlier ? earlier : place;
     }
     return std::nullopt;
 }

@@ -50,11 +50,14 @@ class McuDecoder {
     static constexpr std::size_t kOutOfStep = 8;  // MCUs after which decoding is in step again, in most cases
 
     // Where decoding makes sense again: the first place in [from, end) from which on at least `least` MCUs follow
-    // without a contradiction, or fewer that end exactly at `end`. None where there is no such place.
+    // without a contradiction, or fewer that end exactly at `end`. None where there is no such place within `reach`.
+    // Far behind `from` the first one may be a few blocks later than it could be.
     std::optional<Place> find_sense(std::size_t from, std::size_t end, std::size_t least,
-                                    const std::function<bool()>& should_stop) const;
+                                    const std::function<bool()>& should_stop,
+                                    std::size_t reach = ~std::size_t{0}) const;
 
   private:
+    class SenseSearch;
     struct Block {
         std::size_t component;
         const formats::JpegHuffman* dc;
