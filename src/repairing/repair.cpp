@@ -11,6 +11,7 @@
 #include "media/medium_sum.h"
 #include "repairing/look.h"
 #include "repairing/repairs_table.h"
+#include "restoring/manifest.h"
 #include "restoring/names.h"
 
 namespace dredger {
@@ -30,6 +31,7 @@ struct Task {
     fs::path place;    // of the result, below the destination
     std::function<Result<Damaged>()> open;
     bool was_named = true;  // false: it lies in a folder that was named
+    std::optional<std::pair<std::string, std::int64_t>> find = std::nullopt;  // its catalog's name, and its ID
 };
 
 class Run {
@@ -53,6 +55,9 @@ class Run {
             return fail(ErrorKind::output, "the folder for results can't be made: " + failed.message(),
                         request_.destination.string(), "choose a folder that is yours");
         DREDGER_TRY(table_, RepairsTable::open(request_.destination / kRepairTable));
+        if (fs::exists(request_.destination / "manifest.csv", failed)) {
+            DREDGER_TRY(manifest_, Manifest::open(request_.destination));
+        }
         if (!request_.look.empty()) {
             DREDGER_TRY(look_, repairing::LookPage::create(request_.look));
         }
@@ -70,6 +75,7 @@ class Run {
             }));
         }
         stop_if_unwritten(table_.finish());
+        if (manifest_) stop_if_unwritten(manifest_->finish(manifest_->final_form()));
         if (look_) {
             const auto page = look_->finish();
             if (page)
@@ -149,7 +155,8 @@ class Run {
                               [whole = medium->second, candidate, from = finds.catalog] {
                                   return open_find(whole, candidate, *from);
                               },
-                              finds.selection.ids.size() == 1});
+                              finds.selection.ids.size() == 1,
+                              std::pair{finds.catalog->path().filename().string(), candidate.id}});
         }
         return {};
     }
@@ -275,6 +282,7 @@ class Run {
             }
         }
         DREDGER_CHECK(table_.add(item));
+        if (task.find && !item.result.empty()) DREDGER_CHECK(tell_manifest(*task.find, item.result));
         ++report_.files;
         ++report_.outcomes[static_cast<std::size_t>(item.outcome)];
         observer_.item(item);
@@ -309,6 +317,18 @@ class Run {
         return {};
     }
 
+    // Where a restore has put the file as it is into the same folder its row says that there is a better one.
+    Result<void> tell_manifest(const std::pair<std::string, std::int64_t>& find, const std::string& result) {
+        constexpr std::string_view kRepaired = "repaired as ";
+        const ManifestRow* restored = manifest_ ? manifest_->find(find.first, find.second) : nullptr;
+        if (restored == nullptr) return {};
+        ManifestRow row = *restored;
+        row.facts.resize(std::min(row.facts.size(), row.facts.find(kRepaired)));
+        if (!row.facts.empty() && !row.facts.ends_with("; ")) row.facts += "; ";
+        row.facts += std::string(kRepaired) + result;
+        return manifest_->add(std::move(row));
+    }
+
     Result<std::string> place_output(repairing::Output& output, const fs::path& place) const {
         std::error_code failed;
         fs::create_directories((request_.destination / place).parent_path(), failed);
@@ -323,6 +343,7 @@ class Run {
     const RepairRequest& request_;
     RepairObserver& observer_;
     NameRules rules_;
+    std::optional<Manifest> manifest_;  // of a restore into the same folder
     std::vector<Task> tasks_;
     // Files that nothing is wrong with, for others to learn from.
     struct Whole {

@@ -53,6 +53,25 @@ TEST_F(RepairProgramTest, NothingOfWhatLiesOnAFindNowIsPassedOffAsIts) {
     EXPECT_EQ(table("out").at(0).at("result"), "");
 }
 
+TEST_F(RepairProgramTest, TheManifestOfARestoreTellsOfTheRepair) {
+    const std::string image = test::unpack_to("ringing-station-drive", folder_.path()).string();
+    ASSERT_EQ(run_program({"scan", image, "-c", path("a.dredge")}).exit_code, 0);
+    const std::vector<std::string> selection = {path("a.dredge"), "--format", "jpeg",     "--prospect",
+                                                "90..",           "--to",     path("out")};
+    std::vector<std::string> restore = {"restore"}, repair = {"repair"};
+    restore.insert(restore.end(), selection.begin(), selection.end());
+    repair.insert(repair.end(), selection.begin(), selection.end());
+    ASSERT_EQ(run_program(restore).exit_code, 0);
+    ASSERT_EQ(run_program(repair).exit_code, 0);
+    const auto rows = parse_csv(test::read_text(folder_ / "out/manifest.csv")).value();
+    ASSERT_FALSE(rows.empty());
+    for (const auto& row : rows) EXPECT_THAT(row.at("facts"), HasSubstr("repaired as ")) << row.at("restored_path");
+    // Nothing of the restore itself is touched.
+    const Ran again = run_program(restore);
+    EXPECT_EQ(again.exit_code, 0) << again.err;
+    EXPECT_THAT(again.out, HasSubstr("already"));
+}
+
 TEST_F(RepairProgramTest, TellsInOneLineWhatIsWrong) {
     EXPECT_EQ(run_program({"repair", path("none.zip"), "--to", path("out")}).exit_code, 3);
     test::write_text(folder_ / "notes.zip", "terns");
