@@ -6,6 +6,7 @@
 
 #include "base/text.h"
 #include "formats/families.h"
+#include "formats/tar_header.h"
 #include "formats/unpacking.h"
 
 namespace dredger::formats {
@@ -113,28 +114,6 @@ Measured measure_cab(Reader& content) {
     return whole(size, Proof::chain);
 }
 
-bool is_tar_header(Reader& content, std::uint64_t at) {
-    unsigned sum = 8 * ' ';
-    for (unsigned i = 0; i < 512; ++i) sum += i >= 148 && i < 156 ? 0U : content.u8(at + i);
-    unsigned stated = 0;
-    const std::string digits = content.text(at + 148, 8);
-    for (const char c : digits) {
-        if (c >= '0' && c <= '7')
-            stated = stated * 8 + static_cast<unsigned>(c - '0');
-        else if (c != ' ' || stated != 0)
-            break;
-    }
-    return sum == stated && content.holds(at, 512);
-}
-
-std::uint64_t tar_size(Reader& content, std::uint64_t at) {
-    if ((content.u8(at + 124) & 0x80U) != 0) return content.u64be(at + 128);
-    std::uint64_t size = 0;
-    for (const char c : content.text(at + 124, 12))
-        if (c >= '0' && c <= '7') size = size * 8 + static_cast<std::uint64_t>(c - '0');
-    return size;
-}
-
 Measured measure_tar(Reader& content) {
     constexpr std::uint64_t kRecord = 10240;
     std::uint64_t at = 0;
@@ -145,17 +124,12 @@ Measured measure_tar(Reader& content) {
             const bool is_filled = content.holds(0, filled) && content.is_zeros(at, filled);
             return members == 0 ? nonsense() : whole(is_filled ? filled : at + 1024, Proof::chain);
         }
-        if (!is_tar_header(content, at))
+        const auto header = tar_header_at(content, at);
+        if (!header)
             return members == 0 ? nonsense()
                                 : broken(std::min(at, content.size()), "the header of a member is damaged");
-        const std::uint64_t size = tar_size(content, at);
-        const char type = static_cast<char>(content.u8(at + 156));
-        const bool has_data = type != '1' && type != '2' && type != '3' && type != '4' && type != '5' && type != '6';
-        const std::uint64_t room = has_data ? (size + 511) / 512 * 512 : 0;
-        if (size > std::uint64_t{1} << 50)
-            return members == 0 ? nonsense() : broken(at, "the header of a member is damaged");
-        if (!content.holds(at + 512, room)) return broken(content.size(), "its end is missing");
-        at += 512 + room;
+        if (!content.holds(at + TarHeader::kBlock, header->room())) return broken(content.size(), "its end is missing");
+        at += TarHeader::kBlock + header->room();
     }
 }
 

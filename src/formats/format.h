@@ -130,8 +130,9 @@ Measured measure(const Format& format, Reader& content);
 Agreement judge_head(std::string_view extension, ByteView head);
 
 const Format* format_with_extension(std::string_view extension);  // null: none known
-const Format* format_with_head(ByteView head);                    // null: no signature stands there
-const Format* format_named(std::string_view name);                // null: none known
+// The one for which most speaks; null: no signature stands there.
+const Format* format_with_head(ByteView head);
+const Format* format_named(std::string_view name);  // null: none known
 
 // How many bits of evidence for `format` stand in `head`; 0: it is not this format.
 unsigned bid_of(const Format& format, ByteView head);

@@ -94,9 +94,16 @@ const Format* format_with_extension(std::string_view extension) {
 }
 
 const Format* format_with_head(ByteView head) {
-    for (const Format* format : all_formats())
-        if (shows(*format, head)) return format;
-    return nullptr;
+    const Format* best = nullptr;
+    unsigned most = 0;
+    for (const Format* format : all_formats()) {
+        if (!shows(*format, head)) continue;
+        const unsigned bid = bid_of(*format, head);
+        if (best != nullptr && bid <= most) continue;
+        best = format;
+        most = bid;
+    }
+    return best;
 }
 
 const Format* format_named(std::string_view name) {

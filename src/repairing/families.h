@@ -6,6 +6,8 @@
 namespace dredger::repairing {
 
 const Mender& zip_mender();
+const Mender& tar_mender();
+const Mender& packed_mender();
 const Mender& jpeg_mender();
 const Mender& film_mender();
 const Mender& avi_mender();
@@ -15,6 +17,7 @@ const Mender& framed_mender();
 const Mender& ogg_mender();
 const Mender& matroska_mender();
 const Mender& png_mender();
+const Mender& raw_mender();
 const Mender& wav_mender();
 
 }  // namespace dredger::repairing

@@ -38,4 +38,18 @@ std::optional<std::uint64_t> first_run_of_zeros(Reader& content, std::uint64_t f
     return found;
 }
 
+std::optional<std::uint64_t> first_sector_of_zeros(Reader& content, std::uint64_t from, std::uint64_t to) {
+    constexpr std::uint64_t kSector = 512;  // bytes
+    std::uint64_t at = from, run = 0;
+    std::optional<std::uint64_t> found;
+    formats::each_span(content, from, to - std::min(from, to), [&](std::span<const std::byte> bytes) {
+        for (const std::byte b : bytes) {
+            if (found) return;
+            run = b == std::byte{0} ? run + 1 : 0;
+            if (++at % kSector == 0 && run >= kSector) found = at - run;
+        }
+    });
+    return found;
+}
+
 }  // namespace dredger::repairing

@@ -23,6 +23,9 @@ class SenseOfText {
     unsigned following_ = 0;  // bytes of a character that are still to come
 };
 
+// The first sector within [from, to) that holds nothing but zeros; sectors count from the start of the content.
+std::optional<std::uint64_t> first_sector_of_zeros(Reader& content, std::uint64_t from, std::uint64_t to);
+
 // Where the first run of zeros stands within [from, to) that fills a sector's part of packed data.
 std::optional<std::uint64_t> first_run_of_zeros(Reader& content, std::uint64_t from, std::uint64_t to);
 

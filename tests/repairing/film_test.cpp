@@ -193,8 +193,8 @@ TEST(Matroska, KeepsWhatStandsOfDamagedClusters) {
 }
 
 TEST(Frames, WhatLiesBetweenThemIsLeftOut) {
-    for (const char* name :
-         {"mp3-plain.mp3", "aac-plain.aac", "ac3-call.ac3", "flac-plain.flac", "ts-plain.ts", "mts-plain.mts"}) {
+    for (const char* name : {"mp3-plain.mp3", "aac-plain.aac", "ac3-call.ac3", "flac-plain.flac", "ts-plain.ts",
+                             "mts-plain.mts", "mpg-plain.mpg"}) {
         const Bytes& whole = sample(name);
         const MendedBytes before = mend(name, whole);
         EXPECT_EQ(before.outcome(), Outcome::whole) << name << ": " << before.said();

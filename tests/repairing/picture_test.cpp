@@ -200,6 +200,41 @@ TEST(Jpegs, WhatFollowsAPhotoStaysWithIt) {
     EXPECT_EQ(mended.result, with_film);
 }
 
+TEST(RawPictures, AreWholeWhereNothingIsWrong) {
+    for (const char* name : {"tiff-strips.tiff", "tiff-wide.tif", "heic-still.heic", "avif-still.avif"}) {
+        const MendedBytes mended = mend(name, sample(name));
+        EXPECT_EQ(mended.outcome(), Outcome::whole) << name << ": " << mended.said();
+        EXPECT_EQ(mended.result, sample(name)) << name;
+    }
+}
+
+TEST(RawPictures, ALostHeadIsMadeAnewFromTheDirectory) {
+    const Bytes& whole = sample("tiff-strips.tiff");
+    const MendedBytes mended = mend("chart.tif", zeroed(whole, 0, 8));
+    EXPECT_EQ(mended.result, whole) << mended.said();
+    // The pixels follow the head: how much of them was lost with it does not show.
+    EXPECT_EQ(mended.outcome(), Outcome::partly);
+    EXPECT_LT(mended.done.kept, mended.done.of);
+}
+
+TEST(RawPictures, OfWhatIsCutThePreviewIsSaved) {
+    const Bytes& photo = sample("jpeg-baseline.jpg");
+    Bytes raw = sample("tiff-strips.tiff");  // its directory is the last thing in it
+    std::copy(photo.begin(), photo.end(), raw.begin() + 20000);
+    const MendedBytes mended = mend("burrow.nef", cut(raw, 40000));
+    EXPECT_EQ(mended.outcome(), Outcome::beyond) << mended.said();
+    ASSERT_EQ(mended.beside.size(), 1U);
+    EXPECT_EQ(mended.beside.at(" (preview).jpg"), photo);
+}
+
+TEST(RawPictures, WhatLiesInAHoleStandsAsZeros) {
+    const Bytes& whole = sample("tiff-strips.tiff");
+    const MendedBytes mended = mend("chart.tif", whole, {}, {{1024, 512}});
+    EXPECT_EQ(mended.outcome(), Outcome::partly);
+    EXPECT_EQ(mended.result, zeroed(whole, 1024, 512));
+    EXPECT_EQ(mended.done.kept, whole.size() - 512);
+}
+
 std::string rows_of_png(const Bytes& png) {
     std::string packed;
     for (std::size_t at = place_of(png, "IDAT"); at != std::string::npos; at = place_of(png, "IDAT", at + 4)) {

@@ -192,5 +192,46 @@ TEST(Menders, TheNameIsNotBelievedAgainstTheContent) {
     EXPECT_EQ(repairing::mender_for(headless), repairing::mender_of("zip"));
 }
 
+// A medium with a place that can't be read.
+class Scratched final : public Medium {
+  public:
+    explicit Scratched(Bytes bytes, Extent scratch) : bytes_(std::move(bytes)), scratch_(scratch) {}
+    std::uint64_t size() const override { return bytes_.size(); }
+    std::uint32_t sector_size() const override { return 512; }
+    std::string name() const override { return "scratched"; }
+
+  protected:
+    Result<void> read_within(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>& bad) const override {
+        for (std::size_t i = 0; i < into.size(); ++i) {
+            const std::uint64_t at = offset + i;
+            const bool is_bad = at >= scratch_.offset && at < scratch_.end();
+            into[i] = is_bad ? std::byte{0xA5} : bytes_[static_cast<std::size_t>(at)];
+            if (is_bad) bad.push_back({at, 1});
+        }
+        return {};
+    }
+
+  private:
+    Bytes bytes_;
+    Extent scratch_;
+};
+
+TEST(Holes, AreWhatCannotBeReadToo) {
+    repairing::Damaged file{
+        std::make_shared<Scratched>(Bytes(4096, std::byte{7}), Extent{1000, 200}), "log.zip", {{3000, 96}}};
+    ASSERT_TRUE(file.find_holes([] { return false; }).has_value());
+    EXPECT_THAT(file.holes, ElementsAre(Extent{1000, 200}, Extent{3000, 96}));
+    std::vector<Extent> bad;
+    std::vector<std::byte> read(4096);
+    ASSERT_TRUE(file.content->read(0, read, &bad).has_value());
+    EXPECT_TRUE(bad.empty());
+    EXPECT_EQ(read[1000], std::byte{0});
+    EXPECT_EQ(read[999], std::byte{7});
+    EXPECT_EQ(read[3095], std::byte{0});
+    EXPECT_TRUE(file.touches_hole(900, 101));
+    EXPECT_FALSE(file.touches_hole(1200, 1800));
+    EXPECT_EQ(file.find_holes([] { return true; }).error().kind, ErrorKind::interrupted);
+}
+
 }  // namespace
 }  // namespace dredger::test

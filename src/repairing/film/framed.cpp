@@ -1,5 +1,5 @@
 // Streams of frames, each of which shows by itself that it is one: sound of MPEG (with its tags), AAC in ADTS, AC-3,
-// FLAC, and transport streams. What lies between them is left out.
+// FLAC, transport and program streams. What lies between them is left out.
 #include <algorithm>
 #include <boost/crc.hpp>
 #include <fmt/format.h>
@@ -48,6 +48,26 @@ std::size_t timed_packet(Bytes bytes) {
     return bytes.size() >= 192 && bytes[4] == 0x47 && (bytes[7] & 0x30U) != 0 ? 192 : 0;
 }
 
+// ISO/IEC 13818-1, 2.5.3, and ISO/IEC 11172-1, 2.4.3: a pack's header, or a packet with its length; the end code, too.
+// Zeros may stand in front of each.
+std::size_t program_packet(Bytes bytes) {
+    constexpr std::size_t kMostZeros = 256;
+    std::size_t zeros = 0;
+    while (zeros < kMostZeros && bytes.size() > 2 && bytes[0] == 0 && bytes[1] == 0 && bytes[2] == 0) {
+        bytes = bytes.subspan(1);
+        ++zeros;
+    }
+    if (bytes.size() < 4 || bytes[0] != 0 || bytes[1] != 0 || bytes[2] != 1) return 0;
+    const unsigned id = bytes[3];
+    if (id == 0xB9) return zeros + 4;
+    if (id == 0xBA && bytes.size() >= 14 && (bytes[4] & 0xC4U) == 0x44 && (bytes[13] & 0xF8U) == 0xF8)
+        return zeros + 14 + (bytes[13] & 7U);
+    if (id == 0xBA && bytes.size() >= 12 && (bytes[4] & 0xF1U) == 0x21) return zeros + 12;
+    if (id < 0xBB || bytes.size() < 6) return 0;
+    const std::size_t length = 6 + (std::size_t{bytes[4]} << 8 | bytes[5]);
+    return length > 6 && length <= bytes.size() ? zeros + length : 0;
+}
+
 // The checksums of headers and of frames (RFC 9639, 9.1.8 and 9.3).
 using HeaderCrc = boost::crc_optimal<8, 0x07, 0, 0, false, false>;
 using FrameCrc = boost::crc_optimal<16, 0x8005, 0, 0, false, false>;
@@ -93,9 +113,13 @@ struct Kind {
     std::string_view format;
     std::string_view unit;
     std::size_t (*length)(Bytes);
+    // The last one in front of damage is believed: it has a checksum, or one size as all others.
+    bool ends_surely;
 };
-constexpr Kind kKinds[] = {{"mp3", "frames", mpeg_sound}, {"aac", "frames", adts},   {"ac3", "frames", ac3},
-                           {"flac", "frames", flac},      {"ts", "packets", packet}, {"mts", "packets", timed_packet}};
+constexpr Kind kKinds[] = {
+    {"mp3", "frames", mpeg_sound, false},     {"aac", "frames", adts, false},  {"ac3", "frames", ac3, false},
+    {"flac", "frames", flac, true},           {"ts", "packets", packet, true}, {"mts", "packets", timed_packet, true},
+    {"mpg", "packets", program_packet, false}};
 
 const Kind* kind_named(std::string_view format) {
     const auto found =
@@ -217,8 +241,7 @@ class FramedMending : FileMending {
             const bool goes_on = length > 0 && (at + length == window_.end() || is_tail(at + length) ||
                                                 kind.length(window_.from(at + length, 1 << 20)) > 0);
             if (length > 0 && (in_step || goes_on) && (goes_on || frames_before_ > 0)) {
-                // The last frame in front of damage is believed where it has a checksum or ends as it should.
-                if (!goes_on && kind.format != "flac" && kind.unit != "packets") {
+                if (!goes_on && !kind.ends_surely) {
                     step_out(at, in_step);
                     continue;
                 }
@@ -265,8 +288,8 @@ class FramedMending : FileMending {
 
 const Mender& framed_mender() {
     static const Mender mender = {
-        "streams of frames: MP3, AAC, AC-3, FLAC, transport streams",
-        {"mp3", "aac", "ac3", "flac", "ts", "mts"},
+        "streams of frames: MP3, AAC, AC-3, FLAC, transport and program streams",
+        {"mp3", "aac", "ac3", "flac", "ts", "mts", "mpg"},
         "foreign bytes, beginning",
         [](const Damaged& file) { return kind_in(file) != nullptr ? 20U : 0U; },
         [](const Damaged& file, Workbench& bench) { return FramedMending(file, bench).run(); }};
