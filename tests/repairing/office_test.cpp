@@ -4,6 +4,7 @@
 #include "preview/decoders.h"
 #include "repairing/mended.h"
 #include "repairing/office/pdf_objects.h"
+#include "repairing/office/salvage.h"
 
 namespace dredger::test {
 namespace {
@@ -40,6 +41,51 @@ TEST(CompoundFiles, ThatEndTooEarlyAreClosed) {
     const MendedBytes mended = mend("talk.ppt", cut(whole, whole.size() * 9 / 10));
     EXPECT_NE(mended.outcome(), Outcome::whole);
     EXPECT_NE(mended.outcome(), Outcome::mended);
+}
+
+TEST(CompoundFiles, OfWhichNoStructureIsLeftTheTextIsSaved) {
+    const Bytes& whole = sample("ppt-office.ppt");
+    const MendedBytes mended = mend("talk.ppt", cut(whole, whole.size() / 2));
+    EXPECT_EQ(mended.outcome(), Outcome::beyond);
+    ASSERT_TRUE(mended.beside.contains(" (text).txt")) << mended.said();
+    EXPECT_TRUE(holds(mended.beside.at(" (text).txt"), "Fog until noon, then a light wind from the west."));
+}
+
+// Where a part's data stands in a package, with its header, and how long both are.
+Extent part_in(const Bytes& package, const std::string& name) {
+    const std::size_t at = place_of(package, name) - 30;
+    const std::size_t next = place_of(package, "PK\3\4", at + 4);
+    return {at, std::min(next, place_of(package, "PK\1\2", at + 4)) - at};
+}
+
+TEST(Packages, APresentationIsMadeOfItsSlides) {
+    const Bytes& whole = sample("pptx-office.pptx");
+    const Extent lost = part_in(whole, "ppt/presentation.xml");
+    const MendedBytes mended = mend(
+        "talk.pptx", with_noise(whole, static_cast<std::size_t>(lost.offset), static_cast<std::size_t>(lost.length)));
+    EXPECT_EQ(mended.outcome(), Outcome::partly);
+    EXPECT_THAT(mended.said(), HasSubstr("the list of slides was made anew"));
+    EXPECT_TRUE(measured("zip", mended.result).is_whole());
+    EXPECT_TRUE(mended.beside.empty());
+}
+
+TEST(Packages, WithoutTheirMainPartHaveWhatTheySaySavedBesideThem) {
+    const Bytes& whole = sample("odt-office.odt");
+    const Extent lost = part_in(whole, "content.xml");
+    const MendedBytes mended = mend(
+        "diary.odt", with_noise(whole, static_cast<std::size_t>(lost.offset), static_cast<std::size_t>(lost.length)));
+    EXPECT_EQ(mended.outcome(), Outcome::partly);
+    EXPECT_THAT(mended.said(), HasSubstr("its main part is lost"));
+    EXPECT_TRUE(mended.beside.contains(" (picture 1).png"));
+}
+
+TEST(Packages, TheirTextIsALineAParagraphAndCellsApart) {
+    EXPECT_EQ(
+        repairing::text_of_xml("<w:d xmlns:w='w'><w:p><w:r><w:t>Fog </w:t></w:r><w:r><w:t>until noon</w:t></w:r></w:p>"
+                               "<w:tbl><w:tr><w:tc><w:p>Ledge</w:p></w:tc><w:tc><w:p>Pairs</w:p></w:tc></w:tr>"
+                               "<w:tr><w:tc><w:p>3</w:p></w:tc><w:tc><w:p>14</w:p></w:tc></w:tr></w:tbl></w:d>"),
+        "Fog until noon\nLedge\tPairs\n3\t14\n");
+    EXPECT_EQ(repairing::text_of_xml("<a/>"), "");
 }
 
 std::string text_of(const Bytes& pdf) { return preview::text_of_pages(MemoryMedium(pdf), 1 << 16); }

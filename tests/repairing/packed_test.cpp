@@ -1,7 +1,6 @@
 // Tar archives and packed streams, by other writers, damaged and mended.
-#include <gmock/gmock.h>
-
 #include <cstdlib>
+#include <gmock/gmock.h>
 
 #include "base/stream_decoder.h"
 #include "formats/tar_header.h"

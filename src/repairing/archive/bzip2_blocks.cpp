@@ -9,7 +9,7 @@ namespace {
 constexpr std::uint64_t kMarkBits = 48;
 constexpr std::uint64_t kBlockMark = 0x314159265359;
 constexpr std::uint64_t kEndMark = 0x177245385090;
-constexpr std::uint64_t kMost = 1200000;           // bytes that a block can be packed into
+constexpr std::uint64_t kMost = 1200000;         // bytes that a block can be packed into
 constexpr std::size_t kMostUnpacked = 46 << 20;  // 900,000 bytes in which runs of 255 are counted
 
 // Bits from any bit on, as bytes.
@@ -76,9 +76,10 @@ std::string unpack_bzip2_block(Reader& content, const Bzip2Block& block) {
     const std::uint64_t skip = block.first_bit % 8;
     for (std::uint64_t i = kMarkBits; i < block.bits; ++i) {
         const std::uint64_t at = skip + i;
-        const unsigned bit = at / 8 < packed.size()
-                                 ? static_cast<unsigned char>(packed[static_cast<std::size_t>(at / 8)]) >> (7 - at % 8) & 1U
-                                 : 0U;
+        const unsigned bit =
+            at / 8 < packed.size()
+                ? static_cast<unsigned char>(packed[static_cast<std::size_t>(at / 8)]) >> (7 - at % 8) & 1U
+                : 0U;
         if (i < kMarkBits + 32) crc = crc << 1 | bit;
         writer.add(bit, 1);
     }

@@ -133,8 +133,7 @@ class PackedMending : FileMending {
         for (std::uint64_t from = at; content_.ok() && !bench_.should_stop();) {
             const auto mark = content_.find(kind_->mark, from, content_.size());
             if (!mark || *mark == 0) return mark;
-            const formats::Unpacked all =
-                formats::unpack(content_, kind_->packing, *mark, content_.size() - *mark);
+            const formats::Unpacked all = formats::unpack(content_, kind_->packing, *mark, content_.size() - *mark);
             if (all.ended() || all.bytes >= kProving) return mark;
             from = *mark + 1;
         }
@@ -210,13 +209,12 @@ class PackedMending : FileMending {
         const std::uint64_t limit = content_.find(kind_->mark, at, content_.size()).value_or(content_.size());
         std::uint64_t end = broke;
         while (at < limit && !bench_.should_stop()) {
-            std::string block;
-            const std::uint64_t length = unpack_xz_block(content_, stream, at, block);
+            const std::uint64_t length = unpack_xz_block(content_, stream, at, [](std::string_view) {});
             if (length == 0 || file_.touches_hole(at, length)) {
                 ++at;
                 continue;
             }
-            plain_->add(block);
+            unpack_xz_block(content_, stream, at, [&](std::string_view bytes) { plain_->add(bytes); });
             end = at += length;
         }
         return end;
@@ -233,8 +231,7 @@ class PackedMending : FileMending {
         Reader reader(*plain, budget);
         DREDGER_TRY(Output output, bench_.output());
         Repacking packed(kind_->packing, output);
-        const bool is_tar =
-            formats::tar_header_at(reader, 0) || done_.format.starts_with("tar.") ||
+        const bool is_tar = formats::tar_header_at(reader, 0) || done_.format.starts_with("tar.") ||
                             file_.name.find(".tar.") != std::string::npos;
         if (is_tar) {
             TarMembers members = mend_tar(
@@ -258,7 +255,8 @@ class PackedMending : FileMending {
         }
         packed.finish();
         if (is_doubtful_)
-            done_.what.emplace_back("where the damage begins does not show: some of what is kept in front of it may be wrong");
+            done_.what.emplace_back(
+                "where the damage begins does not show: some of what is kept in front of it may be wrong");
         is_cut_ = is_cut_ || (is_tar && done_.kept < done_.of);
         done_.outcome = is_cut_ ? Outcome::partly : Outcome::mended;
         if (!is_cut_) done_.what.emplace_back("it was packed again without what is not its own");

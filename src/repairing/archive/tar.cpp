@@ -35,7 +35,8 @@ class TarMending {
                 continue;
             }
             preludes_.clear();
-            if (content_.holds(at, kBlock) && content_.is_zeros(at, at + kBlock) && !is_broken_within(at, at + kBlock)) {
+            if (content_.holds(at, kBlock) && content_.is_zeros(at, at + kBlock) &&
+                !is_broken_within(at, at + kBlock)) {
                 result_.has_end = true;
                 at += kBlock;
                 continue;
@@ -46,12 +47,13 @@ class TarMending {
             at = next;
         }
         write_(std::string(2 * kBlock, '\0'));
-        if (result_.lost > 0) result_.what.push_back(fmt::format("{} bytes belong to no member and are left out", result_.lost));
+        if (result_.lost > 0)
+            result_.what.push_back(fmt::format("{} bytes belong to no member and are left out", result_.lost));
         if (told_ > kMostTold) result_.what.push_back(fmt::format("{} more are cut", told_ - kMostTold));
         if (!result_.has_end) result_.what.emplace_back("its end is missing");
         if (doubtful_ > 0)
-            result_.what.push_back(
-                fmt::format("{} members behind the damage or next to it are there, and may be wrong in places", doubtful_));
+            result_.what.push_back(fmt::format(
+                "{} members behind the damage or next to it are there, and may be wrong in places", doubtful_));
         return std::move(result_);
     }
 
@@ -82,9 +84,8 @@ class TarMending {
             return std::min(content_.size(), from + header.room());
         }
         if (++told_ <= kMostTold)
-            result_.what.push_back(
-                fmt::format("only the first {} of {} bytes of {} are there", end - from, header.size,
-                            printable(header.name)));
+            result_.what.push_back(fmt::format("only the first {} of {} bytes of {} are there", end - from, header.size,
+                                               printable(header.name)));
         write_(with_size(content_.text(at, kBlock), end - from));
         copy(from, end - from);
         fill(end - from);
@@ -111,7 +112,8 @@ class TarMending {
     }
 
     bool is_broken_within(std::uint64_t from, std::uint64_t to) const {
-        return std::any_of(about_.gaps.begin(), about_.gaps.end(), [&](std::uint64_t gap) { return gap > from && gap < to; }) ||
+        return std::any_of(about_.gaps.begin(), about_.gaps.end(),
+                           [&](std::uint64_t gap) { return gap > from && gap < to; }) ||
                std::any_of(about_.holes.begin(), about_.holes.end(),
                            [&](const Extent& hole) { return hole.offset < to && hole.end() > from; });
     }
@@ -190,18 +192,17 @@ TarMembers mend_tar(Reader& content, const TarContent& about, const std::functio
 }
 
 const Mender& tar_mender() {
-    static const Mender mender = {"tar",
-                                  {"tar"},
-                                  "headers, members, end",
-                                  [](const Damaged& file) {
-                                      Budget budget;
-                                      Reader content(*file.content, budget);
-                                      const auto mark = content.find("ustar"sv, kMark, content.size());
-                                      return mark && tar_header_at(content, *mark - kMark) ? 50U : 0U;
-                                  },
-                                  [](const Damaged& file, Workbench& bench) {
-                                      return TarFileMending(file, bench).run();
-                                  }};
+    static const Mender mender = {
+        "tar",
+        {"tar"},
+        "headers, members, end",
+        [](const Damaged& file) {
+            Budget budget;
+            Reader content(*file.content, budget);
+            const auto mark = content.find("ustar"sv, kMark, content.size());
+            return mark && tar_header_at(content, *mark - kMark) ? 50U : 0U;
+        },
+        [](const Damaged& file, Workbench& bench) { return TarFileMending(file, bench).run(); }};
     return mender;
 }
 

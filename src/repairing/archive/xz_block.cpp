@@ -7,8 +7,8 @@
 namespace dredger::repairing {
 namespace {
 
-constexpr unsigned kLongestUsual = 15;             // the first byte of headers that say no more than usual
-constexpr std::size_t kMostUnpacked = 256 << 20;  // bytes
+constexpr unsigned kLongestUsual = 15;  // the first byte of headers that say no more than usual
+constexpr std::uint64_t kMostUnpacked = std::uint64_t{1} << 30;  // bytes
 
 // The filters of a header, which the library allocates.
 struct Filters {
@@ -20,7 +20,7 @@ struct Filters {
 
 }  // namespace
 
-std::uint64_t unpack_xz_block(Reader& content, std::uint64_t stream, std::uint64_t at, std::string& out) {
+std::uint64_t unpack_xz_block(Reader& content, std::uint64_t stream, std::uint64_t at, const VisitBytes& visit) {
     const unsigned first = content.u8(at);
     if (first == 0 || first > kLongestUsual || (content.u8(at + 1) & 0x3CU) != 0) return 0;
     Filters filters;
@@ -36,10 +36,10 @@ std::uint64_t unpack_xz_block(Reader& content, std::uint64_t stream, std::uint64
         return 0;
     lzma_stream x = LZMA_STREAM_INIT;
     lzma_ret state = lzma_block_decoder(&x, &block);
-    const std::size_t before = out.size();
+    std::uint64_t came = 0;
     std::uint64_t from = at + block.header_size;
     std::vector<char> room(256 << 10);
-    while (state == LZMA_OK && out.size() - before < kMostUnpacked) {
+    while (state == LZMA_OK && came < kMostUnpacked) {
         const auto here = content.some(from);
         x.next_in = reinterpret_cast<const std::uint8_t*>(here.data());
         x.avail_in = here.size();
@@ -47,13 +47,12 @@ std::uint64_t unpack_xz_block(Reader& content, std::uint64_t stream, std::uint64
         x.avail_out = room.size();
         state = lzma_code(&x, LZMA_RUN);
         from += here.size() - x.avail_in;
-        out.append(room.data(), room.size() - x.avail_out);
+        came += room.size() - x.avail_out;
+        visit({room.data(), room.size() - x.avail_out});
         if (here.empty() && x.avail_out == room.size()) break;
     }
     lzma_end(&x);
-    if (state == LZMA_STREAM_END) return from - at;
-    out.resize(before);
-    return 0;
+    return state == LZMA_STREAM_END ? from - at : 0;
 }
 
 }  // namespace dredger::repairing

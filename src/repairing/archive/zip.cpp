@@ -11,6 +11,7 @@
 #include "repairing/families.h"
 #include "repairing/file_mending.h"
 #include "repairing/office/package.h"
+#include "repairing/office/salvage.h"
 #include "repairing/office/xml_cut.h"
 
 namespace dredger::repairing {
@@ -28,6 +29,17 @@ struct Item {
 
 bool is_xml(std::string_view name) {
     return name.ends_with(".xml") || name.ends_with(".rels") || name.ends_with(".rdf");
+}
+
+// Not what only tells how the document looks, or of itself.
+bool has_text_of_document(std::string_view name) {
+    static constexpr std::string_view kOthers[] = {
+        "docProps/",   "META-INF/", "theme",       "styles",      "settings",  "fontTable",
+        "webSettings", "Layout",    "Master",      "presProps",   "viewProps", "manifest.rdf",
+        "meta.xml",    "numbering", "tableStyles", "[Content_Ty", ".rels"};
+    return is_xml(name) && std::none_of(std::begin(kOthers), std::end(kOthers), [&](std::string_view other) {
+               return name.find(other) != std::string_view::npos;
+           });
 }
 
 class ZipMending : FileMending {
@@ -61,6 +73,7 @@ class ZipMending : FileMending {
             if (is_office_open_ || is_open_document_) make_it_open();
             tell_losses();
         }
+        if (!is_readable_) DREDGER_CHECK(save_what_it_says());
         return write(is_whole);
     }
 
@@ -101,7 +114,10 @@ class ZipMending : FileMending {
         PackageChanges changes = is_office_open_ ? complete_office_open(names(), text)
                                                  : complete_open_document(names(), text, extension_of(file_.name));
         for (std::string& remark : changes.remarks) done_.what.push_back(std::move(remark));
-        if (!changes.has_main_part) done_.what.emplace_back("its main part is lost: the parts that stand are kept");
+        if (!changes.has_main_part) {
+            done_.what.emplace_back("its main part is lost: the parts that stand are kept");
+            is_readable_ = false;
+        }
         for (auto& [name, bytes] : changes.parts) {
             Item* item = named(name);
             if (item == nullptr) {
@@ -116,6 +132,28 @@ class ZipMending : FileMending {
         const auto mime =
             std::find_if(items_.begin(), items_.end(), [](const Item& item) { return item.header.name == "mimetype"; });
         if (is_open_document_ && mime != items_.end()) std::rotate(items_.begin(), mime, mime + 1);
+    }
+
+    // The text of its parts, and its pictures, for those who can't open it.
+    Result<void> save_what_it_says() {
+        std::string text;
+        std::size_t number = 0;
+        for (const Item& item : items_) {
+            const std::string& name = item.header.name;
+            if (item.entry == nullptr) continue;
+            const Format* format = format_with_extension(extension_of(name));
+            if (has_text_of_document(name) && item.header.size <= kLargestText) {
+                const std::string said = text_of_xml(text_of(name));
+                if (!said.empty()) text += fmt::format("{}\n\n{}\n", name, said);
+            } else if (format != nullptr && format->kind == Kind::picture && item.entry->is_whole()) {
+                DREDGER_TRY(Output output, bench_.output());
+                each_byte_of(content_, *item.entry, [&](std::span<const std::byte> bytes) { output.add(bytes); });
+                DREDGER_CHECK(output.finish());
+                done_.beside.push_back(
+                    {fmt::format(" (picture {}).{}", ++number, extension_of(name)), std::move(output)});
+            }
+        }
+        return save_beside(done_, bench_, text);
     }
 
     void tell_losses() {
@@ -193,6 +231,7 @@ class ZipMending : FileMending {
     ZipContents contents_;
     std::vector<Item> items_;
     bool is_office_open_ = false, is_open_document_ = false;
+    bool is_readable_ = true;  // some program can open it
 };
 
 unsigned bid_for_zip(const Damaged& file) {

@@ -11,6 +11,7 @@
 #include "repairing/families.h"
 #include "repairing/file_mending.h"
 #include "repairing/number_bytes.h"
+#include "repairing/office/salvage.h"
 
 namespace dredger::repairing {
 namespace {
@@ -134,10 +135,17 @@ class CompoundMending : FileMending {
             return rebuilt(sectors, *root);
         }
         done_.what.emplace_back("neither its allocation table nor its directory is to be found");
-        return std::move(done_);
+        return beyond();
     }
 
   private:
+    // No program opens it: what it says and shows is saved beside where it would be.
+    Result<Mended> beyond() {
+        DREDGER_CHECK(save_beside(done_, bench_, text_in(content_)));
+        DREDGER_CHECK(save_pictures_beside(done_, file_, bench_));
+        return std::move(done_);
+    }
+
     Result<Mended> counted(Output output) {
         DREDGER_CHECK(output.finish());
         // What came back is what can be read of the result.
@@ -234,7 +242,7 @@ class CompoundMending : FileMending {
         const auto lost_tables = std::count(sectors.tables().begin(), sectors.tables().end(), kFree);
         if (sectors.tables().size() > kInHeader && !has_header) {
             done_.what.emplace_back("its header is lost, and it is too large to have it made anew");
-            return std::move(done_);
+            return beyond();
         }
         DREDGER_TRY(Output output, bench_.output());
         if (has_header)

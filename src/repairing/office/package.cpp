@@ -240,13 +240,53 @@ class MainRelations {
     std::set<std::string> tied_;
 };
 
-std::string workbook_of(std::size_t sheets) {
+// By which identifiers the relations of a main part tell of these parts; empty where they don't tell of all.
+std::vector<std::string> identifiers_of(const std::vector<std::string>& parts, const std::string& main,
+                                        const std::string& relations) {
+    pugi::xml_document document;
+    document.load_buffer(relations.data(), relations.size());
+    std::vector<std::string> ids;
+    for (const std::string& part : parts)
+        for (const pugi::xml_node& relation : document.document_element().children())
+            if (const std::string target = relation.attribute("Target").value();
+                target == from_main(main, part) || target == "/" + part) {
+                ids.emplace_back(relation.attribute("Id").value());
+                break;
+            }
+    return ids.size() == parts.size() ? ids : std::vector<std::string>();
+}
+
+// Those that a new list of relations gives.
+std::vector<std::string> new_identifiers(std::size_t count) {
+    std::vector<std::string> ids;
+    for (std::size_t i = 1; i <= count; ++i) ids.push_back(fmt::format("rId{}", i));
+    return ids;
+}
+
+std::string workbook_of(const std::vector<std::string>& sheets) {
     std::string xml = fmt::format(
         "{}<workbook xmlns=\"http://schemas.openxmlformats.org/spreadsheetml/2006/main\" xmlns:r=\"{}\"><sheets>", kXml,
         kOffice);
-    for (std::size_t i = 1; i <= sheets; ++i)
-        xml += fmt::format("<sheet name=\"Sheet {0}\" sheetId=\"{0}\" r:id=\"rId{0}\"/>", i);
+    for (std::size_t i = 0; i < sheets.size(); ++i)
+        xml += fmt::format("<sheet name=\"Sheet {0}\" sheetId=\"{0}\" r:id=\"{1}\"/>", i + 1, sheets[i]);
     return xml + "</sheets></workbook>";
+}
+
+// By the identifiers of masters and slides; their other numbers as ECMA-376, part 1, 19.7.3 and 19.7.4, bound them.
+std::string presentation_of(std::span<const std::string> masters, std::span<const std::string> slides) {
+    std::string xml = fmt::format(
+        "{}<p:presentation xmlns:p=\"http://schemas.openxmlformats.org/presentationml/2006/main\" xmlns:r=\"{}\">"
+        "<p:sldMasterIdLst>",
+        kXml, kOffice);
+    // Layouts have numbers of the same range, which are not known here.
+    for (std::size_t i = 0; i < masters.size(); ++i)
+        xml += fmt::format("<p:sldMasterId id=\"{}\" r:id=\"{}\"/>", 3000000000 + 1000 * i, masters[i]);
+    xml += "</p:sldMasterIdLst><p:sldIdLst>";
+    for (std::size_t i = 0; i < slides.size(); ++i)
+        xml += fmt::format("<p:sldId id=\"{}\" r:id=\"{}\"/>", 256 + i, slides[i]);
+    return xml +
+           "</p:sldIdLst><p:sldSz cx=\"9144000\" cy=\"6858000\"/><p:notesSz cx=\"6858000\" cy=\"9144000\"/>"
+           "</p:presentation>";
 }
 
 // A list that is long enough for every cell that asks for a shared text, each of which says that it is lost.
@@ -279,9 +319,27 @@ PackageChanges complete_office_open(const std::set<std::string>& names, const Te
         changes.parts[name] = std::move(text);
         if (!remark.empty()) changes.remarks.emplace_back(remark);
     };
+    bool fits_relations = true;
+    const auto identifiers = [&](const std::vector<std::string>& parts, const std::string& of) {
+        const std::string relations = relations_part_of(of);
+        std::vector<std::string> ids;
+        if (names.contains(relations)) ids = identifiers_of(parts, of, text_of(relations));
+        fits_relations = !ids.empty();
+        return ids.empty() ? new_identifiers(parts.size()) : ids;
+    };
     const std::vector<std::string> sheets = parts_of(names, "xl/worksheets/sheet#.xml");
     if (!sheets.empty() && !names.contains("xl/workbook.xml"))
-        make("xl/workbook.xml", workbook_of(sheets.size()), "the list of sheets was made anew, their names are lost");
+        make("xl/workbook.xml", workbook_of(identifiers(sheets, "xl/workbook.xml")),
+             "the list of sheets was made anew, their names are lost");
+    const std::vector<std::string> slides = parts_of(names, "ppt/slides/slide#.xml");
+    if (!slides.empty() && !names.contains("ppt/presentation.xml")) {
+        std::vector<std::string> parts = parts_of(names, "ppt/slideMasters/slideMaster#.xml");
+        const std::size_t masters = parts.size();
+        parts.insert(parts.end(), slides.begin(), slides.end());
+        const std::vector<std::string> ids = identifiers(parts, "ppt/presentation.xml");
+        make("ppt/presentation.xml", presentation_of(std::span(ids).first(masters), std::span(ids).subspan(masters)),
+             "the list of slides was made anew, in the order of their numbers; their size is guessed");
+    }
     if (!sheets.empty() && !names.contains("xl/sharedStrings.xml"))
         if (std::string lost = lost_strings(names, text_of); !lost.empty())
             make("xl/sharedStrings.xml", std::move(lost), "the texts of cells are lost: a note stands in their place");
@@ -291,7 +349,7 @@ PackageChanges complete_office_open(const std::set<std::string>& names, const Te
         if (all.contains(name)) main = name;
     changes.has_main_part = !main.empty();
     if (main.empty()) return changes;
-    if (const std::string part = relations_part_of(main); !names.contains(part)) {
+    if (const std::string part = relations_part_of(main); !names.contains(part) || !fits_relations) {
         const auto made = changes.parts.find(main);
         make(part,
              MainRelations(main, all, made == changes.parts.end() ? text_of(main) : made->second).run(changes.remarks),

@@ -1,6 +1,6 @@
 // TIFF, the raw pictures of cameras, most of which are built on it, and HEIC: a lost head is made anew when the
-// directory that it pointed to is found; what is missing behind the end stands as zeros, so that the rest opens; and the
-// JPEG that cameras put beside the sensor's data is saved.
+// directory that it pointed to is found; what is missing behind the end stands as zeros, so that the rest opens; and
+// the JPEG that cameras put beside the sensor's data is saved.
 #include <algorithm>
 #include <fmt/format.h>
 
@@ -16,7 +16,7 @@ namespace {
 
 using namespace std::string_view_literals;
 
-constexpr std::uint64_t kHead = 8;             // bytes: byte order, mark, place of the first directory (TIFF 6.0, 2)
+constexpr std::uint64_t kHead = 8;               // bytes: byte order, mark, place of the first directory (TIFF 6.0, 2)
 constexpr std::uint64_t kMostMissing = 1 << 30;  // bytes
 constexpr unsigned kLeastEntries = 6, kMostEntries = 200;
 
@@ -32,9 +32,7 @@ std::string mark_of(std::string_view extension, bool big) {
 
 // Whether a directory of a picture stands here: its entries are sorted, and tell of width and height (TIFF 6.0, 2).
 bool is_directory(Reader& content, std::uint64_t at, bool big) {
-    const auto u16 = [&](std::uint64_t from) -> unsigned {
-        return big ? content.u16be(from) : content.u16le(from);
-    };
+    const auto u16 = [&](std::uint64_t from) -> unsigned { return big ? content.u16be(from) : content.u16le(from); };
     const unsigned count = u16(at);
     if (count < kLeastEntries || count > kMostEntries || !content.holds(at, 2 + 12 * count + 4)) return false;
     unsigned before = 0;
@@ -92,8 +90,7 @@ class RawMending : FileMending {
         for (const Extent& hole : file_.holes) lost += hole.length;
         done_.of = size + missing;
         done_.kept = size - lost;
-        if (missing > 0)
-            done_.what.push_back(fmt::format("its last {} bytes are lost and stand as zeros", missing));
+        if (missing > 0) done_.what.push_back(fmt::format("its last {} bytes are lost and stand as zeros", missing));
         if (lost > 0) done_.what.push_back(fmt::format("{} bytes of it are lost and stand as zeros", lost));
         if (missing == 0 && lost == 0) {
             done_.kept = found.sure;
@@ -204,12 +201,12 @@ class RawMending : FileMending {
 }  // namespace
 
 const Mender& raw_mender() {
-    static const Mender mender = {
-        "TIFF, raw pictures, HEIC",
-        {"tiff", "dng", "cr2", "nef", "arw", "orf", "rw2", "pef", "srw", "3fr", "iiq", "mos", "dcr", "raf", "cr3", "heic", "avif"},
-        "head, end, preview",
-        nullptr,
-        [](const Damaged& file, Workbench& bench) { return RawMending(file, bench).run(); }};
+    static const Mender mender = {"TIFF, raw pictures, HEIC",
+                                  {"tiff", "dng", "cr2", "nef", "arw", "orf", "rw2", "pef", "srw", "3fr", "iiq", "mos",
+                                   "dcr", "raf", "cr3", "heic", "avif"},
+                                  "head, end, preview",
+                                  nullptr,
+                                  [](const Damaged& file, Workbench& bench) { return RawMending(file, bench).run(); }};
     return mender;
 }
 

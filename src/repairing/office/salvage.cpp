@@ -1,0 +1,180 @@
+#include "repairing/office/salvage.h"
+
+#include <algorithm>
+#include <fmt/format.h>
+#include <pugixml.hpp>
+
+#include "formats/bytes_of_content.h"
+#include "formats/format.h"
+
+namespace dredger::repairing {
+namespace {
+
+using namespace std::string_view_literals;
+
+constexpr std::size_t kLeastRun = 16;      // characters
+constexpr std::size_t kMostText = 32 << 20;  // bytes
+constexpr std::size_t kMostPictures = 1000;
+constexpr std::uint64_t kLeastPicture = 512;  // bytes
+
+std::string_view local_name(const pugi::xml_node& node) {
+    const std::string_view name = node.name();
+    return name.substr(name.find(':') + 1);  // all of it where there is no prefix
+}
+
+class TextWalk final : public pugi::xml_tree_walker {
+  public:
+    bool for_each(pugi::xml_node& node) override {
+        if (node.type() == pugi::node_pcdata || node.type() == pugi::node_cdata) {
+            text_ += node.value();
+            return text_.size() < kMostText;
+        }
+        const std::string_view name = local_name(node);
+        const std::string_view parent = local_name(node.parent());
+        if (name == "p" && (parent == "tc" || parent == "table-cell")) return true;
+        if (name == "p" || name == "h" || name == "tr" || name == "row" || name == "table-row" || name == "br")
+            end_line();
+        else if (name == "tab" || name == "tc" || name == "table-cell")
+            text_ += text_.empty() || text_.back() == '\n' ? "" : "\t";
+        return true;
+    }
+    std::string finish() {
+        end_line();
+        return std::move(text_);
+    }
+
+  private:
+    void end_line() {
+        while (!text_.empty() && (text_.back() == '\t' || text_.back() == ' ')) text_.pop_back();
+        if (!text_.empty() && text_.back() != '\n') text_ += '\n';
+    }
+    std::string text_;
+};
+
+// A character of Windows-1252 that is text; 0: it is none.
+char32_t character_of(unsigned byte) {
+    if (byte == '\t' || (byte >= 0x20 && byte < 0x7F)) return byte;
+    return byte >= 0xC0 ? byte : 0;  // letters with marks
+}
+
+void append_utf8(std::string& text, char32_t c) {
+    if (c < 0x80) {
+        text += static_cast<char>(c);
+    } else if (c < 0x800) {
+        text += static_cast<char>(0xC0U | c >> 6);
+        text += static_cast<char>(0x80U | (c & 0x3FU));
+    } else {
+        text += static_cast<char>(0xE0U | c >> 12);
+        text += static_cast<char>(0x80U | (c >> 6 & 0x3FU));
+        text += static_cast<char>(0x80U | (c & 0x3FU));
+    }
+}
+
+// Characters that follow each other, each of so many bytes.
+class Runs {
+  public:
+    explicit Runs(std::string& text) : text_(text) {}
+    void add(char32_t c) {
+        if (c != 0) {
+            append_utf8(run_, c);
+            letters_ += c == ' ' || (c >= 'a' && c <= 'z') ? 1 : 0;
+            ++length_;
+        } else {
+            close();
+        }
+    }
+    void close() {
+        // Of text most is small letters and spaces.
+        if (length_ >= kLeastRun && letters_ * 2 > length_ && text_.size() < kMostText) text_ += run_ + "\n";
+        run_.clear();
+        length_ = letters_ = 0;
+    }
+
+  private:
+    std::string& text_;
+    std::string run_;
+    std::size_t length_ = 0, letters_ = 0;
+};
+
+}  // namespace
+
+std::string text_of_xml(const std::string& xml) {
+    pugi::xml_document document;
+    document.load_buffer(xml.data(), xml.size(), pugi::parse_default | pugi::parse_ws_pcdata_single);
+    TextWalk walk;
+    document.traverse(walk);
+    return walk.finish();
+}
+
+std::string text_in(Reader& content) {
+    std::string text;
+    Runs narrow(text);
+    Runs wide(text);
+    unsigned before = 0;
+    bool is_second = false;
+    formats::each_span(content, 0, content.size(), [&](std::span<const std::byte> bytes) {
+        for (const std::byte b : bytes) {
+            const auto byte = std::to_integer<unsigned>(b);
+            // Paragraphs of the older formats end with a carriage return alone.
+            narrow.add(character_of(byte));
+            if (is_second) {
+                const unsigned unit = byte << 8 | before;
+                wide.add(unit >= 0x100 && unit < 0x2100 ? char32_t{unit} : unit < 0x100 ? character_of(unit) : 0);
+            }
+            is_second = !is_second;
+            before = byte;
+        }
+    });
+    narrow.close();
+    wide.close();
+    return text;
+}
+
+std::vector<Extent> pictures_in(const Damaged& file, const Workbench& bench) {
+    struct Mark {
+        std::string_view bytes, format;
+    };
+    std::vector<Extent> pictures;
+    Budget budget = bench.budget();
+    Reader content(*file.content, budget);
+    for (const Mark mark : {Mark{"\xFF\xD8\xFF"sv, "jpeg"}, Mark{"\x89PNG\r\n"sv, "png"}})
+        for (std::uint64_t at = 0; pictures.size() < kMostPictures && !bench.should_stop();) {
+            const auto found = content.find(mark.bytes, at, content.size());
+            if (!found) break;
+            Budget for_one = bench.budget();
+            Reader whole(*file.content, for_one);
+            Reader there = whole.within(*found);
+            const Measured picture = measure(*format_named(mark.format), there);
+            const bool is_good = picture.is_whole() && picture.length >= kLeastPicture &&
+                                 !file.touches_hole(*found, picture.length);
+            if (is_good) pictures.push_back({*found, picture.length});
+            at = *found + (is_good ? picture.length : 1);
+        }
+    std::sort(pictures.begin(), pictures.end(), [](const Extent& a, const Extent& b) { return a.offset < b.offset; });
+    return pictures;
+}
+
+Result<void> save_beside(Mended& done, const Workbench& bench, const std::string& text) {
+    if (text.empty()) return {};
+    DREDGER_TRY(Output output, bench.output());
+    output.add(text);
+    DREDGER_CHECK(output.finish());
+    done.beside.push_back({" (text).txt", std::move(output)});
+    return {};
+}
+
+Result<void> save_pictures_beside(Mended& done, const Damaged& file, const Workbench& bench) {
+    std::size_t number = 0;
+    for (const Extent& picture : pictures_in(file, bench)) {
+        std::vector<std::byte> head(2);
+        (void)file.content->read(picture.offset, head);
+        DREDGER_TRY(Output output, bench.output());
+        output.add(*file.content, picture.offset, picture.length);
+        DREDGER_CHECK(output.finish());
+        const char* ending = head[0] == std::byte{0xFF} ? "jpg" : "png";
+        done.beside.push_back({fmt::format(" (picture {}).{}", ++number, ending), std::move(output)});
+    }
+    return {};
+}
+
+}  // namespace dredger::repairing
