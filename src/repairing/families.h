@@ -7,6 +7,7 @@ namespace dredger::repairing {
 
 const Mender& zip_mender();
 const Mender& tar_mender();
+const Mender& rar_mender();
 const Mender& packed_mender();
 const Mender& jpeg_mender();
 const Mender& film_mender();

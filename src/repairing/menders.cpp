@@ -18,10 +18,10 @@ const Mender* by_name(std::string_view name) {
 }  // namespace
 
 std::span<const Mender* const> all_menders() {
-    static const std::array menders = {&zip_mender(),    &pdf_mender(),   &compound_mender(), &jpeg_mender(),
-                                       &png_mender(),    &film_mender(),  &avi_mender(),      &matroska_mender(),
-                                       &framed_mender(), &ogg_mender(),   &wav_mender(),      &raw_mender(),
-                                       &tar_mender(),    &packed_mender()};
+    static const std::array menders = {&zip_mender(),    &pdf_mender(),    &compound_mender(), &jpeg_mender(),
+                                       &png_mender(),    &film_mender(),   &avi_mender(),      &matroska_mender(),
+                                       &framed_mender(), &ogg_mender(),    &wav_mender(),      &raw_mender(),
+                                       &tar_mender(),    &packed_mender(), &rar_mender()};
     return menders;
 }
 

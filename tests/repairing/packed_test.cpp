@@ -187,5 +187,19 @@ TEST_P(PackedInMembers, ThoseBehindADamagedOneAreKept) {
                            log.begin() + static_cast<std::ptrdiff_t>(half)));
 }
 
+TEST(Rar, BlocksWhoseHeadersStandAreKept) {
+    const Bytes& whole = sample("rar-several.rar");
+    EXPECT_EQ(mend("logs.rar", whole).outcome(), Outcome::whole);
+    EXPECT_EQ(mend("logs.rar", whole).done.kept, 4U);
+    const MendedBytes short_one = mend("logs.rar", cut(whole, whole.size() * 2 / 3));
+    EXPECT_EQ(short_one.outcome(), Outcome::partly);
+    EXPECT_EQ(short_one.done.kept, 2U);
+    EXPECT_THAT(short_one.said(), HasSubstr("test3.bin is damaged"));
+    EXPECT_TRUE(measured("rar", short_one.result).is_whole());
+    const MendedBytes headless = mend("logs.rar", zeroed(whole, 0, 30));
+    EXPECT_EQ(headless.done.kept, 3U) << headless.said();
+    EXPECT_TRUE(measured("rar", headless.result).is_whole());
+}
+
 }  // namespace
 }  // namespace dredger::test

@@ -192,33 +192,10 @@ TEST(Menders, TheNameIsNotBelievedAgainstTheContent) {
     EXPECT_EQ(repairing::mender_for(headless), repairing::mender_of("zip"));
 }
 
-// A medium with a place that can't be read.
-class Scratched final : public Medium {
-  public:
-    explicit Scratched(Bytes bytes, Extent scratch) : bytes_(std::move(bytes)), scratch_(scratch) {}
-    std::uint64_t size() const override { return bytes_.size(); }
-    std::uint32_t sector_size() const override { return 512; }
-    std::string name() const override { return "scratched"; }
-
-  protected:
-    Result<void> read_within(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>& bad) const override {
-        for (std::size_t i = 0; i < into.size(); ++i) {
-            const std::uint64_t at = offset + i;
-            const bool is_bad = at >= scratch_.offset && at < scratch_.end();
-            into[i] = is_bad ? std::byte{0xA5} : bytes_[static_cast<std::size_t>(at)];
-            if (is_bad) bad.push_back({at, 1});
-        }
-        return {};
-    }
-
-  private:
-    Bytes bytes_;
-    Extent scratch_;
-};
-
 TEST(Holes, AreWhatCannotBeReadToo) {
-    repairing::Damaged file{
-        std::make_shared<Scratched>(Bytes(4096, std::byte{7}), Extent{1000, 200}), "log.zip", {{3000, 96}}};
+    const auto scratched = std::make_shared<MemoryMedium>(Bytes(4096, std::byte{7}));
+    scratched->make_unreadable({1000, 200});
+    repairing::Damaged file{scratched, "log.zip", {{3000, 96}}};
     ASSERT_TRUE(file.find_holes([] { return false; }).has_value());
     EXPECT_THAT(file.holes, ElementsAre(Extent{1000, 200}, Extent{3000, 96}));
     std::vector<Extent> bad;

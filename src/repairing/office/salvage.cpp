@@ -12,7 +12,7 @@ namespace {
 
 using namespace std::string_view_literals;
 
-constexpr std::size_t kLeastRun = 16;      // characters
+constexpr std::size_t kLeastRun = 16;        // characters
 constexpr std::size_t kMostText = 32 << 20;  // bytes
 constexpr std::size_t kMostPictures = 1000;
 constexpr std::uint64_t kLeastPicture = 512;  // bytes
@@ -145,8 +145,8 @@ std::vector<Extent> pictures_in(const Damaged& file, const Workbench& bench) {
             Reader whole(*file.content, for_one);
             Reader there = whole.within(*found);
             const Measured picture = measure(*format_named(mark.format), there);
-            const bool is_good = picture.is_whole() && picture.length >= kLeastPicture &&
-                                 !file.touches_hole(*found, picture.length);
+            const bool is_good =
+                picture.is_whole() && picture.length >= kLeastPicture && !file.touches_hole(*found, picture.length);
             if (is_good) pictures.push_back({*found, picture.length});
             at = *found + (is_good ? picture.length : 1);
         }

@@ -13,7 +13,8 @@ namespace dredger::repairing {
 // The text of a part, a paragraph a line and the cells of a table with tabs between them; empty where there is none.
 std::string text_of_xml(const std::string& xml);
 
-// Runs of text in content of which no structure is left, in the code page of older programs and in UTF-16, a run a line.
+// Runs of text in content of which no structure is left, in the code page of older programs and in UTF-16, a run a
+// line.
 std::string text_in(Reader& content);
 
 // Whole JPEG and PNG pictures that stand somewhere in content, in its order.
