@@ -2,10 +2,12 @@
 """Makes demo/damaged: a file of each family that came back from the station's drives broken, and a film of the same nest
 camera that is sound. Needs ffmpeg with libx264."""
 
+import bz2
 import io
 import pathlib
 import random
 import subprocess
+import tarfile
 import tempfile
 import zipfile
 
@@ -114,6 +116,22 @@ def main():
 
     chart = ffmpeg(".png", "-f", "lavfi", "-i", "mandelbrot=size=360x240:start_scale=0.9", "-frames:v", "1", "-pix_fmt", "rgb24")
     (folder / "Landing chart.png").write_bytes(chart[:len(chart) * 8 // 10])
+
+    backup = io.BytesIO()
+    with tarfile.open(fileobj=backup, mode="w") as packed:
+        for year in range(1994, 2024):
+            content = log(year % 9 + 1).encode()
+            entry = tarfile.TarInfo(f"Ringing logs/{year}.csv")
+            entry.size, entry.mtime = len(content), 1781461200
+            packed.addfile(entry, io.BytesIO(content))
+    backup = bytearray(bz2.compress(backup.getvalue(), 1))
+    backup[len(backup) // 2:len(backup) // 2 + 512] = bytes(512)  # a bad sector
+    (folder / "Backup of the logs.tar.bz2").write_bytes(backup)
+
+    scan = ffmpeg(".tif", "-f", "lavfi", "-i", "mandelbrot=size=240x160:start_scale=0.7", "-frames:v", "1", "-pix_fmt", "gray",
+                  "-c:v", "tiff", "-compression_algo", "deflate")
+    scan[:8] = bytes(8)  # its first bytes were overwritten
+    (folder / "Permit 1998, scanned.tif").write_bytes(scan)
 
 
 if __name__ == "__main__":

@@ -145,7 +145,7 @@ class RawMending : FileMending {
             if (bench_.should_stop()) return std::nullopt;
             const std::string here = content_.text(at, 1 << 20);
             if (here.size() < 8) return std::nullopt;
-            for (std::size_t i = 0; i + 4 <= here.size(); i += 2) {
+            for (std::size_t i = 0; i + 4 <= here.size(); ++i) {
                 const auto u16 = [&](std::size_t from) {
                     const unsigned first = static_cast<unsigned char>(here[from]);
                     const unsigned second = static_cast<unsigned char>(here[from + 1]);
@@ -155,7 +155,7 @@ class RawMending : FileMending {
                 if (count < kLeastEntries || count > kMostEntries || tag == 0 || tag > 257) continue;
                 if (is_directory(content_, at + i, big)) return at + i;
             }
-            at += here.size() - 2 - here.size() % 2;
+            at += here.size() - 3;
         }
         return std::nullopt;
     }
