@@ -1,6 +1,6 @@
 #!/usr/bin/env python3
 """Packs made-up ringing logs in each way: pack_logs.py FOLDER"""
-import bz2, gzip, io, lzma, random, subprocess, sys, tarfile
+import bz2, gzip, io, lzma, random, subprocess, sys, tarfile, zipfile
 
 folder = sys.argv[1]
 random.seed(7)
@@ -27,5 +27,8 @@ for name, content in {"logs.tar": tar, "log.csv": text}.items():
                          ".xz": lzma.compress(content)}.items():
         open(f"{folder}/{name}{ending}", "wb").write(made)
     subprocess.run(["zstd", "-q", f"{folder}/{name}"], check=True)
+with zipfile.ZipFile(f"{folder}/logs.zip", "w", zipfile.ZIP_DEFLATED) as archive:
+    archive.writestr("log.csv", text)
+    archive.writestr("plan.txt", "Count the burrows of the north plot.\n" * 9)
 half = len(text) // 2
 open(f"{folder}/members.csv.gz", "wb").write(gzip.compress(text[:half]) + gzip.compress(text[half:]))

@@ -3,6 +3,7 @@
 #include <gmock/gmock.h>
 
 #include "base/stream_decoder.h"
+#include "formats/part.h"
 #include "formats/tar_header.h"
 #include "repairing/mended.h"
 
@@ -185,6 +186,45 @@ TEST_P(PackedInMembers, ThoseBehindADamagedOneAreKept) {
     ASSERT_GT(kept.size(), half);
     EXPECT_TRUE(std::equal(kept.end() - static_cast<std::ptrdiff_t>(log.size() - half), kept.end(),
                            log.begin() + static_cast<std::ptrdiff_t>(half)));
+}
+
+class Deflated : public Packed {};
+INSTANTIATE_TEST_SUITE_P(In, Deflated, testing::Values(".zip"));
+
+TEST_P(Deflated, TextBehindDamageIsTakenUpAgain) {
+    const Bytes whole = made("logs.zip");
+    const std::string log = read_text(folder_ / "log.csv");
+    const MendedBytes mended = mend("logs.zip", zeroed(whole, whole.size() / 2, 1024));
+    EXPECT_EQ(mended.outcome(), Outcome::partly) << mended.said();
+    EXPECT_THAT(mended.said(), HasSubstr("behind the damage in log.csv"));
+    const MemoryMedium medium(mended.result);
+    Budget budget;
+    Reader reader(medium, budget);
+    std::map<std::string, std::string> entries;
+    (void)format_named("zip")->take_apart(reader, [&](Part&& part) {
+        Budget for_bytes;
+        Reader content(medium, for_bytes);
+        entries[part.name] = dredger::bytes_of(content, part, 4 << 20);
+        return true;
+    });
+    EXPECT_EQ(entries.at("log.csv"), log.substr(0, entries.at("log.csv").size()));
+    EXPECT_EQ(entries.at("plan.txt").size(), 333U);
+    // What is known stands where it should, counted from the end.
+    std::string rest = entries.at("log (behind the damage).csv");
+    std::size_t known = 0, wrong = 0, back = 0;
+    constexpr std::string_view kUnknown = "\xEF\xBF\xBD";
+    while (!rest.empty()) {
+        ++back;
+        if (std::string_view(rest).ends_with(kUnknown)) {
+            rest.resize(rest.size() - kUnknown.size());
+            continue;
+        }
+        ++known;
+        wrong += rest.back() != log[log.size() - back] ? 1 : 0;
+        rest.pop_back();
+    }
+    EXPECT_EQ(wrong, 0U);
+    EXPECT_GT(known, 10'000U);
 }
 
 TEST(Rar, BlocksWhoseHeadersStandAreKept) {

@@ -209,17 +209,16 @@ class RarMending : FileMending {
 }  // namespace
 
 const Mender& rar_mender() {
-    static const Mender mender = {
-        "RAR 5",
-        {"rar"},
-        "beginning, blocks, end",
-        [](const Damaged& file) {
-            Budget budget;
-            Reader content(*file.content, budget);
-            const auto mark = content.find(kMark, 0, content.size());
-            return mark && block_at(content, *mark + kMark.size()) ? 80U : 0U;
-        },
-        [](const Damaged& file, Workbench& bench) { return RarMending(file, bench).run(); }};
+    static const Mender mender = {"RAR 5",
+                                  {"rar"},
+                                  "beginning, blocks, end",
+                                  [](const Damaged& file) {
+                                      Budget budget;
+                                      Reader content(*file.content, budget);
+                                      const auto mark = content.find(kMark, 0, content.size());
+                                      return mark && block_at(content, *mark + kMark.size()) ? 80U : 0U;
+                                  },
+                                  [](const Damaged& file, Workbench& bench) { return RarMending(file, bench).run(); }};
     return mender;
 }
 

@@ -6,6 +6,7 @@
 #include "base/digest.h"
 #include "base/text.h"
 #include "formats/format.h"
+#include "repairing/archive/deflate_rest.h"
 #include "repairing/archive/zip_entries.h"
 #include "repairing/archive/zip_writer.h"
 #include "repairing/families.h"
@@ -13,9 +14,12 @@
 #include "repairing/office/package.h"
 #include "repairing/office/salvage.h"
 #include "repairing/office/xml_cut.h"
+#include "repairing/sense.h"
 
 namespace dredger::repairing {
 namespace {
+
+using namespace std::string_view_literals;
 
 constexpr std::uint64_t kLargestText = 64 << 20;  // bytes of a part that is held in memory
 constexpr std::size_t kMostTold = 20;             // entries that are told one by one
@@ -70,6 +74,7 @@ class ZipMending : FileMending {
             done_.outcome = done_.kept == done_.of ? Outcome::mended : Outcome::partly;
             done_.what = contents_.remarks;
             if (done_.what.empty() && done_.kept == done_.of) done_.what.emplace_back("its directory was made anew");
+            DREDGER_CHECK(take_up_behind_damage());
             if (is_office_open_ || is_open_document_) make_it_open();
             tell_losses();
         }
@@ -101,7 +106,9 @@ class ZipMending : FileMending {
     // Closes what was cut, and makes the parts without which no program opens the document.
     void make_it_open() {
         std::erase_if(items_, [&](Item& item) {
-            if (item.entry->is_whole() || !is_xml(item.header.name) || item.entry->kept > kLargestText) return false;
+            if (item.entry == nullptr || item.entry->is_whole() || !is_xml(item.header.name) ||
+                item.entry->kept > kLargestText)
+                return false;
             const CutXml cut = cut_xml(bytes_of(content_, *item.entry, kLargestText));
             if (!cut.was_whole && !cut.text.empty()) {
                 item.bytes = cut.text;
@@ -134,6 +141,50 @@ class ZipMending : FileMending {
         if (is_open_document_ && mime != items_.end()) std::rotate(items_.begin(), mime, mime + 1);
     }
 
+    // Of packed text what stands behind the damage, too: beside the part that it belongs to, of documents beside them.
+    Result<void> take_up_behind_damage() {
+        const bool is_document = is_office_open_ || is_open_document_;
+        std::string text;
+        std::vector<Item> rests;
+        for (const Item& item : items_) {
+            const ZipEntry& entry = *item.entry;
+            if (entry.state != ZipEntry::State::cut || item.header.method != kZipDeflated) continue;
+            const std::string head = bytes_of(content_, entry, 256);
+            SenseOfText sense;
+            sense.add(std::as_bytes(std::span(head)));
+            if (head.empty() || sense.sensible() < head.size()) continue;
+            const std::uint64_t from = entry.data_at + entry.packed;
+            const auto rest = deflate_rest(content_, from, end_of_data(from), [&] { return bench_.should_stop(); });
+            if (!rest) continue;
+            done_.what.push_back(
+                fmt::format("behind the damage in {} {} bytes of text are there, with {} unknown ones between them",
+                            printable(item.header.name), rest->known, rest->unknown));
+            if (is_document) {
+                text += fmt::format("{}\n\n{}\n", item.header.name, text_between_tags(rest->text));
+                continue;
+            }
+            const std::size_t dot = item.header.name.rfind('.');
+            Item added;
+            added.header.name = item.header.name.substr(0, dot) + " (behind the damage)" +
+                                (dot == std::string::npos ? "" : item.header.name.substr(dot));
+            added.header.time = item.header.time;
+            added.header.date = item.header.date;
+            added.header.flags = kZipUtf8;
+            added.bytes = rest->text;
+            rests.push_back(std::move(added));
+        }
+        for (Item& rest : rests) items_.push_back(std::move(rest));
+        return save_beside(done_, bench_, text, " (text behind the damage).txt");
+    }
+
+    // Where the next header stands.
+    std::uint64_t end_of_data(std::uint64_t from) {
+        std::uint64_t end = content_.size();
+        for (const std::string_view mark : {"PK\1\2"sv, "PK\3\4"sv, "PK\7\x08"sv})
+            end = content_.find(mark, from, end).value_or(end);
+        return end;
+    }
+
     // The text of its parts, and its pictures, for those who can't open it.
     Result<void> save_what_it_says() {
         std::string text;
@@ -153,7 +204,7 @@ class ZipMending : FileMending {
                     {fmt::format(" (picture {}).{}", ++number, extension_of(name)), std::move(output)});
             }
         }
-        return save_beside(done_, bench_, text);
+        return save_beside(done_, bench_, text, " (text).txt");
     }
 
     void tell_losses() {

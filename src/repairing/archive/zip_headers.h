@@ -29,6 +29,7 @@ struct ZipHeader {
 };
 
 inline constexpr std::uint16_t kZipStored = 0, kZipDeflated = 8;
+inline constexpr std::uint16_t kZipUtf8 = 0x800;  // the flag of names in UTF-8
 
 // None where nothing sensible stands there. With `unsigned_too` the four bytes of the signature don't count.
 std::optional<ZipHeader> read_local_header(Reader& content, std::uint64_t at);

@@ -141,7 +141,7 @@ class CompoundMending : FileMending {
   private:
     // No program opens it: what it says and shows is saved beside where it would be.
     Result<Mended> beyond() {
-        DREDGER_CHECK(save_beside(done_, bench_, text_in(content_)));
+        DREDGER_CHECK(save_beside(done_, bench_, text_in(content_), " (text).txt"));
         DREDGER_CHECK(save_pictures_beside(done_, file_, bench_));
         return std::move(done_);
     }

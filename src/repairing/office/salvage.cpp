@@ -106,6 +106,25 @@ std::string text_of_xml(const std::string& xml) {
     return walk.finish();
 }
 
+std::string text_between_tags(std::string_view piece) {
+    std::string text;
+    // What stands in front of the first end of a tag may be the inside of one.
+    std::size_t at = piece.find('>');
+    const std::size_t first = piece.find('<');
+    at = at == std::string_view::npos || first < at ? 0 : at + 1;
+    while (at < piece.size()) {
+        const std::size_t tag = std::min(piece.find('<', at), piece.size());
+        text += piece.substr(at, tag - at);
+        const std::size_t end = piece.find('>', tag);
+        if (end == std::string_view::npos) break;
+        const std::string_view name = piece.substr(tag, end - tag);
+        const bool ends_line = name.ends_with(":p") || name.ends_with(":h") || name.ends_with(":tr") || name == "</row";
+        if (ends_line && name.starts_with("</") && !text.empty() && text.back() != '\n') text += '\n';
+        at = end + 1;
+    }
+    return text;
+}
+
 std::string text_in(Reader& content) {
     std::string text;
     Runs narrow(text);
@@ -154,12 +173,12 @@ std::vector<Extent> pictures_in(const Damaged& file, const Workbench& bench) {
     return pictures;
 }
 
-Result<void> save_beside(Mended& done, const Workbench& bench, const std::string& text) {
+Result<void> save_beside(Mended& done, const Workbench& bench, const std::string& text, std::string_view name) {
     if (text.empty()) return {};
     DREDGER_TRY(Output output, bench.output());
     output.add(text);
     DREDGER_CHECK(output.finish());
-    done.beside.push_back({" (text).txt", std::move(output)});
+    done.beside.push_back({std::string(name), std::move(output)});
     return {};
 }
 
