@@ -123,8 +123,9 @@ class JpegMending : FileMending {
             done_.what.emplace_back("its header can't be written anew");
             return with_thumbnail();
         }
-        done_.outcome =
-            mosaic.is_complete && mosaic.jumps == 0 && file_.holes.empty() ? Outcome::mended : Outcome::partly;
+        done_.outcome = mosaic.is_complete && mosaic.jumps == 0 && !guess.is_tinted && file_.holes.empty()
+                            ? Outcome::mended
+                            : Outcome::partly;
         return written_as(*written);
     }
 

@@ -4,11 +4,14 @@
 #include <fmt/format.h>
 #include <map>
 
+#include "repairing/picture/jpeg_scaling.h"
+
 namespace dredger::repairing {
 namespace {
 
 constexpr std::size_t kProvingMcus = 150;  // that decode and show that tables are right
 constexpr std::size_t kMostMcus = 4 << 20;
+constexpr float kClearly = 1.05F;
 
 // MCUs that decode from the start of the data on.
 std::size_t mcus_of(const JpegHeader& header, const JpegScanData& data, std::size_t most, bool& is_exact) {
@@ -108,19 +111,26 @@ void find_size(JpegHeader& header, const JpegScanData& data, std::size_t mcus) {
     const unsigned mcu_width = frame.components.size() == 1 ? 8 : 8 * frame.most_across();
     const unsigned mcu_height = frame.components.size() == 1 ? 8 : 8 * frame.most_down();
     const McuDecoder::Run run = McuDecoder(header, data.bytes).decode({0, 0}, data.bytes.size() * 8, mcus);
+    const auto misfit_at = [&](std::size_t across) {
+        frame.width = static_cast<unsigned>(across) * mcu_width;
+        frame.height = static_cast<unsigned>(mcus / across) * mcu_height;
+        return mean_of(misfits_at_end(header, run));
+    };
     float least = 1e9F;
-    std::pair<unsigned, unsigned> best{0, 0};
+    std::size_t best = 0;
     for (std::size_t across = 1; across <= mcus; ++across) {
         const std::size_t down = mcus / across;
         if (mcus % across != 0 || across > 4 * down || down > 4 * across || down < 2) continue;
-        frame.width = static_cast<unsigned>(across) * mcu_width;
-        frame.height = static_cast<unsigned>(down) * mcu_height;
-        const float misfit = mean_of(misfits_at_end(header, run));
+        const float misfit = misfit_at(across);
         if (misfit >= least) continue;
         least = misfit;
-        best = {frame.width, frame.height};
+        best = across;
     }
-    std::tie(frame.width, frame.height) = best;
+    // Where it is the right one, rows that are a little longer or shorter go on each other worse.
+    for (const std::size_t beside : {best - 2, best - 1, best + 1, best + 2})
+        if (best > 3 && misfit_at(beside) <= kClearly * least) best = 0;
+    frame.width = static_cast<unsigned>(best) * mcu_width;
+    frame.height = best == 0 ? 0 : static_cast<unsigned>(mcus / best) * mcu_height;
 }
 
 class Completing {
@@ -142,7 +152,7 @@ class Completing {
             if (should_stop_() || (best_ && best_->is_exact)) break;
             try_reference(reference.first, reference.second);
         }
-        if (!best_ || !best_->is_exact) try_usual();
+        if (!best_) try_usual();
         return std::move(best_);
     }
 
@@ -198,12 +208,15 @@ class Completing {
         const bool has_codes =
             std::any_of(header.ac.begin(), header.ac.end(), [](const auto& t) { return t.has_value(); });
         add_usual_huffman_tables(header);
-        add_usual_quantization(header);
         if (!has_codes) guess.what.emplace_back("its code tables are lost: the usual ones decode it");
+        guess.is_tinted = !has_quantization;
         if (!has_quantization)
-            guess.what.emplace_back("its quantisation is lost: brightness and sharpness are guessed");
+            guess.what.emplace_back(found_.thumbnail ? "its quantisation is lost: contrast is that of its thumbnail, "
+                                                       "sharpness is guessed"
+                                                     : "its quantisation is lost: contrast and sharpness are guessed");
         if (header.frame) {
             if (!header.scan) header.scan = usual_scan(*header.frame);
+            add_quantization(header);
             consider(std::move(guess));
             return;
         }
@@ -211,6 +224,8 @@ class Completing {
             JpegGuess sized = guess;
             sized.header.frame = frame;
             sized.header.scan = usual_scan(frame);
+            // Decoding doubts numbers that are too large for a table: with the finest none is.
+            add_usual_quantization(sized.header, 0);
             if (!sized.header.has_tables()) continue;
             const JpegScanData& data = data_for(sized.header);
             bool is_exact = false;
@@ -218,9 +233,18 @@ class Completing {
             if (!is_exact || mcus < kProvingMcus) continue;
             find_size(sized.header, data, mcus);
             if (sized.header.frame->width == 0) continue;
+            sized.header.quantization = header.quantization;
+            add_quantization(sized.header);
             sized.what.emplace_back("its size is lost: it is the one at which its rows go on each other");
             consider(std::move(sized));
         }
+    }
+
+    void add_quantization(JpegHeader& header) {
+        JpegHeader complete = header;
+        add_usual_quantization(complete, 1);
+        if (!complete.has_tables() || header.has_tables()) return;
+        add_usual_quantization(header, quantization_scale(content_, header, data_for(header)));
     }
 
     // What decodes furthest wins; of those that do alike the one whose rows go on each other best, or the first.

@@ -15,6 +15,7 @@ struct JpegGuess {
     JpegHeader header;
     std::vector<std::string> what;  // that was lost, and what stands in its place
     bool is_exact = false;          // the picture data decodes with it to its very end
+    bool is_tinted = false;         // brightness and colours are guessed, for want of the tables that tell them
     bool starts_late = false;       // the start of the picture data is lost as well
 };
 

@@ -1,6 +1,7 @@
 #include "repairing/picture/jpeg_header.h"
 
 #include <algorithm>
+#include <cmath>
 #include <fmt/format.h>
 
 namespace dredger::repairing {
@@ -240,11 +241,12 @@ void add_usual_huffman_tables(JpegHeader& header) {
     }
 }
 
-void add_usual_quantization(JpegHeader& header) {
+void add_usual_quantization(JpegHeader& header, float scale) {
     for (std::size_t i = 0; i < 2; ++i) {
         if (header.quantization[i]) continue;
         JpegHeader::Quantization& table = header.quantization[i].emplace();
-        for (std::size_t k = 0; k < 64; ++k) table[k] = static_cast<std::uint16_t>((kQuantization[i][k] + 1) / 2);
+        for (std::size_t k = 0; k < 64; ++k)
+            table[k] = static_cast<std::uint16_t>(std::clamp(std::lround(scale * kQuantization[i][k]), 1L, 255L));
     }
 }
 

@@ -64,7 +64,7 @@ JpegHeader read_jpeg_header(Reader& content);
 
 // The tables that the specification gives as examples, which most cameras use (annex K.3).
 void add_usual_huffman_tables(JpegHeader& header);
-// Those of annex K.1, as a quality of 75 scales them.
-void add_usual_quantization(JpegHeader& header);
+// Those of annex K.1, scaled.
+void add_usual_quantization(JpegHeader& header, float scale);
 
 }  // namespace dredger::repairing
