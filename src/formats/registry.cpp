@@ -99,7 +99,7 @@ const Format* format_with_head(ByteView head) {
     for (const Format* format : all_formats()) {
         if (!shows(*format, head)) continue;
         const unsigned bid = bid_of(*format, head);
-        if (best != nullptr && bid <= most) continue;
+        if (bid <= most) continue;
         best = format;
         most = bid;
     }

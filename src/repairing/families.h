@@ -8,6 +8,7 @@ namespace dredger::repairing {
 const Mender& zip_mender();
 const Mender& tar_mender();
 const Mender& rar_mender();
+const Mender& seven_zip_mender();
 const Mender& packed_mender();
 const Mender& jpeg_mender();
 const Mender& film_mender();

@@ -21,7 +21,7 @@ std::span<const Mender* const> all_menders() {
     static const std::array menders = {&zip_mender(),    &pdf_mender(),    &compound_mender(), &jpeg_mender(),
                                        &png_mender(),    &film_mender(),   &avi_mender(),      &matroska_mender(),
                                        &framed_mender(), &ogg_mender(),    &wav_mender(),      &raw_mender(),
-                                       &tar_mender(),    &packed_mender(), &rar_mender()};
+                                       &tar_mender(),    &packed_mender(), &rar_mender(),      &seven_zip_mender()};
     return menders;
 }
 

@@ -10,6 +10,7 @@
 namespace dredger::test {
 namespace {
 
+using namespace std::string_literals;
 using repairing::Outcome;
 using testing::HasSubstr;
 
@@ -239,6 +240,24 @@ TEST(Rar, BlocksWhoseHeadersStandAreKept) {
     const MendedBytes headless = mend("logs.rar", zeroed(whole, 0, 30));
     EXPECT_EQ(headless.done.kept, 3U) << headless.said();
     EXPECT_TRUE(measured("rar", headless.result).is_whole());
+}
+
+TEST(SevenZip, ALostStartIsMadeAnewFromTheDirectory) {
+    const Bytes& whole = sample("7z-plain.7z");
+    EXPECT_EQ(mend("logs.7z", whole).outcome(), Outcome::whole);
+    const MendedBytes mended = mend("logs.7z", zeroed(whole, 0, 32));
+    EXPECT_EQ(mended.outcome(), Outcome::mended) << mended.said();
+    EXPECT_EQ(mended.result, whole);
+}
+
+TEST(SevenZip, WithoutADirectoryWhatIsPackedIsToldApartByContent) {
+    const Bytes& whole = sample("7z-plain.7z");
+    const MendedBytes mended = mend("logs.7z", cut(whole, place_of(whole, "\1\4\6"s)));
+    EXPECT_EQ(mended.outcome(), Outcome::partly) << mended.said();
+    EXPECT_THAT(mended.said(), HasSubstr("its directory is lost"));
+    ASSERT_EQ(mended.beside.size(), 1U);
+    EXPECT_EQ(mended.beside.begin()->second.size(), 1036U);
+    EXPECT_EQ(mend("logs.7z", zeroed(whole, 0, whole.size())).outcome(), Outcome::beyond);
 }
 
 }  // namespace
