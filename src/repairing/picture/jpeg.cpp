@@ -104,7 +104,7 @@ class JpegMending : FileMending {
             done_.what.push_back(fmt::format("{} rows are lost in whole or in part: what is not known of them is grey",
                                              done_.of - done_.kept));
         if (mosaic.is_tinted) done_.what.emplace_back("brightness and colours are guessed");
-        if (mosaic.damaged_places > 0 && !mosaic.is_tinted)
+        if (mosaic.damaged_places > 0 && !mosaic.is_tinted && goes_on(mosaic.picture))
             done_.what.push_back(fmt::format("behind {} the brightness of what follows was fitted to its neighbours",
                                              mosaic.damaged_places == 1 ? "the damage" : "each damage"));
         if (mosaic.jumps > 0)
@@ -127,6 +127,16 @@ class JpegMending : FileMending {
                             ? Outcome::mended
                             : Outcome::partly;
         return written_as(*written);
+    }
+
+    // Whether anything is known behind the first place that is not.
+    static bool goes_on(const JpegPicture& picture) {
+        std::size_t first = 0;
+        while (first < picture.mcus() && picture.is_known(first)) ++first;
+        if (first == picture.mcus()) return true;
+        for (std::size_t mcu = first; mcu < picture.mcus(); ++mcu)
+            if (picture.is_known(mcu)) return true;
+        return false;
     }
 
     // Progressive pictures come in scans, each over all of it: what is damaged in one costs sharpness, no place.
