@@ -25,7 +25,7 @@ std::uint64_t variable(Reader& content, std::uint64_t& at) {
 
 Measured measure_rar5(Reader& content) {
     std::uint64_t at = 8;
-    for (bool any = false;;) {  // any file's header
+    for (bool any = false;; any = true) {
         std::uint64_t p = at + 4;
         const std::uint64_t head_size = variable(content, p);
         const std::uint64_t head_end = p + head_size;
@@ -36,7 +36,6 @@ Measured measure_rar5(Reader& content) {
         const std::uint64_t flags = variable(content, p);
         if ((flags & 1) != 0) variable(content, p);
         const std::uint64_t data = (flags & 2) != 0 ? variable(content, p) : 0;
-        any = any || type == 2;
         if (!content.holds(head_end, data)) return any ? broken(content.size(), "its end is missing") : nonsense();
         at = head_end + data;
         if (type == 5) return whole(at, Proof::chain);
@@ -46,7 +45,7 @@ Measured measure_rar5(Reader& content) {
 
 Measured measure_rar4(Reader& content) {
     std::uint64_t at = 7;
-    for (bool any = false;;) {  // any file's header
+    for (bool any = false;; any = true) {
         const unsigned type = content.u8(at + 2);
         const unsigned flags = content.u16le(at + 3);
         const std::uint64_t head = content.u16le(at + 5);
@@ -58,7 +57,6 @@ Measured measure_rar4(Reader& content) {
         if ((type == 0x74 || type == 0x7A) && (flags & 0x100U) != 0)
             data += std::uint64_t{content.u32le(at + 32)} << 32;
         if (type == 0x73 && (flags & 0x80U) != 0) return open_ended(at + head, Proof::chain);
-        any = any || type == 0x74;
         if (!content.holds(at, head + data)) return any ? broken(content.size(), "its end is missing") : nonsense();
         at += head + data;
         if (type == 0x7B) return whole(at, Proof::chain);

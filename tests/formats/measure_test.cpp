@@ -196,7 +196,8 @@ TEST(Measured, HeadsWithNonsenseBehindThemAreNoFiles) {
     for (const std::string& name : sample_names()) {
         if (name.starts_with("txt") || name.starts_with("csv")) continue;
         auto bytes = all_samples().at(name);
-        const std::size_t head = std::min<std::size_t>(bytes.size() / 4, 24);
+        // The first block of a RAR 5, which has a checksum, ends behind 24 bytes: with it the start of one is proven.
+        const std::size_t head = std::min<std::size_t>(bytes.size() / 4, name.starts_with("rar") ? 20 : 24);
         bytes.resize(head);
         const Outcome outcome = measure(followed_by(bytes, noise(65536, 3)));
         // A length is all that these tell of themselves.
