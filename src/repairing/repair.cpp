@@ -32,6 +32,7 @@ struct Task {
     std::function<Result<Damaged>()> open;
     bool was_named = true;  // false: it lies in a folder that was named
     std::optional<std::pair<std::string, std::int64_t>> find = std::nullopt;  // its catalog's name, and its ID
+    const Mender* mender = nullptr;                                           // once that is known
 };
 
 class Run {
@@ -222,15 +223,13 @@ class Run {
     std::vector<repairing::Reference> references_for(const Task& task, const std::vector<repairing::Reference>& given) {
         constexpr std::size_t kMost = 64;
         std::vector<repairing::Reference> references = given;
-        const auto file = task.open();
-        const Mender* mender = file ? repairing::mender_for(*file) : nullptr;
         for (Whole& whole : whole_) {
             if (references.size() >= given.size() + kMost) break;
-            if (whole.mender && *whole.mender != mender) continue;
+            if (whole.mender && *whole.mender != task.mender) continue;
             const auto opened = whole.open();
             if (!opened || !opened->holes.empty()) continue;
             if (!whole.mender) whole.mender = repairing::mender_for(*opened);
-            if (*whole.mender == mender) references.push_back({opened->content, opened->name});
+            if (*whole.mender == task.mender) references.push_back({opened->content, opened->name});
         }
         return references;
     }
@@ -252,7 +251,7 @@ class Run {
             return {};
         }
         const bool is_gone = file->touches_hole(0, 1) && file->holes.front().length == file->content->size();
-        const Mender* mender = is_gone ? nullptr : repairing::mender_for(*file);
+        const Mender* mender = is_gone ? nullptr : task.mender != nullptr ? task.mender : repairing::mender_for(*file);
         if (mender == nullptr && !is_gone && !task.was_named) {
             ++report_.left_out;
             return {};
@@ -273,6 +272,7 @@ class Run {
             if (mended->outcome == Outcome::whole) whole_.push_back({mender, task.open});
             if (mended->outcome == Outcome::wants_reference && !is_last_try_) {
                 waiting_.push_back(task);
+                waiting_.back().mender = mender;
                 return {};
             }
             DREDGER_CHECK(keep(task, *mended, item));
