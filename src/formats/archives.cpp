@@ -6,40 +6,23 @@
 
 #include "base/text.h"
 #include "formats/families.h"
+#include "formats/rar_block.h"
 #include "formats/tar_header.h"
 #include "formats/unpacking.h"
 
 namespace dredger::formats {
 namespace {
 
-// RAR's numbers of variable length.
-std::uint64_t variable(Reader& content, std::uint64_t& at) {
-    std::uint64_t value = 0;
-    for (unsigned i = 0; i < 10; ++i) {
-        const std::uint64_t byte = content.u8(at++);
-        value |= (byte & 0x7F) << (7 * i);
-        if ((byte & 0x80) == 0) break;
-    }
-    return value;
-}
-
 Measured measure_rar5(Reader& content) {
     std::uint64_t at = 8;
     for (bool any = false;; any = true) {
-        std::uint64_t p = at + 4;
-        const std::uint64_t head_size = variable(content, p);
-        const std::uint64_t head_end = p + head_size;
-        if (head_size == 0 || head_size > 2 << 20 || !content.holds(at, head_end - at) ||
-            crc32_of(content, at + 4, head_end - at - 4) != content.u32le(at))
-            return any ? broken(at, "the checksum of a header is off") : nonsense();
-        const std::uint64_t type = variable(content, p);
-        const std::uint64_t flags = variable(content, p);
-        if ((flags & 1) != 0) variable(content, p);
-        const std::uint64_t data = (flags & 2) != 0 ? variable(content, p) : 0;
-        if (!content.holds(head_end, data)) return any ? broken(content.size(), "its end is missing") : nonsense();
-        at = head_end + data;
-        if (type == 5) return whole(at, Proof::chain);
-        if (type == 4) return open_ended(at, Proof::chain);  // what follows is encrypted
+        const auto block = rar_block_at(content, at);
+        if (!block) return any ? broken(at, "the checksum of a header is off") : nonsense();
+        if (!content.holds(block->data_at(), block->data))
+            return any ? broken(content.size(), "its end is missing") : nonsense();
+        at = block->data_at() + block->data;
+        if (block->type == RarBlock::kEnd) return whole(at, Proof::chain);
+        if (block->type == RarBlock::kEncryption) return open_ended(at, Proof::chain);  // what follows is encrypted
     }
 }
 

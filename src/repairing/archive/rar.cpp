@@ -6,6 +6,7 @@
 #include "base/digest.h"
 #include "base/text.h"
 #include "formats/format.h"
+#include "formats/rar_block.h"
 #include "formats/unpacking.h"
 #include "repairing/families.h"
 #include "repairing/file_mending.h"
@@ -16,82 +17,22 @@ namespace dredger::repairing {
 namespace {
 
 using namespace std::string_view_literals;
+using formats::rar_block_at;
+using formats::RarBlock;
 
 constexpr std::string_view kMark = "Rar!\x1A\x07\x01\0"sv;
-constexpr std::uint64_t kLargestHeader = 2 << 20;  // bytes
-constexpr std::size_t kMostTold = 20;              // entries that are told one by one
+constexpr std::size_t kMostTold = 20;  // entries that are told one by one
 
-enum Type : std::uint64_t { kMain = 1, kFile = 2, kService = 3, kEncryption = 4, kEnd = 5 };
-
-struct Block {
-    std::uint64_t at = 0;      // where it begins
-    std::uint64_t header = 0;  // bytes of its header, with the checksum
-    std::uint64_t data = 0;    // bytes behind it
-    std::uint64_t type = 0;
-    std::string name;                  // of a file
-    std::optional<std::uint32_t> crc;  // of a file that is stored as it is
-    bool is_solid = false;             // what it is packed with goes on from the file before
-    std::uint64_t end() const { return at + header + data; }
-};
-
-// Numbers of variable length within a header.
-class Fields {
-  public:
-    Fields(Reader& content, std::uint64_t at) : content_(content), at_(at) {}
-    std::uint64_t number() {
-        std::uint64_t value = 0;
-        for (unsigned i = 0; i < 10; ++i) {
-            const std::uint64_t byte = content_.u8(at_++);
-            value |= (byte & 0x7F) << (7 * i);
-            if ((byte & 0x80) == 0) break;
-        }
-        return value;
-    }
-    std::uint32_t u32() {
-        at_ += 4;
-        return content_.u32le(at_ - 4);
-    }
-    std::string text(std::uint64_t length) {
-        at_ += length;
-        return content_.text(at_ - length, static_cast<std::size_t>(length));
-    }
-    std::uint64_t at() const { return at_; }
-
-  private:
-    Reader& content_;
-    std::uint64_t at_;
-};
-
-std::optional<Block> block_at(Reader& content, std::uint64_t at) {
-    constexpr std::uint64_t kLeast = 7;  // bytes: checksum, size, type, flags
+// Of a block that a mender may believe.
+std::optional<RarBlock> block_at(Reader& content, std::uint64_t at) {
+    constexpr std::uint64_t kLeast = 7;                          // bytes: checksum, size, type, flags
+    constexpr std::uint64_t kMostData = std::uint64_t{1} << 50;  // bytes
     if (!content.holds(at, kLeast)) return std::nullopt;
-    Fields fields(content, at + 4);
-    const std::uint64_t size = fields.number();
-    Block block;
-    block.at = at;
-    block.header = fields.at() - at + size;
-    if (size < 2 || size > kLargestHeader || !content.holds(at, block.header)) return std::nullopt;
-    block.type = fields.number();
-    if (block.type < kMain || block.type > kEnd) return std::nullopt;
-    if (formats::crc32_of(content, at + 4, block.header - 4) != content.u32le(at)) return std::nullopt;
-    const std::uint64_t flags = fields.number();
-    if ((flags & 1) != 0) fields.number();
-    if ((flags & 2) != 0) block.data = fields.number();
-    if (block.data > std::uint64_t{1} << 50) return std::nullopt;
-    if (block.type != kFile) return block;
-    const std::uint64_t about = fields.number();
-    fields.number();  // unpacked bytes
-    fields.number();  // attributes
-    if ((about & 2) != 0) fields.u32();
-    std::optional<std::uint32_t> crc;
-    if ((about & 4) != 0) crc = fields.u32();
-    const std::uint64_t packing = fields.number();
-    fields.number();  // system
-    block.is_solid = (packing & 0x40) != 0;
-    if ((packing >> 7 & 7) == 0) block.crc = crc;
-    if (const std::uint64_t length = fields.number(); length < size) block.name = fields.text(length);
-    return block;
+    const auto block = rar_block_at(content, at);
+    const bool is_known = block && block->type >= RarBlock::kMain && block->type <= RarBlock::kEnd;
+    return is_known && block->data <= kMostData ? block : std::nullopt;
 }
+std::uint64_t end_of(const RarBlock& block) { return block.data_at() + block.data; }
 
 std::string made_block(std::string_view fields) {
     const std::string header = static_cast<char>(fields.size()) + std::string(fields);
@@ -122,12 +63,12 @@ class RarMending : FileMending {
                 at = next;
                 continue;
             }
-            if (block->type == kEncryption) {
+            if (block->type == RarBlock::kEncryption) {
                 done_.what.emplace_back("its headers are encrypted: nothing of it can be told apart");
                 return std::move(done_);
             }
             at = take(*block, output);
-            if (block->type == kEnd) break;
+            if (block->type == RarBlock::kEnd) break;
         }
         const bool is_whole = has_mark && has_main_ && has_end_ && lost_ == 0 && done_.kept == done_.of;
         if (is_whole) {
@@ -149,41 +90,41 @@ class RarMending : FileMending {
 
   private:
     // Behind what was taken of it.
-    std::uint64_t take(const Block& block, Output& output) {
-        const std::uint64_t data = block.at + block.header;
-        if (block.type == kMain) has_main_ = true;
-        if (block.type == kEnd) has_end_ = true;
-        if (block.type != kMain && !has_main_) {
+    std::uint64_t take(const RarBlock& block, Output& output) {
+        const std::uint64_t data = block.data_at();
+        if (block.type == RarBlock::kMain) has_main_ = true;
+        if (block.type == RarBlock::kEnd) has_end_ = true;
+        if (block.type != RarBlock::kMain && !has_main_) {
             output.add(made_block("\1\0\0"sv));
             has_main_ = true;
         }
-        if (block.type == kFile) ++done_.of;
+        if (block.type == RarBlock::kFile) ++done_.of;
         // Where bytes are missing within its data the next block stands too early.
-        std::uint64_t end = std::min(block.end(), content_.size());
+        std::uint64_t end = std::min(end_of(block), content_.size());
         const bool is_followed = end == content_.size() || block_at(content_, end);
         if (!is_followed) end = next_block(data, end);
-        if (end < block.end()) {
+        if (end < end_of(block)) {
             lose(block, fmt::format("only {} of its {} packed bytes are there", end - data, block.data));
-            if (block.type != kFile) lost_ += end - block.at;
+            if (block.type != RarBlock::kFile) lost_ += end - block.at;
             return end;
         }
-        output.add(*file_.content, block.at, block.end() - block.at);
-        const bool is_packed = block.type == kFile && !block.crc && block.data > 0;
+        output.add(*file_.content, block.at, end_of(block) - block.at);
+        const bool is_packed = block.type == RarBlock::kFile && !block.crc && block.data > 0;
         has_packed_ = has_packed_ || is_packed;
         const bool is_wrong = file_.touches_hole(data, block.data) ||
                               (block.crc && formats::crc32_of(content_, data, block.data) != *block.crc) ||
-                              (is_packed && first_run_of_zeros(content_, data, block.end()));
+                              (is_packed && first_run_of_zeros(content_, data, end_of(block)));
         if (is_wrong)
             lose(block, "some of its bytes are wrong");
         else if (block.is_solid && (lost_ > 0 || told_ > 0))
             lose(block, "it can't be unpacked without what is lost in front of it");
-        else if (block.type == kFile)
+        else if (block.type == RarBlock::kFile)
             ++done_.kept;
         return end;
     }
 
-    void lose(const Block& block, const std::string& why) {
-        if (block.type != kFile) return;
+    void lose(const RarBlock& block, const std::string& why) {
+        if (block.type != RarBlock::kFile) return;
         if (++told_ <= kMostTold) done_.what.push_back(printable(block.name) + " is damaged: " + why);
     }
 

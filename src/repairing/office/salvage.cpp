@@ -5,16 +5,15 @@
 #include <pugixml.hpp>
 
 #include "formats/bytes_of_content.h"
-#include "formats/format.h"
+#include "repairing/picture/pictures_within.h"
 
 namespace dredger::repairing {
 namespace {
 
 using namespace std::string_view_literals;
 
-constexpr std::size_t kLeastRun = 16;        // characters
-constexpr std::size_t kMostText = 32 << 20;  // bytes
-constexpr std::size_t kMostPictures = 1000;
+constexpr std::size_t kLeastRun = 16;         // characters
+constexpr std::size_t kMostText = 32 << 20;   // bytes
 constexpr std::uint64_t kLeastPicture = 512;  // bytes
 
 std::string_view local_name(const pugi::xml_node& node) {
@@ -149,30 +148,6 @@ std::string text_in(Reader& content) {
     return text;
 }
 
-std::vector<Extent> pictures_in(const Damaged& file, const Workbench& bench) {
-    struct Mark {
-        std::string_view bytes, format;
-    };
-    std::vector<Extent> pictures;
-    Budget budget = bench.budget();
-    Reader content(*file.content, budget);
-    for (const Mark mark : {Mark{"\xFF\xD8\xFF"sv, "jpeg"}, Mark{"\x89PNG\r\n"sv, "png"}})
-        for (std::uint64_t at = 0; pictures.size() < kMostPictures && !bench.should_stop();) {
-            const auto found = content.find(mark.bytes, at, content.size());
-            if (!found) break;
-            Budget for_one = bench.budget();
-            Reader whole(*file.content, for_one);
-            Reader there = whole.within(*found);
-            const Measured picture = measure(*format_named(mark.format), there);
-            const bool is_good =
-                picture.is_whole() && picture.length >= kLeastPicture && !file.touches_hole(*found, picture.length);
-            if (is_good) pictures.push_back({*found, picture.length});
-            at = *found + (is_good ? picture.length : 1);
-        }
-    std::sort(pictures.begin(), pictures.end(), [](const Extent& a, const Extent& b) { return a.offset < b.offset; });
-    return pictures;
-}
-
 Result<void> save_beside(Mended& done, const Workbench& bench, const std::string& text, std::string_view name) {
     if (text.empty()) return {};
     DREDGER_TRY(Output output, bench.output());
@@ -183,14 +158,16 @@ Result<void> save_beside(Mended& done, const Workbench& bench, const std::string
 }
 
 Result<void> save_pictures_beside(Mended& done, const Damaged& file, const Workbench& bench) {
+    std::vector<std::pair<Extent, const char*>> pictures;
+    for (const Extent& picture : pictures_in(file, bench, "jpeg", kLeastPicture)) pictures.emplace_back(picture, "jpg");
+    for (const Extent& picture : pictures_in(file, bench, "png", kLeastPicture)) pictures.emplace_back(picture, "png");
+    std::sort(pictures.begin(), pictures.end(),
+              [](const auto& a, const auto& b) { return a.first.offset < b.first.offset; });
     std::size_t number = 0;
-    for (const Extent& picture : pictures_in(file, bench)) {
-        std::vector<std::byte> head(2);
-        (void)file.content->read(picture.offset, head);
+    for (const auto& [picture, ending] : pictures) {
         DREDGER_TRY(Output output, bench.output());
         output.add(*file.content, picture.offset, picture.length);
         DREDGER_CHECK(output.finish());
-        const char* ending = head[0] == std::byte{0xFF} ? "jpg" : "png";
         done.beside.push_back({fmt::format(" (picture {}).{}", ++number, ending), std::move(output)});
     }
     return {};

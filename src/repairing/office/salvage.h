@@ -3,7 +3,6 @@
 
 #include <string>
 #include <string_view>
-#include <vector>
 
 #include "formats/reader.h"
 #include "repairing/mending.h"
@@ -19,9 +18,6 @@ std::string text_between_tags(std::string_view piece);
 // Runs of text in content of which no structure is left, in the code page of older programs and in UTF-16, a run a
 // line.
 std::string text_in(Reader& content);
-
-// Whole JPEG and PNG pictures that stand somewhere in content, in its order.
-std::vector<Extent> pictures_in(const Damaged& file, const Workbench& bench);
 
 // Adds what was read and seen, of any document, as files beside the (missing) result.
 Result<void> save_beside(Mended& done, const Workbench& bench, const std::string& text, std::string_view name);

@@ -10,6 +10,7 @@
 #include "repairing/file_mending.h"
 #include "repairing/number_bytes.h"
 #include "repairing/picture/jpeg_header.h"
+#include "repairing/picture/pictures_within.h"
 
 namespace dredger::repairing {
 namespace {
@@ -171,25 +172,13 @@ class RawMending : FileMending {
     // The largest whole JPEG within it.
     Result<void> save_preview() {
         constexpr std::uint64_t kLeast = 4096;  // bytes
-        constexpr unsigned kMostTried = 4096;
         Extent largest{0, 0};
-        unsigned tried = 0;
-        for (std::uint64_t at = 1; tried < kMostTried && !bench_.should_stop();) {
-            const auto found = content_.find("\xFF\xD8\xFF"sv, at, content_.size());
-            if (!found) break;
-            ++tried;
-            at = *found + 1;
-            Budget budget = bench_.budget();
-            Reader whole(*file_.content, budget);
-            Reader there = whole.within(*found);
-            const Measured picture = measure(*format_named("jpeg"), there);
-            if (!picture.is_whole() || file_.touches_hole(*found, picture.length)) continue;
-            at = *found + picture.length;
-            Reader again = whole.within(*found);
+        for (const Extent& picture : pictures_in(file_, bench_, "jpeg", kLeast)) {
+            Reader there = content_.within(picture.offset);
             // The sensor's data may be a lossless JPEG, which no viewer shows.
-            if (picture.length > largest.length && read_jpeg_header(again).frame) largest = {*found, picture.length};
+            if (picture.length > largest.length && read_jpeg_header(there).frame) largest = picture;
         }
-        if (largest.length < kLeast) return {};
+        if (largest.length == 0) return {};
         DREDGER_TRY(Output output, bench_.output());
         output.add(*file_.content, largest.offset, largest.length);
         DREDGER_CHECK(output.finish());
