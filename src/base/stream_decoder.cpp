@@ -10,7 +10,8 @@
 namespace dredger {
 namespace {
 
-constexpr std::uint64_t kMaxMemory = 80 << 20;  // bytes that a stream may ask for to be unpacked
+constexpr std::uint64_t kMaxMemory = 80 << 20;      // bytes that a stream may ask for to be unpacked
+constexpr std::uint32_t kMaxDictionary = 64 << 20;  // bytes that references reach back at most
 
 using State = StreamDecoder::State;
 
@@ -69,6 +70,14 @@ class Bzip2 final : public StreamDecoder::Stream {
 class Xz final : public StreamDecoder::Stream {
   public:
     Xz() { ready_ = lzma_stream_decoder(&x_, kMaxMemory, 0) == LZMA_OK; }
+    // Of what stands within a stream only.
+    explicit Xz(lzma_vli filter) {
+        lzma_options_lzma options{};
+        lzma_lzma_preset(&options, LZMA_PRESET_DEFAULT);
+        options.dict_size = kMaxDictionary;
+        const lzma_filter filters[] = {{filter, &options}, {LZMA_VLI_UNKNOWN, nullptr}};
+        ready_ = lzma_raw_decoder(&x_, filters) == LZMA_OK;
+    }
     ~Xz() override { lzma_end(&x_); }
     State step(std::span<const std::byte>& in, std::span<std::byte>& out) override {
         if (!ready_) return State::failed;
@@ -115,6 +124,8 @@ std::unique_ptr<StreamDecoder::Stream> stream_for(Packing packing) {
         case Packing::gzip: return std::make_unique<Deflate>(15 + 16);
         case Packing::bzip2: return std::make_unique<Bzip2>();
         case Packing::xz: return std::make_unique<Xz>();
+        case Packing::lzma: return std::make_unique<Xz>(LZMA_FILTER_LZMA1);
+        case Packing::lzma2: return std::make_unique<Xz>(LZMA_FILTER_LZMA2);
         case Packing::zstd: break;
     }
     return std::make_unique<Zstd>();

@@ -15,6 +15,8 @@ enum class Packing {
     gzip,     // RFC 1952
     bzip2,
     xz,
+    lzma,     // as 7z has it: without a header, with the properties that are usual
+    lzma2,    // the same
     zstd,     // RFC 8878
     unknown,  // in a way that can't be undone here, or encrypted
 };

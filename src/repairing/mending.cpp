@@ -7,6 +7,12 @@
 
 namespace dredger::repairing {
 
+std::uint64_t first_hole(std::span<const Extent> holes, std::uint64_t at, std::uint64_t end) {
+    for (const Extent& hole : holes)
+        if (hole.end() > at) end = std::min(end, std::max(hole.offset, at));
+    return end;
+}
+
 Result<void> Damaged::find_holes(const std::function<bool()>& should_stop) {
     const std::uint64_t size = content->size();
     std::vector<Extent> lost = std::move(holes);

@@ -27,6 +27,9 @@ enum class Outcome {
 inline constexpr std::string_view kOutcomeWords[] = {"whole", "mended", "partly", "wants a reference", "beyond"};
 inline std::string_view word_for(Outcome outcome) { return kOutcomeWords[static_cast<std::size_t>(outcome)]; }
 
+// Where the first of these holes begins at or behind `at`, which may lie in it; at most `end`.
+std::uint64_t first_hole(std::span<const Extent> holes, std::uint64_t at, std::uint64_t end);
+
 // A file that may be damaged.
 struct Damaged {
     MediumPtr content;

@@ -3,6 +3,25 @@
 #include "formats/bytes_of_content.h"
 
 namespace dredger::repairing {
+namespace {
+
+// Where the run of zeros begins that is the first to be enough, by where it ends so far and how long it is.
+template <class IsEnough>
+std::optional<std::uint64_t> first_zeros(Reader& content, std::uint64_t from, std::uint64_t to,
+                                         const IsEnough& is_enough) {
+    std::uint64_t at = from, run = 0;
+    std::optional<std::uint64_t> found;
+    formats::each_span(content, from, to - std::min(from, to), [&](std::span<const std::byte> bytes) {
+        for (const std::byte b : bytes) {
+            if (found) return;
+            run = b == std::byte{0} ? run + 1 : 0;
+            if (is_enough(++at, run)) found = at - run;
+        }
+    });
+    return found;
+}
+
+}  // namespace
 
 void SenseOfText::add(std::span<const std::byte> bytes) {
     for (const std::byte b : bytes) {
@@ -24,32 +43,13 @@ void SenseOfText::add(std::span<const std::byte> bytes) {
 
 std::optional<std::uint64_t> first_run_of_zeros(Reader& content, std::uint64_t from, std::uint64_t to) {
     constexpr std::uint64_t kRun = 128;  // bytes: packed data has none that long
-    std::uint64_t at = from;
-    std::uint64_t run = 0;
-    std::optional<std::uint64_t> found;
-    formats::each_span(content, from, to - std::min(from, to), [&](std::span<const std::byte> bytes) {
-        for (const std::byte b : bytes) {
-            if (found) return;
-            run = b == std::byte{0} ? run + 1 : 0;
-            ++at;
-            if (run == kRun) found = at - run;
-        }
-    });
-    return found;
+    return first_zeros(content, from, to, [](std::uint64_t, std::uint64_t run) { return run == kRun; });
 }
 
 std::optional<std::uint64_t> first_sector_of_zeros(Reader& content, std::uint64_t from, std::uint64_t to) {
     constexpr std::uint64_t kSector = 512;  // bytes
-    std::uint64_t at = from, run = 0;
-    std::optional<std::uint64_t> found;
-    formats::each_span(content, from, to - std::min(from, to), [&](std::span<const std::byte> bytes) {
-        for (const std::byte b : bytes) {
-            if (found) return;
-            run = b == std::byte{0} ? run + 1 : 0;
-            if (++at % kSector == 0 && run >= kSector) found = at - run;
-        }
-    });
-    return found;
+    return first_zeros(content, from, to,
+                       [](std::uint64_t end, std::uint64_t run) { return end % kSector == 0 && run >= kSector; });
 }
 
 }  // namespace dredger::repairing

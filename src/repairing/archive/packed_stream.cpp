@@ -197,9 +197,7 @@ class PackedMending : FileMending {
 
     // Up to where packed data may reach: the first hole, or a sector of zeros.
     std::uint64_t first_damage(std::uint64_t at) {
-        std::uint64_t end = content_.size();
-        for (const Extent& hole : file_.holes)
-            if (hole.end() > at) end = std::min(end, std::max(hole.offset, at));
+        const std::uint64_t end = first_hole(file_.holes, at, content_.size());
         return first_sector_of_zeros(content_, at, end).value_or(end);
     }
 

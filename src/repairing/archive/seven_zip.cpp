@@ -3,9 +3,10 @@
 // in them is told apart by its content, without names.
 #include <algorithm>
 #include <fmt/format.h>
-#include <lzma.h>
 
 #include "base/digest.h"
+#include "base/stream_decoder.h"
+#include "formats/bytes_of_content.h"
 #include "formats/characters.h"
 #include "formats/format.h"
 #include "formats/unpacking.h"
@@ -138,32 +139,20 @@ class SevenZipMending : FileMending {
     // Adds what comes out of the stream at `at`; behind it, or where it broke. `at` itself where there is none.
     std::uint64_t unpack(std::uint64_t at, Output& plain) {
         const unsigned first = content_.u8(at);
-        // What LZMA packs begins with a zero; its properties stand in the directory, and are those that are usual.
+        // What LZMA packs begins with a zero; its properties stand in the directory.
         const bool is_lzma2 = first == 1 || first >= 0xE0;
         if (!is_lzma2 && first != 0) return at;
-        lzma_options_lzma options{};
-        lzma_lzma_preset(&options, LZMA_PRESET_DEFAULT);
-        options.dict_size = kDictionary;
-        const lzma_filter filters[] = {{is_lzma2 ? LZMA_FILTER_LZMA2 : LZMA_FILTER_LZMA1, &options},
-                                       {LZMA_VLI_UNKNOWN, nullptr}};
-        lzma_stream x = LZMA_STREAM_INIT;
-        lzma_ret state = lzma_raw_decoder(&x, filters);
-        std::vector<char> room(256 << 10);
+        StreamDecoder decoder(is_lzma2 ? Packing::lzma2 : Packing::lzma);
+        auto state = StreamDecoder::State::going;
         std::uint64_t from = at;
-        while (state == LZMA_OK && plain.size() < kMostUnpacked && !bench_.should_stop()) {
-            const auto here = content_.some(from);
-            x.next_in = reinterpret_cast<const std::uint8_t*>(here.data());
-            x.avail_in = file_.touches_hole(from, here.size()) ? 0 : here.size();
-            const std::size_t given = x.avail_in;
-            x.next_out = reinterpret_cast<std::uint8_t*>(room.data());
-            x.avail_out = room.size();
-            state = lzma_code(&x, LZMA_RUN);
-            from += given - x.avail_in;
-            plain.add(std::string_view(room.data(), room.size() - x.avail_out));
-            if (given == 0 && x.avail_out == room.size()) break;
-        }
-        lzma_end(&x);
-        return state == LZMA_STREAM_END ? from : std::max(from, at + 1);
+        const std::uint64_t sound = first_hole(file_.holes, at, content_.size());
+        formats::each_span(content_, at, sound - at, [&](std::span<const std::byte> bytes) {
+            if (state != StreamDecoder::State::going || plain.size() >= kMostUnpacked || bench_.should_stop()) return;
+            std::size_t used = 0;
+            state = decoder.feed(bytes, used, [&](std::span<const std::byte> out) { plain.add(out); });
+            from += used;
+        });
+        return state == StreamDecoder::State::ended ? from : std::max(from, at + 1);
     }
 
     struct Piece {

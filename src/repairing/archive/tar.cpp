@@ -99,8 +99,7 @@ class TarMending {
         std::uint64_t sound = std::min(end, content_.size());
         for (const std::uint64_t gap : about_.gaps)
             if (gap > from) sound = std::min(sound, gap);
-        for (const Extent& hole : about_.holes)
-            if (hole.end() > from) sound = std::min(sound, std::max(hole.offset, from));
+        sound = first_hole(about_.holes, from, sound);
         if (sound < end) return sound;
         return is_followed(from + header.room()) ? end : std::min(end, next_header(from));
     }

@@ -305,9 +305,7 @@ class Finder {
     // How much of the range stands before the first known hole in it, or the first sector of zeros, which no packed
     // data has.
     std::uint64_t first_hole(std::uint64_t at, std::uint64_t length) {
-        std::uint64_t sound = length;
-        for (const Extent& hole : file_.holes)
-            if (hole.end() > at) sound = std::min(sound, hole.offset - std::min(hole.offset, at));
+        std::uint64_t sound = repairing::first_hole(file_.holes, at, at + length) - at;
         if (const auto zeros = first_run_of_zeros(content_, at, at + sound)) sound = *zeros - at;
         return sound;
     }
