@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <array>
+#include <unicode/normalizer2.h>
 #include <unicode/uchar.h>
 #include <unicode/ucnv.h>
 #include <unicode/unistr.h>
@@ -62,6 +63,19 @@ std::string code_page_to_utf8(std::span<const std::byte> text, CodePage page) {
     const Alphabet& alphabet = alphabet_of(page);
     std::string out;
     for (const std::byte b : text) out += alphabet[std::to_integer<std::size_t>(b)];
+    return out;
+}
+
+std::string composed(std::string_view utf8) {
+    const bool is_ascii =
+        std::all_of(utf8.begin(), utf8.end(), [](char c) { return static_cast<signed char>(c) >= 0; });
+    if (is_ascii) return std::string(utf8);
+    UErrorCode status = U_ZERO_ERROR;
+    const icu::Normalizer2* normalizer = icu::Normalizer2::getNFCInstance(status);
+    const icu::UnicodeString text = icu::UnicodeString::fromUTF8(piece(utf8));
+    const icu::UnicodeString whole = U_SUCCESS(status) ? normalizer->normalize(text, status) : text;
+    std::string out;
+    (U_SUCCESS(status) ? whole : text).toUTF8String(out);
     return out;
 }
 

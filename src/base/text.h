@@ -23,6 +23,10 @@ std::string code_page_to_utf8(std::span<const std::byte> text, CodePage page);
 // Upper and lower case made equal (Unicode case folding), for comparing names as Windows and macOS do.
 std::string folded(std::string_view utf8);
 
+// Letters and their marks put together where Unicode has one character for both (NFC). What is not UTF-8 comes as
+// U+FFFD.
+std::string composed(std::string_view utf8);
+
 // "FOLDER/NAME", or the name alone where the folder is the root.
 std::string joined(std::string_view folder, std::string_view name);
 

@@ -115,4 +115,16 @@ std::optional<std::uint64_t> content_end(std::string_view name, const Medium& co
     return filled;
 }
 
+std::optional<std::uint64_t> content_length(std::string_view name, const Medium& content, const Budget::Stop& stop) {
+    std::vector<std::byte> head(static_cast<std::size_t>(std::min(content.size(), kHead)));
+    std::vector<Extent> bad;
+    if (!content.read(0, head, &bad)) return std::nullopt;
+    const Format* format = format_of(ByteView(head), format_with_extension(extension_of(name)));
+    if (format == nullptr) return std::nullopt;
+    Budget budget(stop);
+    Reader reader(content, budget);
+    const Measured measured = measure(*format, reader);
+    return measured.is_whole() ? std::optional(measured.length) : std::nullopt;
+}
+
 }  // namespace dredger

@@ -16,5 +16,8 @@ bool check_content(const MediumPtr& medium, Candidate& candidate, const Budget::
 
 // Where content of this name that fills whole clusters ends, as WalkOptions::content_end wants it.
 std::optional<std::uint64_t> content_end(std::string_view name, const Medium& content, const Budget::Stop& stop = {});
+// How long content of this name is, as WalkOptions::content_length wants it.
+std::optional<std::uint64_t> content_length(std::string_view name, const Medium& content,
+                                            const Budget::Stop& stop = {});
 
 }  // namespace dredger

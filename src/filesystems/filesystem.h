@@ -139,6 +139,10 @@ struct WalkOptions {
     // fill its last cluster; none where it is neither. May be empty.
     std::function<std::optional<std::uint64_t>(std::string_view name, const Medium& content)> content_end;
 
+    // How many bytes a file of this name has that begins where `content` does, by its own structure and whatever
+    // follows it; none where that does not tell. May be empty.
+    std::function<std::optional<std::uint64_t>(std::string_view name, const Medium& content)> content_length;
+
     // Told of long work before the first record is handed over: what, and how much of it is done. False ends the walk.
     // May be empty.
     std::function<bool(const char* doing, std::uint64_t done, std::uint64_t total)> go_on;

@@ -1,13 +1,14 @@
+#include "filesystems/apfs/apfs.h"
 #include "filesystems/btrfs/btrfs.h"
 #include "filesystems/exfat/exfat.h"
 #include "filesystems/ext/ext.h"
 #include "filesystems/fat/fat.h"
 #include "filesystems/filesystem.h"
+#include "filesystems/hfsplus/hfsplus.h"
 #include "filesystems/iso9660/iso9660.h"
 #include "filesystems/leftover.h"
 #include "filesystems/ntfs/ntfs.h"
 #include "filesystems/udf/udf.h"
-#include "filesystems/unread.h"
 #include "filesystems/xfs/xfs.h"
 
 namespace dredger {
@@ -22,8 +23,8 @@ constexpr FileSystemKind kKinds[] = {
     {"Btrfs", btrfs::open, {0x40, "_BHRfS_M", btrfs::trace}},
     {"ISO 9660", iso9660::open, {1, "CD001", iso9660::trace}},
     {"UDF", udf::open, {0, std::string_view("\x02\0", 2), udf::trace}},
-    {"HFS+", nullptr, {0, "H", unread::trace_hfsplus}},
-    {"APFS", nullptr, {32, "NXSB", unread::trace_apfs}},
+    {"HFS+", hfsplus::open, {0, "H", hfsplus::trace}},
+    {"APFS", apfs::open, {32, "NXSB", apfs::trace}},
 };
 
 std::vector<FileSystemKind>& kinds() {

@@ -16,11 +16,11 @@ enum class Codec {
 
 // How one extent of a file is packed, where each is by itself. No file system packs more than a few MiB together.
 struct Pack {
-    enum class Method : std::uint32_t { none, zlib, lzo, zstd };
+    enum class Method : std::uint32_t { none, zlib, lzo, zstd, lzvn, lzfse };
     Method method = Method::none;
     std::uint32_t skip = 0;      // bytes that come out before those of the file
     std::uint32_t unpacked = 0;  // bytes that come out in all
-    std::uint32_t content = 0;   // bytes of the file that it stands for
+    std::uint32_t content = 0;   // bytes of the file that it stands for; 0: its packed bytes go on in the next extent
     bool is_packed() const { return method != Method::none; }
     bool operator==(const Pack&) const = default;
 };
@@ -61,7 +61,7 @@ struct Layout {
 
 // "zlib", "lznt1" ...; empty where the extent's bytes are those of the file.
 inline std::string_view packing_of(const Layout& layout, const LayoutExtent& extent) {
-    constexpr std::string_view kMethodWords[] = {"", "zlib", "lzo", "zstd"};
+    constexpr std::string_view kMethodWords[] = {"", "zlib", "lzo", "zstd", "lzvn", "lzfse"};
     if (layout.codec == Codec::lznt1) return "lznt1";
     return kMethodWords[static_cast<std::size_t>(extent.pack.method) % std::size(kMethodWords)];
 }

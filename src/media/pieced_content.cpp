@@ -2,9 +2,12 @@
 
 #include <algorithm>
 #include <lzo/lzo1x.h>
+#include <utility>
 
 #include "base/bytes.h"
 #include "base/stream_decoder.h"
+#include "media/content.h"
+#include "media/lzfse.h"
 
 namespace dredger {
 namespace {
@@ -40,6 +43,8 @@ std::size_t unpack_extent(Pack::Method method, std::span<const std::byte> packed
         case Pack::Method::zlib: return StreamDecoder::decode_all(Packing::zlib, packed, into);
         case Pack::Method::lzo: return unpack_lzo(packed, into);
         case Pack::Method::zstd: return StreamDecoder::decode_all(Packing::zstd, packed, into);
+        case Pack::Method::lzvn: return lzvn_unpack(packed, into);
+        case Pack::Method::lzfse: return lzfse_unpack(packed, into);
         case Pack::Method::none: break;
     }
     const std::size_t length = std::min(packed.size(), into.size());
@@ -48,11 +53,15 @@ std::size_t unpack_extent(Pack::Method method, std::span<const std::byte> packed
 }
 
 PiecedContent::PiecedContent(MediumPtr whole, const Layout& layout, std::uint64_t size) : whole_(std::move(whole)) {
+    std::vector<Extent> parts;  // of a packed extent that is told by several
     for (const LayoutExtent& extent : layout.extents) {
         if (size_ >= size) break;
+        parts.push_back(extent);
+        if (extent.pack.is_packed() && extent.pack.content == 0) continue;
         const std::uint64_t length = std::min(extent.content(), size - size_);
-        if (length > 0) pieces_.push_back({size_, extent, extent.pack, extent.content()});
+        if (length > 0) pieces_.push_back({size_, std::exchange(parts, {}), extent.pack, extent.content()});
         size_ += length;
+        parts.clear();
     }
 }
 
@@ -77,12 +86,13 @@ Result<void> PiecedContent::read_piece(const Piece& piece, std::uint64_t from, s
                                        std::vector<Extent>& bad) const {
     const std::uint64_t at = piece.start + from;
     std::fill(into.begin(), into.end(), std::byte{0});
-    if (!piece.where.is_stored()) {
-        if (piece.where.is_unknown()) bad.push_back({at, into.size()});
+    const Extent& where = piece.where.front();
+    if (!where.is_stored()) {
+        if (where.is_unknown()) bad.push_back({at, into.size()});
         return {};
     }
     if (!piece.pack.is_packed()) {
-        const std::uint64_t place = piece.where.offset + from;
+        const std::uint64_t place = where.offset + from;
         const std::uint64_t there =
             place < whole_->size() ? std::min<std::uint64_t>(into.size(), whole_->size() - place) : 0;
         std::vector<Extent> lost;
@@ -91,7 +101,7 @@ Result<void> PiecedContent::read_piece(const Piece& piece, std::uint64_t from, s
         if (there < into.size()) bad.push_back({at + there, into.size() - there});
         return {};
     }
-    if (loaded_ != piece.where.offset) DREDGER_CHECK(load(piece));
+    if (loaded_ != where.offset) DREDGER_CHECK(load(piece));
     const std::uint64_t first = std::uint64_t{piece.pack.skip} + from;
     const std::uint64_t right = first < good_ ? std::min<std::uint64_t>(into.size(), good_ - first) : 0;
     std::copy_n(bytes_.begin() + static_cast<std::ptrdiff_t>(std::min<std::uint64_t>(first, bytes_.size())), right,
@@ -104,17 +114,17 @@ Result<void> PiecedContent::load(const Piece& piece) const {
     loaded_ = kNothing;
     good_ = 0;
     bytes_.assign(static_cast<std::size_t>(std::min<std::uint64_t>(piece.pack.unpacked, kMaxUnpacked)), std::byte{0});
-    const Extent& where = piece.where;
-    if (where.length <= kMaxUnpacked && lies_within(where.offset, where.length, whole_->size())) {
-        std::vector<std::byte> packed(static_cast<std::size_t>(where.length));
+    const Content stored(whole_, piece.where);
+    if (stored.size() <= kMaxUnpacked) {
+        std::vector<std::byte> packed(static_cast<std::size_t>(stored.size()));
         std::vector<Extent> lost;
-        DREDGER_CHECK(whole_->read(where.offset, packed, &lost));
+        DREDGER_CHECK(stored.read(0, packed, &lost));
         // What follows a lost byte can't be unpacked.
         std::uint64_t good = packed.size();
-        for (const Extent& l : lost) good = std::min(good, l.offset - where.offset);
+        for (const Extent& l : lost) good = std::min(good, l.offset);
         good_ = unpack_extent(piece.pack.method, std::span(packed).first(static_cast<std::size_t>(good)), bytes_);
     }
-    loaded_ = where.offset;
+    loaded_ = piece.where.front().offset;
     return {};
 }
 

@@ -20,8 +20,8 @@ class PiecedContent final : public Medium {
   private:
     static constexpr std::uint64_t kNothing = ~std::uint64_t{0};
     struct Piece {
-        std::uint64_t start;  // byte of the content
-        Extent where;
+        std::uint64_t start;        // byte of the content
+        std::vector<Extent> where;  // one, or all in which its packed bytes lie
         Pack pack;
         std::uint64_t content;  // bytes
     };

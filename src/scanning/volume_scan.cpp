@@ -84,6 +84,9 @@ Result<VolumeScan::Outcome> VolumeScan::run(const Volume& place, const MediumPtr
     options.content_end = [stop](std::string_view name, const Medium& content) {
         return content_end(name, content, stop);
     };
+    options.content_length = [stop](std::string_view name, const Medium& content) {
+        return content_length(name, content, stop);
+    };
     options.go_on = [this](const char* doing, std::uint64_t done, std::uint64_t total) {
         observer_.progress({doing, done, total, "records", 0});
         interrupted_ = interrupted_ || observer_.should_stop();

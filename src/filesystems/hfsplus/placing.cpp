@@ -1,0 +1,105 @@
+#include "filesystems/hfsplus/placing.h"
+
+#include <algorithm>
+
+#include "media/content.h"
+#include "volumes/trace.h"
+
+namespace dredger::hfsplus {
+namespace {
+
+constexpr std::uint64_t kLargestGround = std::uint64_t{256} << 20;  // bytes between two files that are looked at
+constexpr std::size_t kHead = 4096;                                 // bytes
+
+}  // namespace
+
+void Placing::add_known(std::uint32_t id, const Fork& data) {
+    Blocks all;
+    for (const ExtentDescriptor& extent : data.extents) {
+        if (extent.blockCount == 0) break;
+        const std::uint64_t first = extent.startBlock, end = first + extent.blockCount;
+        held_[first] = std::max(held_[first], end);
+        if (all.end == 0) all.first = first;
+        all.end = end;
+    }
+    if (all.end > all.first) ids_[id].blocks = all;
+}
+
+void Placing::add_wanted(std::uint32_t id, std::string_view name) { ids_[id].wanted = name; }
+
+std::map<std::uint32_t, Placed> Placing::place() const {
+    std::map<std::uint32_t, Placed> placed;
+    if (!options_.head_for_name || !options_.content_length) return placed;
+    Place before = ids_.end();
+    for (auto here = ids_.begin(); here != ids_.end(); ++here) {
+        if (!here->second.blocks) continue;
+        if (before != ids_.end()) place_between(before, here, placed);
+        before = here;
+    }
+    if (before != ids_.end()) place_between(before, ids_.end(), placed);
+    return placed;
+}
+
+// Up to which block nobody has anything, nor had.
+std::uint64_t Placing::free_until(std::uint64_t block, std::uint64_t end) const {
+    end = std::min(end, block + kLargestGround / geometry_.block_size);
+    if (const auto next = held_.lower_bound(block); next != held_.end()) end = std::min(end, next->first);
+    std::uint64_t at = block;
+    while (at < end && at < space_.units() && !space_.taken(at)) ++at;
+    return at;
+}
+
+void Placing::place_between(Place before, Place behind, std::map<std::uint32_t, Placed>& placed) const {
+    std::vector<Place> wanted;
+    std::uint64_t between = 0;
+    for (auto one = std::next(before); one != behind; ++one) {
+        ++between;
+        if (!one->second.wanted.empty()) wanted.push_back(one);
+    }
+    if (wanted.empty()) return;
+    std::uint64_t at = before->second.blocks->end;
+    const std::uint64_t end = behind != ids_.end() ? behind->second.blocks->first : geometry_.total_blocks;
+    if (end <= at) return;
+    const bool all_known = behind != ids_.end() && between == behind->first - before->first - 1;
+    const std::uint64_t until = free_until(at, end);
+    for (const Place& one : wanted) {
+        if (at >= until) return;
+        const Extent ground{geometry_.place_of(at), (until - at) * geometry_.block_size};
+        const auto found = placed_at(one->second.wanted, ground, wanted.size() == 1 && until == end, all_known);
+        if (!found) continue;
+        placed[one->first] = *found;
+        at += divide_up(found->size, geometry_.block_size);
+    }
+}
+
+// `alone`: nobody else's content is on the ground. `all_known`: nobody's is who is not known of.
+std::optional<Placed> Placing::placed_at(std::string_view name, const Extent& ground, bool alone,
+                                         bool all_known) const {
+    const auto head =
+        bytes_at(*volume_, ground.offset, static_cast<std::size_t>(std::min<std::uint64_t>(kHead, ground.length)));
+    if (!head) return std::nullopt;
+    const Agreement agreement = options_.head_for_name(name, ByteView(*head));
+    const bool goes = agreement == Agreement::agrees ||
+                      (all_known && (agreement == Agreement::fits || (alone && agreement == Agreement::unknown)));
+    if (!goes || speaks_against(agreement)) return std::nullopt;
+    const Content content(volume_, std::vector{ground});
+    if (agreement == Agreement::agrees)
+        if (const auto length = options_.content_length(name, content); length && *length > 0)
+            return Placed{ground.offset, std::min(*length, ground.length)};
+    const std::uint64_t length = first_end(ground);
+    return length > 0 ? std::optional(Placed{ground.offset, length}) : std::nullopt;
+}
+
+// Behind the last byte of the first block that is filled up with zeros, or of all.
+std::uint64_t Placing::first_end(const Extent& ground) const {
+    const std::uint64_t block = geometry_.block_size;
+    for (std::uint64_t at = 0; at < ground.length; at += block) {
+        const auto bytes = bytes_at(*volume_, ground.offset + at, static_cast<std::size_t>(block));
+        if (!bytes) return 0;
+        const auto last = std::find_if(bytes->rbegin(), bytes->rend(), [](std::byte b) { return b != std::byte{0}; });
+        if (last != bytes->rbegin()) return at + block - static_cast<std::uint64_t>(last - bytes->rbegin());
+    }
+    return ground.length;
+}
+
+}  // namespace dredger::hfsplus
