@@ -5,6 +5,7 @@
 #include <tuple>
 
 #include "bins/freedesktop.h"
+#include "bins/mac.h"
 #include "bins/windows.h"
 #include "media/content.h"
 
@@ -15,6 +16,7 @@ constexpr const BinKind* kKinds[] = {
     &kRecycleBin,
     &kRecycler,
     &kDesktopTrash,
+    &kMacTrash,
 };
 
 constexpr std::size_t kMaxEntries = 1'000'000;  // of all bins of a volume

@@ -16,6 +16,7 @@ class Cached final : public Medium {
     std::uint64_t size() const override { return whole_->size(); }
     std::uint32_t sector_size() const override { return whole_->sector_size(); }
     std::string name() const override { return whole_->name(); }
+    std::uint64_t zeros_from(std::uint64_t offset) const override { return whole_->zeros_from(offset); }
     void add_known_bad(std::uint64_t offset, std::uint64_t length, std::vector<Extent>& bad) const override {
         whole_->add_known_bad(offset, length, bad);
     }

@@ -1,6 +1,8 @@
 // A part of a medium as a medium of its own: a volume, mostly.
 #pragma once
 
+#include <algorithm>
+
 #include "media/medium.h"
 
 namespace dredger {
@@ -13,6 +15,9 @@ class Window final : public Medium {
     std::uint64_t size() const override { return length_; }
     std::uint32_t sector_size() const override { return whole_->sector_size(); }
     std::string name() const override { return whole_->name(); }
+    std::uint64_t zeros_from(std::uint64_t offset) const override {
+        return offset < length_ ? std::min(whole_->zeros_from(offset_ + offset), length_ - offset) : 0;
+    }
     void expect(std::uint64_t offset, std::uint64_t length) const override;
     void add_known_bad(std::uint64_t offset, std::uint64_t length, std::vector<Extent>& bad) const override;
 

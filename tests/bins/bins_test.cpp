@@ -249,5 +249,66 @@ TEST_F(DesktopTrashTest, NotesThatClimbOrSayNothingLeadNowhere) {
     }
 }
 
+// The file in which the Finder notes things was written by a program of other hands.
+class MacTrashTest : public BinsTest {
+  protected:
+    void add_store(const std::string& trash) {
+        add_index(trash + "/.DS_Store", State::live, test::unpacked("finder-store"));
+    }
+};
+
+TEST_F(MacTrashTest, TellsWhereThingsWerePutBackTo) {
+    add_store(".Trashes/501");
+    const Bins bins = learnt();
+    Record notes = at(".Trashes/501/Notes.txt", State::trashed);
+    ASSERT_TRUE(bins.settle(notes));
+    EXPECT_EQ(notes.path(), "Nests/Ledge 2/Notes.txt");
+    EXPECT_THAT(notes.facts, Contains(Fact{"in the bin as", ".Trashes/501/Notes.txt"}));
+    Record numbered = at(".Trashes/501/Notes 2.txt", State::trashed);
+    ASSERT_TRUE(bins.settle(numbered));
+    EXPECT_EQ(numbered.path(), "Users/maren/Ringe/Übersicht/Notes.txt") << "under the name that it had before";
+}
+
+TEST_F(MacTrashTest, AnEmptiedTrashStillTells) {
+    add_store(".Trashes/501");
+    const Bins bins = learnt();
+    Record gone = at(".Trashes/501/Puffin 3.jpg", State::deleted);
+    ASSERT_TRUE(bins.settle(gone));
+    EXPECT_EQ(gone.path(), "Nests/Ledge 3/Puffin 3.jpg");
+}
+
+TEST_F(MacTrashTest, AHomesTrashKeepsWhatStandsBeforeTheHome) {
+    add_store("Atlas/Users/maren/.Trash");
+    const Bins bins = learnt();
+    Record inside = at("Atlas/Users/maren/.Trash/Notes 2.txt", State::trashed);
+    ASSERT_TRUE(bins.settle(inside));
+    EXPECT_EQ(inside.path(), "Atlas/Users/maren/Ringe/Übersicht/Notes.txt");
+    EXPECT_THAT(inside.facts, Contains(Fact{"account", "maren"}));
+}
+
+TEST_F(MacTrashTest, HoldsWhatWasThrownAwayOnly) {
+    EXPECT_TRUE(Bins::holds(".Trashes/501/Notes.txt"));
+    EXPECT_TRUE(Bins::holds("Users/maren/.Trash/Ringe/a.csv"));
+    EXPECT_FALSE(Bins::holds(".Trashes/501/.DS_Store"));
+    EXPECT_FALSE(Bins::holds(".Trashes/501"));
+    EXPECT_FALSE(Bins::holds(".Trashes/notes/a.txt"));
+    EXPECT_FALSE(Bins::holds("Users/maren/.Trash"));
+}
+
+TEST_F(MacTrashTest, DamageTellsLessAndComesToAnEnd) {
+    const auto whole = test::unpacked("finder-store");
+    for (std::size_t at_byte = 0; at_byte < whole.size(); at_byte += 3) {
+        auto bytes = whole;
+        bytes[at_byte] ^= std::byte{0xFF};
+        indexes_.clear();
+        bytes_.clear();
+        add_index(".Trashes/501/.DS_Store", State::live, bytes);
+        const Bins bins = learnt();
+        Record notes = at(".Trashes/501/Notes.txt", State::trashed);
+        bins.settle(notes);
+        EXPECT_FALSE(notes.name.empty());
+    }
+}
+
 }  // namespace
 }  // namespace dredger

@@ -2,6 +2,7 @@
 
 #include <cstdlib>
 #include <fcntl.h>
+#include <cstring>
 #include <fstream>
 #include <nlohmann/json.hpp>
 #include <sstream>
@@ -135,6 +136,37 @@ std::string sha256_of(const fs::path& file) {
 
 void MemoryMedium::patch32(std::uint64_t offset, std::uint32_t value) {
     for (unsigned i = 0; i < 4; ++i) patch(offset + i, static_cast<std::uint8_t>(value >> (8 * i)));
+}
+
+namespace {
+
+// For each 64 KiB of a large image whether all of it is zeros; found out once for all media of the same bytes.
+constexpr std::uint64_t kZeroUnit = 64 << 10, kLargeImage = 64 << 20;  // bytes
+
+const std::vector<bool>& zero_units(const std::shared_ptr<const std::vector<std::byte>>& bytes) {
+    static std::weak_ptr<const std::vector<std::byte>> known;
+    static std::vector<bool> units;
+    if (known.lock() == bytes) return units;
+    known = bytes;
+    units.clear();
+    for (std::size_t at = 0; at < bytes->size(); at += kZeroUnit) {
+        const std::size_t length = std::min<std::size_t>(kZeroUnit, bytes->size() - at);
+        const std::byte* first = bytes->data() + at;
+        units.push_back(*first == std::byte{0} && std::memcmp(first, first + 1, length - 1) == 0);
+    }
+    return units;
+}
+
+}  // namespace
+
+std::uint64_t MemoryMedium::zeros_from(std::uint64_t offset) const {
+    if (bytes_->size() < kLargeImage) return 0;
+    const auto& units = zero_units(bytes_);
+    std::uint64_t end = offset;
+    while (end < size() && units[static_cast<std::size_t>(end / kZeroUnit)]) end = (end / kZeroUnit + 1) * kZeroUnit;
+    end = std::min(end, size());
+    if (const auto patch = patches_.lower_bound(offset); patch != patches_.end()) end = std::min(end, patch->first);
+    return end - offset;
 }
 
 Result<void> MemoryMedium::read_within(std::uint64_t offset, std::span<std::byte> into,

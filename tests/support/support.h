@@ -63,6 +63,7 @@ class MemoryMedium final : public Medium {
     std::uint64_t size() const override { return std::min<std::uint64_t>(size_, bytes_->size()); }
     std::uint32_t sector_size() const override { return 512; }
     std::string name() const override { return "memory"; }
+    std::uint64_t zeros_from(std::uint64_t offset) const override;
 
   protected:
     Result<void> read_within(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>& bad) const override;

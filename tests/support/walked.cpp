@@ -23,6 +23,7 @@ WalkOptions options_as_in_a_scan() {
     WalkOptions options;
     options.head_for_name = head_for_name;
     options.content_end = [](std::string_view name, const Medium& content) { return content_end(name, content); };
+    options.content_length = [](std::string_view name, const Medium& content) { return content_length(name, content); };
     return options;
 }
 

@@ -14,6 +14,21 @@ constexpr unsigned kMostLevels = 16;
 
 bool is_power_of_two(std::uint64_t n) { return n != 0 && (n & (n - 1)) == 0; }
 
+// The one at the start, or else that of a checkpoint, whose ring lies not far behind it.
+std::optional<NxSuperblock> first_superblock(const Medium& container, std::vector<std::string>& warnings) {
+    constexpr std::uint64_t kSmallestBlock = 4096, kNear = 64;  // bytes; blocks
+    for (std::uint64_t i = 0; i < kNear; ++i) {
+        const auto bytes = bytes_at(container, i * kSmallestBlock, kSmallestBlock);
+        const auto super = bytes ? parse_superblock(ByteView(*bytes)) : std::nullopt;
+        if (!super) continue;
+        if (i == 0) return super;
+        if (super->nx_xp_desc_base > i || !has_right_sum(*bytes)) continue;
+        warnings.emplace_back("the superblock at its start is damaged; that of a checkpoint is used");
+        return super;
+    }
+    return std::nullopt;
+}
+
 }  // namespace
 
 std::optional<NxSuperblock> parse_superblock(ByteView view) {
@@ -27,8 +42,7 @@ std::optional<NxSuperblock> parse_superblock(ByteView view) {
 }
 
 std::optional<Container> Container::open(MediumPtr container, std::vector<std::string>& warnings) {
-    const auto head = bytes_at(*container, 0, sizeof(NxSuperblock));
-    const auto first = head ? parse_superblock(ByteView(*head)) : std::nullopt;
+    const auto first = first_superblock(*container, warnings);
     if (!first) return std::nullopt;
     Blocks blocks(container, first->nx_block_size);
     std::vector<NxSuperblock> checkpoints;

@@ -385,6 +385,10 @@ void ApfsWalk::look_for_nodes() {
                     continue;
                 }
             }
+            if (const std::uint64_t zeros = blocks_.container()->zeros_from(at * size) / size; zeros > 0) {
+                at += zeros;
+                continue;
+            }
             std::uint64_t count = 0;
             while (at + count < units && count < kAtOnce / size && space_.taken(at + count) == taken &&
                    (!taken || count == 0 || !held_.contains(at + count)))

@@ -60,7 +60,8 @@ void Placing::place_between(Place before, Place behind, std::map<std::uint32_t, 
     std::uint64_t at = before->second.blocks->end;
     const std::uint64_t end = behind != ids_.end() ? behind->second.blocks->first : geometry_.total_blocks;
     if (end <= at) return;
-    const bool all_known = behind != ids_.end() && between == behind->first - before->first - 1;
+    const std::uint64_t next_id = behind != ids_.end() ? behind->first : geometry_.next_id;
+    const bool all_known = next_id > before->first && between == next_id - before->first - 1;
     const std::uint64_t until = free_until(at, end);
     for (const Place& one : wanted) {
         if (at >= until) return;
@@ -78,7 +79,10 @@ std::optional<Placed> Placing::placed_at(std::string_view name, const Extent& gr
     const auto head =
         bytes_at(*volume_, ground.offset, static_cast<std::size_t>(std::min<std::uint64_t>(kHead, ground.length)));
     if (!head) return std::nullopt;
-    const Agreement agreement = options_.head_for_name(name, ByteView(*head));
+    // What fills up the last block of a short file is not its own.
+    const auto last = std::find_if(head->rbegin(), head->rend(), [](std::byte b) { return b != std::byte{0}; });
+    const auto own = std::span(*head).first(static_cast<std::size_t>(head->rend() - last));
+    const Agreement agreement = own.empty() ? Agreement::blank : options_.head_for_name(name, ByteView(own));
     const bool goes = agreement == Agreement::agrees ||
                       (all_known && (agreement == Agreement::fits || (alone && agreement == Agreement::unknown)));
     if (!goes || speaks_against(agreement)) return std::nullopt;

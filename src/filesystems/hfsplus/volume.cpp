@@ -47,6 +47,7 @@ std::optional<Geometry> parse_volume_header(ByteView view) {
     geometry.block_size = header->blockSize;
     geometry.total_blocks = header->totalBlocks;
     geometry.free_blocks = header->freeBlocks;
+    geometry.next_id = header->nextCatalogID;
     geometry.is_hfsx = is_hfsx;
     geometry.was_unmounted = (header->attributes & kVolumeUnmountedBit) != 0;
     if ((header->attributes & kVolumeJournaledBit) != 0) geometry.journal_info_block = header->journalInfoBlock;

@@ -26,6 +26,7 @@ struct Geometry {
     std::uint64_t base = 0;        // bytes: where it begins on the volume, if it is wrapped in an older HFS
     std::uint64_t block_size = 0;  // bytes, a power of two from 512 on
     std::uint64_t total_blocks = 0, free_blocks = 0;
+    std::uint32_t next_id = 0;  // that the next file will get
     bool is_hfsx = false, was_unmounted = true;
     std::uint32_t journal_info_block = 0;  // 0: it has no journal
     Fork allocation, extents, catalog, attributes;

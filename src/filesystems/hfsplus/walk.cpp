@@ -284,6 +284,11 @@ void HfsPlusWalk::emit_former(std::uint32_t id, const FormerItem& former) {
     if (former.left != CatalogRecord::Left::all)
         record.notes.emplace_back("the start of its record is overwritten; the end of it tells of its content");
     if (former.from_journal) record.notes.emplace_back("the journal keeps a copy of its record");
+    if (item != nullptr && may_have_grown(record.name, *item)) {
+        record.trust = LayoutTrust::damaged;
+        record.notes.emplace_back(
+            "what is left of its record is of when it was being written: its content goes on somewhere else");
+    }
     if (item != nullptr && !tells_of_its_start_alone(*item)) return emit_item(std::move(record), *item, false);
     if (item != nullptr) {
         tell_item(record, *item);
@@ -298,6 +303,18 @@ void HfsPlusWalk::emit_former(std::uint32_t id, const FormerItem& former) {
     }
     if (!record.is_folder) lay_placed(record, id);
     emit(std::move(record));
+}
+
+// A file that grows is recorded in whole blocks now and then; that it had more shows where its format does not end.
+bool HfsPlusWalk::may_have_grown(std::string_view name, const CatalogItem& item) const {
+    if (item.is_folder || item.data.empty() || item.is_compressed() || item.data.size % geometry_.block_size != 0 ||
+        !options_.head_for_name || !options_.content_length)
+        return false;
+    const Content content(volume_, former_.extents().extents_of(item.data, item.id, ForkKind::data, geometry_));
+    std::vector<std::byte> head(static_cast<std::size_t>(std::min<std::uint64_t>(content.size(), 4096)));
+    std::vector<Extent> bad;
+    return content.read(0, head, &bad) && options_.head_for_name(name, ByteView(head)) == Agreement::agrees &&
+           !options_.content_length(name, content);
 }
 
 void HfsPlusWalk::tell_name(Record& record, std::uint32_t id, const FormerItem& former) const {

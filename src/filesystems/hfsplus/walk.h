@@ -35,6 +35,7 @@ class HfsPlusWalk : Walking {
                      bool within_records);
     void place_former();
     void emit_former(std::uint32_t id, const FormerItem& former);
+    bool may_have_grown(std::string_view name, const CatalogItem& item) const;
     void tell_name(Record& record, std::uint32_t id, const FormerItem& former) const;
     void lay_placed(Record& record, std::uint32_t id) const;
     void emit_nameless(const FormerItem& former);

@@ -1,0 +1,216 @@
+// Walks HFS Plus media that the Linux driver wrote, and the same media with single things damaged.
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+#include <nlohmann/json.hpp>
+
+#include "filesystems/hfsplus/btree.h"
+#include "filesystems/hfsplus/extents.h"
+#include "filesystems/hfsplus/hfsplus.h"
+#include "support/walked.h"
+
+namespace dredger {
+namespace {
+
+using test::MemoryMedium;
+using test::Walked;
+using testing::Contains;
+using testing::HasSubstr;
+using testing::IsEmpty;
+
+constexpr std::uint64_t kHeaderAt = hfsplus::kHeaderAt;
+
+hfsplus::Geometry geometry_of(const std::string& fixture) {
+    const auto image = test::unpacked(fixture);
+    return hfsplus::parse_volume_header(ByteView(image).slice(kHeaderAt, 512).value()).value();
+}
+
+void expect_live_files(const Walked& walked, const std::string& fixture) {
+    const auto truth = test::truth_of(fixture);
+    std::size_t count = 0;
+    for (const auto& file : truth["files"]) {
+        if (file["state"] == "deleted") continue;
+        const std::string path = file["path"];
+        const Record* record = walked.found.find(path, State::live);
+        ASSERT_NE(record, nullptr) << path;
+        ++count;
+        if (file["directory"]) continue;
+        EXPECT_EQ(record->size, file["size"].get<std::uint64_t>()) << path;
+        EXPECT_EQ(walked.sum_of(*record), file["sha256"]) << path;
+    }
+    EXPECT_GT(count, 10U);
+}
+
+// How many deleted files come back byte for byte; what is found under a path of one is it, or says that it is not whole.
+std::size_t deleted_files(const Walked& walked, const std::string& fixture) {
+    const auto truth = test::truth_of(fixture);
+    std::size_t count = 0;
+    for (const auto& file : truth["files"]) {
+        if (file["state"] != "deleted" || file["directory"] || file["intact_bytes"] != file["size"]) continue;
+        const Record* record = walked.found.find(file["path"]);
+        if (record == nullptr || record->layout.empty()) continue;
+        const bool is_right = walked.sum_of(*record) == file["sha256"];
+        EXPECT_TRUE(is_right || record->trust == LayoutTrust::damaged) << file["path"];
+        count += is_right ? 1 : 0;
+    }
+    return count;
+}
+
+class HfsPlusMedia : public testing::TestWithParam<const char*> {};
+
+TEST_P(HfsPlusMedia, GivesBackEveryLiveFile) {
+    const Walked walked(GetParam());
+    expect_live_files(walked, GetParam());
+    EXPECT_THAT(walked.filesystem->facts().warnings, IsEmpty());
+    EXPECT_THAT(walked.warnings, IsEmpty());
+}
+
+INSTANTIATE_TEST_SUITE_P(Media, HfsPlusMedia, testing::Values("hfsplus-station", "hfsplus-worn", "hfsx-log"),
+                         test::NameOfTest());
+
+// The driver clears nothing but moves records over each other: what stands at the end of nodes is all that is left.
+TEST(HfsPlusWalk, FilesComeBackFromRemainsOfRecordsAndFromTheirNeighbours) {
+    EXPECT_EQ(deleted_files(Walked("hfsplus-station"), "hfsplus-station"), 11U);
+    EXPECT_EQ(deleted_files(Walked("hfsplus-worn"), "hfsplus-worn"), 11U);
+    EXPECT_EQ(deleted_files(Walked("hfsx-log"), "hfsx-log"), 103U);
+}
+
+TEST(HfsPlusWalk, APlaceThatIsInferredSaysSoAndHasNoTimeOfWriting) {
+    const Walked walked("hfsx-log");
+    const Record* record = walked.found.find("Years/1990/Sightings of the 180th day, as they were told at the table.txt");
+    ASSERT_NE(record, nullptr);
+    EXPECT_EQ(record->trust, LayoutTrust::assumed);
+    EXPECT_EQ(record->origin, Origin::remnant);
+    EXPECT_FALSE(record->modified);
+    EXPECT_THAT(record->notes, Contains(HasSubstr("inferred from the files that were made before and behind it")));
+}
+
+TEST(HfsPlusWalk, AStateWhileItGrewIsNotTakenForTheFile) {
+    const Walked walked("hfsplus-station");
+    const Record* record = walked.found.find("Pieces/Track 0.jpg");
+    ASSERT_NE(record, nullptr);
+    EXPECT_EQ(record->trust, LayoutTrust::damaged);
+    EXPECT_THAT(record->notes, Contains(HasSubstr("goes on somewhere else")));
+}
+
+TEST(HfsPlusWalk, ExtentsBehindTheFirstEightComeFromTheirTree) {
+    const Walked walked("hfsplus-station");
+    const Record* record = walked.found.find("Pieces/Track 1.jpg", State::live);
+    ASSERT_NE(record, nullptr);
+    EXPECT_GT(record->layout.extents.size(), 8U);
+    EXPECT_EQ(record->trust, LayoutTrust::exact);
+}
+
+TEST(HfsPlusWalk, NamesAreComposedAndHardLinksShareTheirContent) {
+    const Walked walked("hfsplus-station");
+    const Record *first = walked.found.find("Keep me.txt", State::live),
+                 *second = walked.found.find("Kept twice.txt", State::live);
+    ASSERT_TRUE(first != nullptr && second != nullptr);
+    EXPECT_EQ(first->content_key(), second->content_key());
+    EXPECT_EQ(first->layout, second->layout);
+    const Record* link = walked.found.find("Shortcut", State::live);
+    ASSERT_NE(link, nullptr);
+    EXPECT_THAT(link->attributes, Contains("symbolic link"));
+    EXPECT_NE(walked.found.find("Calls/Níðhöggur – Kolonie.wav"), nullptr);
+}
+
+TEST(HfsPlusWalk, NamesThatDifferInCaseAloneAreTwo) {
+    const Walked walked("hfsx-log");
+    EXPECT_EQ(walked.filesystem->facts().filesystem, "HFSX");
+    EXPECT_NE(walked.found.find("tern.txt", State::live), nullptr);
+    EXPECT_NE(walked.found.find("Tern.txt"), nullptr);
+}
+
+TEST(HfsPlusWalk, FactsComeFromTheHeaderAndTheRoot) {
+    const Walked walked("hfsplus-worn");
+    const VolumeFacts& facts = walked.filesystem->facts();
+    EXPECT_EQ(facts.filesystem, "HFS+");
+    EXPECT_EQ(facts.label, "Worn");
+    EXPECT_EQ(facts.cluster_size, 1024U);
+    EXPECT_EQ(facts.size, 6U << 20);
+    EXPECT_GT(facts.used, 1'000'000U);
+}
+
+TEST(HfsPlusWalk, TheAlternateHeaderOpensAVolumeWhoseFirstIsGone) {
+    const Walked walked("hfsplus-station", [](MemoryMedium& medium, std::uint64_t volume) {
+        for (std::uint64_t i = 0; i < 512; ++i) medium.patch(volume + kHeaderAt + i, 0);
+    });
+    expect_live_files(walked, "hfsplus-station");
+    EXPECT_THAT(walked.filesystem->facts().warnings, Contains(HasSubstr("its alternate is used")));
+}
+
+TEST(HfsPlusWalk, ALostRootCostsNoFileWhoseLeafStands) {
+    const auto geometry = geometry_of("hfsx-log");
+    const auto medium = std::make_shared<MemoryMedium>(test::unpacked("hfsx-log"));
+    const hfsplus::Btree tree(medium, hfsplus::ExtentsOverflow().extents_of(
+                                          geometry.catalog, hfsplus::kCatalogFileID, hfsplus::ForkKind::data, geometry));
+    const std::uint64_t root =
+        geometry.place_of(geometry.catalog.first_block()) + std::uint64_t{tree.root()} * tree.node_size();
+    const Walked walked("hfsx-log", [&](MemoryMedium& damaged, std::uint64_t) {
+        for (std::uint64_t i = 0; i < 64; ++i) damaged.patch(root + i, 0xA5);
+    });
+    expect_live_files(walked, "hfsx-log");
+    EXPECT_THAT(walked.warnings, Contains(HasSubstr("the catalog is damaged")));
+}
+
+// The Linux driver writes no journal. Laid out as TN1150 says: a copy of a leaf in it, which the catalog then loses.
+TEST(HfsPlusWalk, TheJournalsCopiesOfNodesTellOfWhatTheCatalogLost) {
+    const auto geometry = geometry_of("hfsplus-worn");
+    const auto image = test::unpacked("hfsplus-worn");
+    const auto medium = std::make_shared<MemoryMedium>(image);
+    const hfsplus::Btree tree(medium, hfsplus::ExtentsOverflow().extents_of(
+                                          geometry.catalog, hfsplus::kCatalogFileID, hfsplus::ForkKind::data, geometry));
+    const std::uint64_t catalog = geometry.place_of(geometry.catalog.first_block());
+    std::uint64_t leaf = 0;
+    tree.each_leaf([&](const hfsplus::Node&, std::uint64_t number) { return (leaf = number) == 0; });
+    ASSERT_NE(leaf, 0U);
+    constexpr std::uint64_t kInfoBlock = 5'900, kJournalBlock = 5'901, kCopyAt = 1'536;  // free ground at the end
+    const Walked walked("hfsplus-worn", [&](MemoryMedium& damaged, std::uint64_t) {
+        const auto put32 = [&](std::uint64_t at, std::uint32_t value) {
+            for (unsigned i = 0; i < 4; ++i) damaged.patch(at + i, static_cast<std::uint8_t>(value >> (24 - 8 * i)));
+        };
+        put32(kHeaderAt + offsetof(hfsplus::VolumeHeader, attributes), 0x2100);
+        put32(kHeaderAt + offsetof(hfsplus::VolumeHeader, journalInfoBlock), kInfoBlock);
+        const std::uint64_t info = geometry.place_of(kInfoBlock), journal = geometry.place_of(kJournalBlock);
+        put32(info, hfsplus::kJournalInFS);
+        put32(info + offsetof(hfsplus::JournalInfoBlock, offset) + 4, static_cast<std::uint32_t>(journal));
+        put32(info + offsetof(hfsplus::JournalInfoBlock, size) + 4, 16 << 10);
+        for (std::uint64_t i = 0; i < tree.node_size(); ++i) {
+            const std::uint64_t at = catalog + leaf * tree.node_size() + i;
+            damaged.patch(journal + kCopyAt + i, std::to_integer<std::uint8_t>(image[static_cast<std::size_t>(at)]));
+            damaged.patch(at, 0);
+        }
+    });
+    std::size_t from_journal = 0;
+    for (const Record& record : walked.found.records)
+        for (const std::string& note : record.notes)
+            if (note == "the journal keeps a copy of its record") {
+                ++from_journal;
+                EXPECT_EQ(record.state, State::deleted);
+            }
+    EXPECT_GT(from_journal, 1U);
+}
+
+TEST(HfsPlusTrace, EitherHeaderTellsWhereTheVolumeBegins) {
+    constexpr std::size_t kBefore = 7 * 512;
+    auto bytes = test::unpacked("hfsplus-worn");
+    const std::size_t size = bytes.size();
+    bytes.insert(bytes.begin(), kBefore, std::byte{0});
+    const MemoryMedium medium(bytes);
+    for (const std::size_t at : {kBefore + kHeaderAt, kBefore + size - kHeaderAt}) {
+        const auto trace = hfsplus::trace(medium, at, ByteView(bytes).slice(at, 512).value());
+        ASSERT_TRUE(trace);
+        EXPECT_EQ(trace->offset, kBefore);
+        EXPECT_EQ(trace->length, size);
+        EXPECT_EQ(trace->agreeing, 3U);
+    }
+    std::fill_n(bytes.begin() + static_cast<std::ptrdiff_t>(kBefore + kHeaderAt), 512, std::byte{0});
+    const MemoryMedium headless(bytes);
+    const std::size_t last = kBefore + size - kHeaderAt;
+    const auto trace = hfsplus::trace(headless, last, ByteView(bytes).slice(last, 512).value());
+    ASSERT_TRUE(trace);
+    EXPECT_EQ(trace->offset, kBefore);
+    EXPECT_EQ(trace->agreeing, 2U);
+}
+
+}  // namespace
+}  // namespace dredger
