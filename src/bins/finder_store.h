@@ -1,6 +1,6 @@
-// The file .DS_Store: a tree of what the Finder notes of the things in a folder, in blocks that a buddy allocator places.
-// Apple does not publish the format; the description followed here is that of the Perl module Mac::Finder::DSStore
-// (DSStoreFormat.pod).
+// The file .DS_Store: a tree of what the Finder notes of the things in a folder, in blocks that a buddy allocator
+// places. Apple does not publish the format; the description followed here is that of the Perl module
+// Mac::Finder::DSStore (DSStoreFormat.pod).
 #pragma once
 
 #include <string>

@@ -52,8 +52,8 @@ bool may_be_store(std::string_view name, std::uint64_t size) {
     return name == kStore && size > 0 && size <= kLargestStore;
 }
 
-// The note tells a path from the top of its volume, or of the whole system; this is one of the volume, below what stands
-// in front of all its paths here.
+// The note tells a path from the top of its volume, or of the whole system; this is one of the volume, below what
+// stands in front of all its paths here.
 std::string path_on_volume(const TrashPath& place, std::string_view noted) {
     for (const std::string_view front : {"/", "System/Volumes/Data/"})
         if (noted.starts_with(front)) noted.remove_prefix(front.size());

@@ -68,6 +68,15 @@ std::string snapshots_text(const Volume& volume, const FileSystem& filesystem) {
     return fmt::format("Volume {} keeps {}: {}", volume.number, counted(count, "snapshot"), fmt::join(shown, ", "));
 }
 
+std::string_view words_of(TableKind table) {
+    switch (table) {
+        case TableKind::gpt: return "GPT partition table";
+        case TableKind::apm: return "Apple partition map";
+        case TableKind::mbr: return "MBR partition table";
+        default: return "no partition table";
+    }
+}
+
 int survey_source(const std::string& source) {
     const auto opened_source = open_medium(source);
     if (!opened_source) return report(opened_source.error());
@@ -80,9 +89,7 @@ int survey_source(const std::string& source) {
     if (!*found) return kInterrupted;
     const PartitionMap* map = &(*found)->map();
 
-    const std::string table_words =
-        map->table == TableKind::none ? "no partition table"
-                                      : fmt::format("{} partition table", map->table == TableKind::gpt ? "GPT" : "MBR");
+    const std::string_view table_words = words_of(map->table);
     fmt::print("{}: {}, {}, {}\n\n", source, printable(opened_source->form), size_text(medium->size()), table_words);
     Table table({{"VOLUME", Table::Align::right},
                  {"START", Table::Align::right},

@@ -20,11 +20,20 @@ std::string guid_text(const std::uint8_t (&g)[16]) {
 
 std::string type_in_words(const std::string& guid) {
     static const std::map<std::string_view, const char*> kKnown = {
-        {"EBD0A0A2-B9E5-4433-87C0-68B6B72699C7", "basic data"}, {"C12A7328-F81F-11D2-BA4B-00A0C93EC93B", "EFI system"},
-        {"E3C9E316-0B5C-4DB8-817D-F92DF00215AE", "reserved"},   {"DE94BBA4-06D1-4D40-A16A-BFD50179D6AC", "recovery"},
-        {"0FC63DAF-8483-4772-8E79-3D69D8477DE4", "Linux"},      {"0657FD6D-A4AB-43C4-84E5-0933C84B4F4F", "Linux swap"},
-        {"E6D6D379-F507-44C2-A23C-238F2A3DF928", "Linux LVM"},  {"A19D880F-05FC-4D3B-A006-743F0F84911E", "Linux RAID"},
-        {"48465300-0000-11AA-AA11-00306543ECAC", "HFS+"},       {"7C3457EF-0000-11AA-AA11-00306543ECAC", "APFS"},
+        {"EBD0A0A2-B9E5-4433-87C0-68B6B72699C7", "basic data"},
+        {"C12A7328-F81F-11D2-BA4B-00A0C93EC93B", "EFI system"},
+        {"E3C9E316-0B5C-4DB8-817D-F92DF00215AE", "reserved"},
+        {"DE94BBA4-06D1-4D40-A16A-BFD50179D6AC", "recovery"},
+        {"0FC63DAF-8483-4772-8E79-3D69D8477DE4", "Linux"},
+        {"0657FD6D-A4AB-43C4-84E5-0933C84B4F4F", "Linux swap"},
+        {"E6D6D379-F507-44C2-A23C-238F2A3DF928", "Linux LVM"},
+        {"A19D880F-05FC-4D3B-A006-743F0F84911E", "Linux RAID"},
+        {"48465300-0000-11AA-AA11-00306543ECAC", "HFS+"},
+        {"7C3457EF-0000-11AA-AA11-00306543ECAC", "APFS"},
+        {"53746F72-6167-11AA-AA11-00306543ECAC", "CoreStorage"},
+        {"52414944-0000-11AA-AA11-00306543ECAC", "software RAID"},
+        {"52414944-5F4F-11AA-AA11-00306543ECAC", "software RAID"},
+        {"426F6F74-0000-11AA-AA11-00306543ECAC", "boot"},
     };
     const auto known = kKnown.find(guid);
     return known != kKnown.end() ? known->second : "type " + guid;

@@ -3,11 +3,21 @@
 #include <algorithm>
 #include <fmt/format.h>
 
+#include "base/bytes.h"
+#include "volumes/apm.h"
 #include "volumes/gpt.h"
 #include "volumes/mbr.h"
 
 namespace dredger {
 namespace {
+
+// A disc that carries a map for Macs beside its own file system is read by that.
+bool is_iso9660(const Medium& medium) {
+    constexpr std::uint64_t kDescriptor = 16 * 2048;  // bytes
+    const auto head = medium.size() >= kDescriptor + 6 ? medium.bytes(kDescriptor, 6)
+                                                       : Result<std::vector<std::byte>>(std::vector<std::byte>());
+    return head && ByteView(*head).has(1, "CD001");
+}
 
 // What lies beyond the medium can't be read; the rest of the volume can.
 void keep_on_medium(PartitionMap& map, std::uint64_t size) {
@@ -37,6 +47,8 @@ Result<PartitionMap> read_partition_map(const Medium& medium) {
     PartitionMap map;
     if (auto found = gpt::read(medium)) {
         map = std::move(*found);
+    } else if (auto apple = is_iso9660(medium) ? std::nullopt : apm::read(medium)) {
+        map = std::move(*apple);
     } else if (auto older = mbr::read(medium); older && !mbr::is_protective(medium)) {
         map = std::move(*older);
     } else {

@@ -15,6 +15,7 @@ enum class TableKind {
     gpt,
     lost,       // of a volume: no table tells of it, what its file system left does
     container,  // of a volume: the container that it lies in tells of it
+    apm,
 };
 
 struct Volume {
@@ -40,8 +41,9 @@ struct PartitionMap {
     std::vector<std::string> warnings;  // what is wrong with the table, a sentence each
 };
 
-// Reads GPT (or its backup), else MBR with extended partitions, else takes the whole medium as one volume. Damage in a
-// table costs the entries in it; only a medium whose first sector can't be read at all is an error.
+// Reads GPT (or its backup), else an Apple partition map, else MBR with extended partitions, else takes the whole
+// medium as one volume. Damage in a table costs the entries in it; only a medium whose first sector can't be read at
+// all is an error.
 Result<PartitionMap> read_partition_map(const Medium& medium);
 
 }  // namespace dredger

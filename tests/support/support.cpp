@@ -1,8 +1,8 @@
 #include "support/support.h"
 
 #include <cstdlib>
-#include <fcntl.h>
 #include <cstring>
+#include <fcntl.h>
 #include <fstream>
 #include <nlohmann/json.hpp>
 #include <sstream>

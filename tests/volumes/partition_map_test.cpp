@@ -31,6 +31,25 @@ void expect_volumes_as_in_truth(const std::string& name, TableKind table) {
 TEST(PartitionMap, ReadsPrimaryPartitions) { expect_volumes_as_in_truth("fat16-card", TableKind::mbr); }
 TEST(PartitionMap, FollowsTheChainOfLogicalPartitions) { expect_volumes_as_in_truth("mbr-chain", TableKind::mbr); }
 TEST(PartitionMap, ReadsGpt) { expect_volumes_as_in_truth("fat32-stick", TableKind::gpt); }
+TEST(PartitionMap, ReadsMapsOfTheMacInBlocksOfAnySize) {
+    expect_volumes_as_in_truth("apm-disc-512", TableKind::apm);
+    expect_volumes_as_in_truth("apm-disc-2048", TableKind::apm);
+    const auto map = read_partition_map(MemoryMedium(unpacked("apm-disc-512"))).value();
+    EXPECT_EQ(map.volumes[0].type, "HFS+");
+}
+TEST(PartitionMap, AMapOfTheMacIsReadWithoutItsFirstBlock) {
+    MemoryMedium medium(unpacked("apm-disc-2048"));
+    for (std::uint64_t i = 0; i < 512; ++i) medium.patch(i, 0);
+    EXPECT_EQ(read_partition_map(medium)->table, TableKind::apm);
+}
+TEST(PartitionMap, ADamagedEntryOfTheMacsMapIsLeftOut) {
+    MemoryMedium medium(unpacked("apm-disc-512"));
+    medium.patch32(3 * 512, 0);
+    const auto map = read_partition_map(medium).value();
+    EXPECT_EQ(map.table, TableKind::apm);
+    ASSERT_FALSE(map.warnings.empty());
+    EXPECT_THAT(map.warnings[0], HasSubstr("entry 3 of the Apple partition map"));
+}
 TEST(PartitionMap, TakesAnUnpartitionedMediumAsOneVolume) {
     expect_volumes_as_in_truth("fat12-floppy", TableKind::none);
 }

@@ -10,8 +10,10 @@
 #include "base/bytes.h"
 #include "base/checked.h"
 #include "base/stream_decoder.h"
+#include "media/images/adc.h"
 #include "media/images/image.h"
 #include "media/images/runs.h"
+#include "media/lzfse.h"
 
 namespace dredger::images {
 namespace {
@@ -86,8 +88,15 @@ constexpr std::uint64_t kLongestPlist = 64 << 20;
 Result<std::vector<std::byte>> unpack(std::uint32_t type, std::vector<std::byte> packed, std::size_t size,
                                       const std::string& name) {
     std::vector<std::byte> out(size);
-    const Packing packing = type == kZlib ? Packing::zlib : type == kBzip2 ? Packing::bzip2 : Packing::xz;
-    const std::size_t got = StreamDecoder::decode_all(packing, packed, out);
+    std::size_t got = 0;
+    switch (type) {
+        case kZlib: got = StreamDecoder::decode_all(Packing::zlib, packed, out); break;
+        case kBzip2: got = StreamDecoder::decode_all(Packing::bzip2, packed, out); break;
+        case kLzma: got = StreamDecoder::decode_all(Packing::xz, packed, out); break;
+        case kLzfse: got = lzfse_unpack(packed, out); break;
+        case kAdc: got = adc_unpack(packed, out); break;
+        default: break;
+    }
     if (got != size) return fail(ErrorKind::not_understood, "a packed chunk is damaged", name);
     return out;
 }
@@ -148,6 +157,8 @@ Result<void> add_runs(const std::vector<std::byte>& bytes, const FilePtr& file, 
             case kZlib:
             case kBzip2:
             case kLzma:
+            case kLzfse:
+            case kAdc:
                 if (*length > kLargestChunk || chunk.packed_length > 2 * kLargestChunk) {
                     run.is_lost = true;
                     break;
@@ -158,9 +169,7 @@ Result<void> add_runs(const std::vector<std::byte>& bytes, const FilePtr& file, 
                     return unpack(type, std::move(stored), static_cast<std::size_t>(size), file->name());
                 };
                 break;
-            default:
-                unknown.insert(chunk.type == kLzfse ? "LZFSE" : chunk.type == kAdc ? "ADC" : "an unknown codec");
-                run.is_lost = true;
+            default: unknown.insert("an unknown codec"); run.is_lost = true;
         }
         runs.push_back(std::move(run));
     }

@@ -1,10 +1,11 @@
 // Walks APFS containers that the Linux driver wrote, and the same containers with single things damaged.
+#include "filesystems/apfs/walk.h"
+
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 #include <nlohmann/json.hpp>
 
 #include "filesystems/apfs/apfs.h"
-#include "filesystems/apfs/walk.h"
 #include "support/walked.h"
 
 namespace dredger {
@@ -162,7 +163,8 @@ TEST(ApfsWalk, AnEncryptedVolumeIsNamedAndNotRead) {
     const std::uint64_t low = kModulus - (first + second) % kModulus, high = kModulus - (first + low) % kModulus;
     for (unsigned i = 0; i < 8; ++i) bytes[i] = static_cast<std::byte>((high << 32 | low) >> (8 * i));
     ASSERT_TRUE(apfs::has_right_sum(bytes));
-    const Walked walked("apfs-station", [&](MemoryMedium& medium, std::uint64_t) { rewrite(medium, place->paddr, bytes); });
+    const Walked walked("apfs-station",
+                        [&](MemoryMedium& medium, std::uint64_t) { rewrite(medium, place->paddr, bytes); });
     EXPECT_THAT(walked.found.records, IsEmpty());
     EXPECT_THAT(walked.warnings, Contains(HasSubstr("\"Colony\" is encrypted")));
 }

@@ -40,7 +40,8 @@ void expect_live_files(const Walked& walked, const std::string& fixture) {
     EXPECT_GT(count, 10U);
 }
 
-// How many deleted files come back byte for byte; what is found under a path of one is it, or says that it is not whole.
+// How many deleted files come back byte for byte; what is found under a path of one is it, or says that it is not
+// whole.
 std::size_t deleted_files(const Walked& walked, const std::string& fixture) {
     const auto truth = test::truth_of(fixture);
     std::size_t count = 0;
@@ -64,7 +65,9 @@ TEST_P(HfsPlusMedia, GivesBackEveryLiveFile) {
     EXPECT_THAT(walked.warnings, IsEmpty());
 }
 
-INSTANTIATE_TEST_SUITE_P(Media, HfsPlusMedia, testing::Values("hfsplus-station", "hfsplus-worn", "hfsx-log"),
+INSTANTIATE_TEST_SUITE_P(Media, HfsPlusMedia,
+                         testing::Values("hfsplus-station", "hfsplus-worn", "hfsx-log", "apm-disc-512",
+                                         "apm-disc-2048"),
                          test::NameOfTest());
 
 // The driver clears nothing but moves records over each other: what stands at the end of nodes is all that is left.
@@ -76,7 +79,8 @@ TEST(HfsPlusWalk, FilesComeBackFromRemainsOfRecordsAndFromTheirNeighbours) {
 
 TEST(HfsPlusWalk, APlaceThatIsInferredSaysSoAndHasNoTimeOfWriting) {
     const Walked walked("hfsx-log");
-    const Record* record = walked.found.find("Years/1990/Sightings of the 180th day, as they were told at the table.txt");
+    const Record* record =
+        walked.found.find("Years/1990/Sightings of the 180th day, as they were told at the table.txt");
     ASSERT_NE(record, nullptr);
     EXPECT_EQ(record->trust, LayoutTrust::assumed);
     EXPECT_EQ(record->origin, Origin::remnant);
@@ -141,8 +145,8 @@ TEST(HfsPlusWalk, TheAlternateHeaderOpensAVolumeWhoseFirstIsGone) {
 TEST(HfsPlusWalk, ALostRootCostsNoFileWhoseLeafStands) {
     const auto geometry = geometry_of("hfsx-log");
     const auto medium = std::make_shared<MemoryMedium>(test::unpacked("hfsx-log"));
-    const hfsplus::Btree tree(medium, hfsplus::ExtentsOverflow().extents_of(
-                                          geometry.catalog, hfsplus::kCatalogFileID, hfsplus::ForkKind::data, geometry));
+    const hfsplus::Btree tree(medium, hfsplus::ExtentsOverflow().extents_of(geometry.catalog, hfsplus::kCatalogFileID,
+                                                                            hfsplus::ForkKind::data, geometry));
     const std::uint64_t root =
         geometry.place_of(geometry.catalog.first_block()) + std::uint64_t{tree.root()} * tree.node_size();
     const Walked walked("hfsx-log", [&](MemoryMedium& damaged, std::uint64_t) {
@@ -157,8 +161,8 @@ TEST(HfsPlusWalk, TheJournalsCopiesOfNodesTellOfWhatTheCatalogLost) {
     const auto geometry = geometry_of("hfsplus-worn");
     const auto image = test::unpacked("hfsplus-worn");
     const auto medium = std::make_shared<MemoryMedium>(image);
-    const hfsplus::Btree tree(medium, hfsplus::ExtentsOverflow().extents_of(
-                                          geometry.catalog, hfsplus::kCatalogFileID, hfsplus::ForkKind::data, geometry));
+    const hfsplus::Btree tree(medium, hfsplus::ExtentsOverflow().extents_of(geometry.catalog, hfsplus::kCatalogFileID,
+                                                                            hfsplus::ForkKind::data, geometry));
     const std::uint64_t catalog = geometry.place_of(geometry.catalog.first_block());
     std::uint64_t leaf = 0;
     tree.each_leaf([&](const hfsplus::Node&, std::uint64_t number) { return (leaf = number) == 0; });

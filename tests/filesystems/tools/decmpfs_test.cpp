@@ -1,5 +1,5 @@
-// Files that Apple's file systems keep packed, laid out by hand after decmpfs.h; what is packed comes from zlib and from
-// the reference encoder of LZFSE.
+// Files that Apple's file systems keep packed, laid out by hand after decmpfs.h; what is packed comes from zlib and
+// from the reference encoder of LZFSE.
 #include "filesystems/tools/decmpfs.h"
 
 #include <cstring>
@@ -39,8 +39,7 @@ std::string packed_zlib(std::string_view text) {
 
 std::string number32(std::uint32_t value, bool is_big = false) {
     std::string bytes(4, '\0');
-    for (unsigned i = 0; i < 4; ++i)
-        bytes[i] = static_cast<char>(value >> 8 * (is_big ? 3 - i : i));
+    for (unsigned i = 0; i < 4; ++i) bytes[i] = static_cast<char>(value >> 8 * (is_big ? 3 - i : i));
     return bytes;
 }
 
