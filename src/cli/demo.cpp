@@ -17,6 +17,7 @@ namespace {
 namespace fs = std::filesystem;
 
 constexpr const char* kMedium = "ringing-station-drive.img.zst";
+constexpr const char* kMacStick = "wardens-mac-stick.img.zst";
 
 // Beside the program when it is built, or where it is installed.
 Result<fs::path> demo_file(const char* name) {
@@ -74,9 +75,13 @@ int demo(const fs::path& folder) {
                        "choose another one with --to"});
     const auto packed = demo_file(kMedium);
     if (!packed) return report(packed.error());
+    const auto packed_stick = demo_file(kMacStick);
+    if (!packed_stick) return report(packed_stick.error());
     const auto damaged = demo_file("damaged");
     if (!damaged) return report(damaged.error());
     const fs::path drive = folder / "ringing-station-drive.img";
+    const fs::path stick = folder / "wardens-mac-stick.img";
+    const fs::path stick_catalog = folder / "mac.dredge";
     const fs::path image = folder / "copy.img";
     const fs::path picks = folder / "picks.csv";
     const fs::path catalog = folder / "station.dredge";
@@ -94,12 +99,14 @@ int demo(const fs::path& folder) {
         "of an older volume. Unpacking it to {}\n",
         drive.string());
     if (const auto unpacked = unpack(*packed, drive); !unpacked) return report(unpacked.error());
+    if (const auto unpacked = unpack(*packed_stick, stick); !unpacked) return report(unpacked.error());
     for (const fs::path& old : {restored, broken, mended, look}) fs::remove_all(old, failed);
     fs::copy(*damaged, broken, failed);
     if (failed)
         return report({ErrorKind::output, "the damaged files can't be copied: " + failed.message(), broken.string(),
                        "choose another folder with --to"});
-    for (const char* ending : {"", "-wal", "-shm"}) fs::remove(catalog.string() + ending, failed);
+    for (const fs::path& old : {catalog, stick_catalog})
+        for (const char* ending : {"", "-wal", "-shm"}) fs::remove(old.string() + ending, failed);
     for (const fs::path& old : {image, fs::path(image.string() + ".areas.json"), picks}) fs::remove(old, failed);
 
     const std::vector<std::pair<const char*, std::vector<std::string>>> steps = {
@@ -115,7 +122,10 @@ int demo(const fs::path& folder) {
         {"9. Put what is wanted on a list.", {"picks", "add", picks.string(), catalog.string(), "--prospect", "88.."}},
         {"10. Restore what is on it, with names, folders and dates.",
          {"restore", "--picks", picks.string(), "--to", restored.string()}},
-        {"11. Some things came back broken: mend them. A sound film of the same camera helps one that was never "
+        {"11. The stick of the warden's Mac: its trash, and what was deleted.",
+         {"scan", stick.string(), "-c", stick_catalog.string()}},
+        {"12. Names, places and content come from what is left of its catalog.", {"list", stick_catalog.string()}},
+        {"13. Some things came back broken: mend them. A sound film of the same camera helps one that was never "
          "finished.",
          {"repair", broken.string(), "--to", mended.string(), "--look", look.string()}},
     };
@@ -124,9 +134,11 @@ int demo(const fs::path& folder) {
         // Not all of what is broken can be mended.
         if (code != kDone && !(code == kDoneInPart && words.front() == "repair")) return code;
     }
-    fmt::print("\n{}\n  drive    {}\n  copy     {}\n  catalog  {}\n  picks    {}\n  files    {}\n  mended   {}\n",
-               styled("Where everything is", Style::bold), drive.string(), image.string(), catalog.string(),
-               picks.string(), restored.string(), mended.string());
+    fmt::print(
+        "\n{}\n  drive    {}\n  copy     {}\n  catalog  {}\n  picks    {}\n  files    {}\n  mended   {}\n  stick    "
+        "{}\n",
+        styled("Where everything is", Style::bold), drive.string(), image.string(), catalog.string(), picks.string(),
+        restored.string(), mended.string(), stick.string());
     return kDone;
 }
 

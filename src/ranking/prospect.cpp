@@ -84,12 +84,12 @@ void judge_layout(const Evidence& e, double& hope, std::vector<std::string>& rea
         reasons.emplace_back("the file system still tells where all of it lies");
     } else if (e.fragments <= 1) {
         hope *= kRecordWeights.layout_assumed;
-        reasons.emplace_back("only its start is recorded; the rest is assumed to follow in one piece");
+        reasons.emplace_back("only where it starts is known; the rest is assumed to follow in one piece");
     } else {
         const bool fits = e.tail == Tail::padded && e.head != Agreement::disagrees;
         hope *= fits ? kRecordWeights.pieces_with_tail : kRecordWeights.layout_in_pieces;
         reasons.push_back(
-            fmt::format("only its start is recorded; the rest is assumed in {} pieces around what was there "
+            fmt::format("only where it starts is known; the rest is assumed in {} pieces around what was there "
                         "when it was written",
                         e.fragments));
     }

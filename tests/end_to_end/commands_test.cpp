@@ -720,6 +720,8 @@ TEST_F(ProgramTest, TheDemoRunsToItsEnd) {
     EXPECT_THAT(demo.out, HasSubstr("Season reports/Report 2020.pdf"));
     EXPECT_THAT(demo.out, HasSubstr("Re_ lost ring SK441207.eml"));
     EXPECT_TRUE(fs::exists(folder_ / "demo/restored/SHA256SUMS"));
+    EXPECT_THAT(demo.out, HasSubstr("volume 1 (HFS+ Wardens Mac): 8 deleted and 19 live records"));
+    EXPECT_THAT(demo.out, HasSubstr("Crossing/Tide table.csv"));
     EXPECT_THAT(demo.out, HasSubstr("with the setup of Nest camera, sound film.mp4"));
     EXPECT_TRUE(fs::exists(folder_ / "demo/mended/Nest camera, battery empty.mp4"));
     EXPECT_THAT(demo.out, Not(HasSubstr("failed")));
