@@ -53,6 +53,42 @@ TEST(DiskImages, OfAllKindsHoldTheSameDisk) {
     }
 }
 
+// Laid out as a Mac does: the disk in bands of 1 MiB, without those that are zeros.
+TEST(DiskImages, ASparseBundleIsAFolderOfBands) {
+    const TempFolder folder;
+    test::unpack_disk_images(folder.path(), {"fixed.vhd"});
+    const auto disk = *open_medium(folder / "fixed.vhd");
+    const auto bundle = folder / "Ledger.sparsebundle";
+    std::filesystem::create_directories(bundle / "bands");
+    constexpr std::size_t kBand = 1 << 20;
+    test::write_text(
+        bundle / "Info.plist",
+        "<?xml version=\"1.0\"?><plist version=\"1.0\"><dict><key>band-size</key><integer>1048576</integer>"
+        "<key>size</key><integer>" +
+            std::to_string(disk.medium->size()) + "</integer></dict></plist>");
+    unsigned left_out = 0;
+    for (std::uint64_t at = 0, n = 0; at < disk.medium->size(); at += kBand, ++n) {
+        auto bytes =
+            *disk.medium->bytes(at, static_cast<std::size_t>(std::min<std::uint64_t>(kBand, disk.medium->size() - at)));
+        while (!bytes.empty() && bytes.back() == std::byte{0}) bytes.pop_back();
+        char name[16];
+        std::snprintf(name, sizeof name, "%llx", static_cast<unsigned long long>(n));
+        if (bytes.empty())
+            ++left_out;
+        else
+            test::write_text(bundle / "bands" / name, {reinterpret_cast<const char*>(bytes.data()), bytes.size()});
+    }
+    EXPECT_GT(left_out, 0U);
+    const auto opened = open_medium(bundle);
+    ASSERT_TRUE(opened) << opened.error().line();
+    EXPECT_EQ(opened->form, "sparse bundle");
+    EXPECT_EQ(sum_of(*opened->medium), sum_of(*disk.medium));
+    std::filesystem::remove(bundle / "Info.plist");
+    const auto folder_alone = open_medium(bundle);
+    ASSERT_FALSE(folder_alone);
+    EXPECT_EQ(folder_alone.error().what, "this is a folder, not a medium");
+}
+
 TEST(DiskImages, AreReadAnywhereByManyThreadsAtOnce) {
     const TempFolder folder;
     const std::set<std::string> names = {"deflate.qcow2",  "dynamic.vhdx",  "streamOptimized.vmdk",

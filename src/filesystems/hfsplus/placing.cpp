@@ -22,6 +22,7 @@ void Placing::add_known(std::uint32_t id, const Fork& data) {
         if (all.end == 0) all.first = first;
         all.end = end;
     }
+    all.fills_last = data.size % geometry_.block_size == 0;
     if (all.end > all.first) ids_[id].blocks = all;
 }
 
@@ -38,6 +39,13 @@ std::map<std::uint32_t, Placed> Placing::place() const {
     }
     if (before != ids_.end()) place_between(before, ids_.end(), placed);
     return placed;
+}
+
+// Whether the file's own end still stands in its last block. Where it does not, another file was written over it, which
+// may go on behind it.
+bool Placing::starts_something(const Blocks& before) const {
+    const auto last = bytes_at(*volume_, geometry_.place_of(before.end) - 1, 1);
+    return last && (last->front() == std::byte{0} || before.fills_last);
 }
 
 // Up to which block nobody has anything, nor had.
@@ -58,18 +66,28 @@ void Placing::place_between(Place before, Place behind, std::map<std::uint32_t, 
     }
     if (wanted.empty()) return;
     std::uint64_t at = before->second.blocks->end;
-    const std::uint64_t end = behind != ids_.end() ? behind->second.blocks->first : geometry_.total_blocks;
+    // One that was put into a gap in front says nothing of where these end.
+    const bool is_ahead = behind != ids_.end() && behind->second.blocks->first >= at;
+    const std::uint64_t end = is_ahead ? behind->second.blocks->first : geometry_.total_blocks;
     if (end <= at) return;
     const std::uint64_t next_id = behind != ids_.end() ? behind->first : geometry_.next_id;
-    const bool all_known = next_id > before->first && between == next_id - before->first - 1;
     const std::uint64_t until = free_until(at, end);
+    const Extent all{geometry_.place_of(at), (until - at) * geometry_.block_size};
+    // Nobody is missing whose content could be among theirs, or as many lie there as are looked for.
+    const bool all_known = starts_something(*before->second.blocks) &&
+                           ((next_id > before->first && between == next_id - before->first - 1) ||
+                            ends_on(all, wanted.size() + 1) == wanted.size());
     for (const Place& one : wanted) {
         if (at >= until) return;
         const Extent ground{geometry_.place_of(at), (until - at) * geometry_.block_size};
-        const auto found = placed_at(one->second.wanted, ground, wanted.size() == 1 && until == end, all_known);
+        auto found = placed_at(one->second.wanted, ground, wanted.size() == 1 && until == end, all_known);
+        if (!found)
+            if (const auto start = only_start(one->second.wanted, ground))
+                if ((found = placed_at(one->second.wanted, {*start, ground.end() - *start}, false, false)))
+                    found->is_sure = false;
         if (!found) continue;
         placed[one->first] = *found;
-        at += divide_up(found->size, geometry_.block_size);
+        at = (found->start + found->size - geometry_.base + geometry_.block_size - 1) / geometry_.block_size;
     }
 }
 
@@ -91,19 +109,51 @@ std::optional<Placed> Placing::placed_at(std::string_view name, const Extent& gr
         if (const auto length = options_.content_length(name, content); length && *length > 0)
             return Placed{ground.offset, std::min(*length, ground.length)};
     const std::uint64_t length = first_end(ground);
-    return length > 0 ? std::optional(Placed{ground.offset, length}) : std::nullopt;
+    if (length == 0) return std::nullopt;
+    // Of a format that tells where it ends this may be a piece.
+    return Placed{ground.offset, length, agreement != Agreement::agrees};
 }
 
-// Behind the last byte of the first block that is filled up with zeros, or of all.
+// Where others stand in front, whose names are lost: the only block that begins as the name says, if there is one.
+std::optional<std::uint64_t> Placing::only_start(std::string_view name, const Extent& ground) const {
+    std::optional<std::uint64_t> start;
+    for (std::uint64_t at = 0; at < ground.length; at += geometry_.block_size) {
+        const std::uint64_t length = std::min<std::uint64_t>(kHead, ground.length - at);
+        if (left_ < length) return std::nullopt;
+        left_ -= length;
+        const auto head = bytes_at(*volume_, ground.offset + at, static_cast<std::size_t>(length));
+        if (!head || options_.head_for_name(name, ByteView(*head)) != Agreement::agrees) continue;
+        if (start) return std::nullopt;
+        start = ground.offset + at;
+    }
+    return start;
+}
+
+// How many times content ends there before a block of nothing but zeros, or the end of the ground; at most `most`.
+std::size_t Placing::ends_on(const Extent& ground, std::size_t most) const {
+    std::size_t ends = 0;
+    for (std::uint64_t at = 0; at < ground.length && ends < most;) {
+        const std::uint64_t length = first_end({ground.offset + at, ground.length - at});
+        const std::uint64_t blocks = divide_up(length, geometry_.block_size);
+        const auto last = length > 0 ? bytes_at(*volume_, ground.offset + at + length - 1, 1) : std::nullopt;
+        if (!last || last->front() == std::byte{0}) break;
+        ++ends;
+        at += blocks * geometry_.block_size;
+    }
+    return ends;
+}
+
+// Behind the last byte of the first block that is filled up with zeros; 0: none is, what begins here goes on elsewhere.
 std::uint64_t Placing::first_end(const Extent& ground) const {
     const std::uint64_t block = geometry_.block_size;
     for (std::uint64_t at = 0; at < ground.length; at += block) {
         const auto bytes = bytes_at(*volume_, ground.offset + at, static_cast<std::size_t>(block));
-        if (!bytes) return 0;
+        if (!bytes || left_ < block) return 0;
+        left_ -= block;
         const auto last = std::find_if(bytes->rbegin(), bytes->rend(), [](std::byte b) { return b != std::byte{0}; });
         if (last != bytes->rbegin()) return at + block - static_cast<std::uint64_t>(last - bytes->rbegin());
     }
-    return ground.length;
+    return 0;
 }
 
 }  // namespace dredger::hfsplus

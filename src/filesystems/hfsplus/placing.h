@@ -15,6 +15,7 @@ namespace dredger::hfsplus {
 struct Placed {
     std::uint64_t start = 0;  // bytes, on the volume
     std::uint64_t size = 0;   // bytes
+    bool is_sure = true;      // false: it may be the content of another file, whose name is lost
 };
 
 class Placing {
@@ -33,6 +34,7 @@ class Placing {
   private:
     struct Blocks {
         std::uint64_t first = 0, end = 0;  // on the volume
+        bool fills_last = false;           // the content ends where its last block does
     };
     struct Numbered {
         std::optional<Blocks> blocks;  // where its content lies, as far as that is known and in one piece
@@ -41,16 +43,20 @@ class Placing {
     using Place = std::map<std::uint32_t, Numbered>::const_iterator;
 
     void place_between(Place before, Place behind, std::map<std::uint32_t, Placed>& placed) const;
+    bool starts_something(const Blocks& before) const;
     std::uint64_t free_until(std::uint64_t block, std::uint64_t end) const;
     std::optional<Placed> placed_at(std::string_view name, const Extent& ground, bool alone, bool all_known) const;
+    std::optional<std::uint64_t> only_start(std::string_view name, const Extent& ground) const;
     std::uint64_t first_end(const Extent& ground) const;
+    std::size_t ends_on(const Extent& ground, std::size_t most) const;
 
     const MediumPtr& volume_;
     const Geometry& geometry_;
     const SpaceMap& space_;
     const WalkOptions& options_;
     std::map<std::uint32_t, Numbered> ids_;
-    std::map<std::uint64_t, std::uint64_t> held_;  // by first block, the blocks that known files have or had
+    mutable std::uint64_t left_ = std::uint64_t{512} << 20;  // bytes that are still looked at for ends
+    std::map<std::uint64_t, std::uint64_t> held_;            // by first block, the blocks that known files have or had
 };
 
 }  // namespace dredger::hfsplus

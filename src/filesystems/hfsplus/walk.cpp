@@ -341,7 +341,9 @@ void HfsPlusWalk::lay_placed(Record& record, std::uint32_t id) const {
     }
     record.size = placed->second.size;
     record.layout.lay({{placed->second.start, placed->second.size}});
-    record.trust = LayoutTrust::assumed;
+    record.trust = placed->second.is_sure ? LayoutTrust::assumed : LayoutTrust::damaged;
+    if (!placed->second.is_sure)
+        record.notes.emplace_back("what lies there may be of another file of its kind, whose name is lost");
     record.notes.emplace_back(
         "where its content lies is inferred from the files that were made before and behind it, and from its name");
 }

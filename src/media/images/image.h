@@ -76,6 +76,8 @@ Result<MediumPtr> open_gzip(const FilePtr& file, Opening& opening);
 Result<MediumPtr> open_xz(const FilePtr& file, Opening& opening);
 Result<MediumPtr> open_zstd(const FilePtr& file, Opening& opening);
 Result<MediumPtr> open_split(const FilePtr& file, Opening& opening);
+// The one kind that is a folder.
+Result<MediumPtr> open_sparse_bundle(const std::filesystem::path& folder, Opening& opening);
 
 }  // namespace images
 }  // namespace dredger

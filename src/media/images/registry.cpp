@@ -120,12 +120,16 @@ Result<OpenedMedium> open_medium(const fs::path& path) {
         place = text.substr(0, at);
         snapshot = text.substr(at + 1);
     }
-    DREDGER_TRY(const FilePtr file, open_file(place));
     OpenedMedium opened;
     opened.path = path;
-    opened.is_device = file->is_device();
     Opening opening(snapshot);
-    DREDGER_TRY(opened.medium, opening.open_image(file));
+    if (fs::is_directory(place, failed)) {
+        DREDGER_TRY(opened.medium, images::open_sparse_bundle(place, opening));
+    } else {
+        DREDGER_TRY(const FilePtr file, open_file(place));
+        opened.is_device = file->is_device();
+        DREDGER_TRY(opened.medium, opening.open_image(file));
+    }
     if (opened.medium->size() == 0)
         return fail(ErrorKind::unreadable, "this is empty: there is nothing to read", place.string(),
                     "is this the right file?");
