@@ -181,6 +181,36 @@ std::string NameOfTest::word_of(std::string name) {
     return name;
 }
 
+void expect_live(const Walked& walked, const std::string& fixture) {
+    const auto truth = truth_of(fixture);
+    std::size_t count = 0;
+    for (const auto& file : truth["files"]) {
+        if (file["state"] == "deleted") continue;
+        const std::string path = file["path"];
+        const Record* record = walked.found.find(path, State::live);
+        ASSERT_NE(record, nullptr) << path;
+        ++count;
+        if (file["directory"]) continue;
+        EXPECT_EQ(record->size, file["size"].get<std::uint64_t>()) << path;
+        EXPECT_EQ(walked.sum_of(*record), file["sha256"]) << path;
+    }
+    EXPECT_GT(count, 10U);
+}
+
+std::size_t deleted_that_come_back(const Walked& walked, const std::string& fixture) {
+    const auto truth = truth_of(fixture);
+    std::size_t count = 0;
+    for (const auto& file : truth["files"]) {
+        if (file["state"] != "deleted" || file["directory"] || file["intact_bytes"] != file["size"]) continue;
+        const Record* record = walked.found.find(file["path"]);
+        if (record == nullptr || record->layout.empty()) continue;
+        const bool is_right = walked.sum_of(*record) == file["sha256"];
+        EXPECT_TRUE(is_right || record->trust == LayoutTrust::damaged) << file["path"];
+        count += is_right ? 1 : 0;
+    }
+    return count;
+}
+
 void scan_a_thousand(const Damage& damage,
                      const std::function<std::vector<std::uint64_t>(const std::vector<std::byte>&)>& tender_places) {
     const auto& [fixture, seed] = damage;

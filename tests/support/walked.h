@@ -41,6 +41,13 @@ void expect_truth(const Walked& walked, const std::string& fixture, const std::v
 // Of what was deleted, every file that is physically whole is found with its path, size, time and bytes.
 void expect_whole_deleted(const Walked& walked, const std::string& fixture);
 
+// Every file and folder of the truth that is still there is found live with its size and bytes.
+void expect_live(const Walked& walked, const std::string& fixture);
+
+// How many of the deleted files that are physically whole are found under their path with their bytes. What is found
+// under such a path has them, or says that it is damaged.
+std::size_t deleted_that_come_back(const Walked& walked, const std::string& fixture);
+
 // Scans `copies` damaged copies of a fixture and judges what is found: whatever stands there, it comes to an end.
 // `tender` are places where a few changed bytes do most harm.
 void scan_damaged_copies(const std::string& fixture, unsigned copies, const std::vector<std::uint64_t>& tender,

@@ -264,10 +264,8 @@ void ApfsWalk::emit_file(Volume& volume, const File& file, const VolumeTree& tre
         if (waits_for_removal) {
             record.state = State::deleted;
             record.folder = volume.folder;
-            record.name = fmt::format("(inode {})", file.number);
-            record.name_is_whole = false;
-            record.name_is_placeholder = true;
-            record.notes.emplace_back("its last name was removed while it was in use");
+            name_by_number(record, fmt::format("(inode {})", file.number),
+                           "its last name was removed while it was in use");
         }
         if (snapshot == nullptr) {
             if (held_.size() < kMostHeld)
@@ -326,27 +324,16 @@ void ApfsWalk::emit_content(Record&& record, const Inode& inode, const std::vect
         }
         if (record.state == State::deleted) find_twin(record, extents);
     }
-    const auto emit_stream = [&](std::string_view name, const std::vector<Extent>& places, std::uint64_t size,
-                                 bool embedded) {
-        Record stream = record;
-        stream.name_stream(name);
-        stream.trust = LayoutTrust::exact;
-        stream.layout = {};
-        stream.layout.lay(places);
-        stream.layout.within_records = embedded;
-        stream.size = size;
-        emit(std::move(stream));
-    };
     for (const Attribute& one : attributes) {
         const bool is_told = one.name == kDecmpfsAttribute || one.name == kSymlinkTarget ||
                              (packed != nullptr && one.name == kResourceForkAttribute);
-        if (!is_told && one.size > 0) emit_stream(one.name, stored(one), one.size, one.is_embedded());
+        if (!is_told && one.size > 0) emit(stream_of(record, one.name, stored(one), one.size, one.is_embedded()));
     }
     if (inode.finder_place.length > 0) {
         const auto info = bytes_at(*blocks_.container(), inode.finder_place.offset,
                                    static_cast<std::size_t>(inode.finder_place.length));
         if (info && !(ByteView(*info).is_uniform() && info->front() == std::byte{0}))
-            emit_stream(kFinderInfo, {inode.finder_place}, inode.finder_place.length, true);
+            emit(stream_of(record, kFinderInfo, {inode.finder_place}, inode.finder_place.length, true));
     }
     emit(std::move(record));
 }
@@ -472,10 +459,8 @@ void ApfsWalk::emit_former(Volume& volume, std::uint64_t number, const FormerFil
     } else {
         if (record.is_folder) return;
         record.folder = volume.folder;
-        record.name = fmt::format("(inode {})", number);
-        record.name_is_whole = false;
-        record.name_is_placeholder = true;
-        record.notes.emplace_back("its name is not known any more; the number of its inode stands for it");
+        name_by_number(record, fmt::format("(inode {})", number),
+                       "its name is not known any more; the number of its inode stands for it");
     }
     record.deleted = file.removed;
     record.notes.emplace_back("an older transaction tells of it");

@@ -273,10 +273,8 @@ void BtrfsWalk::emit_former(std::uint64_t root, std::uint64_t number, const Form
     } else {
         if (record.is_folder) return;
         record.folder = place_of(root, kTopFolder).path;
-        record.name = fmt::format("(inode {})", number);
-        record.name_is_whole = false;
-        record.name_is_placeholder = true;
-        record.notes.emplace_back("its name is not known any more; the number of its inode stands for it");
+        name_by_number(record, fmt::format("(inode {})", number),
+                       "its name is not known any more; the number of its inode stands for it");
     }
     if (record.is_folder) return emit(std::move(record));
     if (!file.inode) {

@@ -187,11 +187,9 @@ void ExtWalk::walk_unreached(const std::vector<std::uint32_t>& inodes) {
             if (!inode || inode->is_folder() != folders || !kStoresContent[static_cast<std::size_t>(type_of(*inode))])
                 continue;
             Record record = record_of(*inode);
-            record.name = fmt::format("({} {})", folders ? "folder" : "inode", number);
-            record.name_is_whole = false;
-            record.name_is_placeholder = true;
+            name_by_number(record, fmt::format("({} {})", folders ? "folder" : "inode", number),
+                           "no folder lists it any more; the number of its inode stands for its name");
             record.state = State::lost;
-            record.notes.emplace_back("no folder lists it any more; the number of its inode stands for its name");
             add_content(record, *inode, table_.map(*inode));
             const std::string name = record.name;
             emit(std::move(record));
@@ -344,10 +342,8 @@ void ExtWalk::emit_life(const Lives& lives, std::size_t index, const std::vector
         emit(std::move(named));
     }
     if (!names.empty()) return;
-    record.name = fmt::format("(inode {})", life.inode);
-    record.name_is_whole = false;
-    record.name_is_placeholder = true;
-    record.notes.emplace_back("its name is not known any more; the number of its inode stands for it");
+    name_by_number(record, fmt::format("(inode {})", life.inode),
+                   "its name is not known any more; the number of its inode stands for it");
     emit(std::move(record));
 }
 

@@ -155,10 +155,8 @@ void HfsPlusWalk::walk_live() {
         if (stopped_ || shared.is_linked || shared.item.is_folder) continue;
         Record record;
         record.state = State::deleted;
-        record.name = fmt::format("(file {})", shared.item.id);
-        record.name_is_whole = false;
-        record.name_is_placeholder = true;
-        record.notes.emplace_back("its last name was removed while it was in use");
+        name_by_number(record, fmt::format("(file {})", shared.item.id),
+                       "its last name was removed while it was in use");
         emit_item(std::move(record), shared.item, true);
     }
 }
@@ -216,27 +214,14 @@ void HfsPlusWalk::emit_streams(const Record& file, const CatalogItem& item, bool
     const ExtentsOverflow& overflow = is_live ? extents_ : former_.extents();
     const bool is_packed = item.is_compressed();
     if (!item.resource.empty() && !is_packed)
-        emit_stream(file, kResourceFork, overflow.extents_of(item.resource, item.id, ForkKind::resource, geometry_),
-                    item.resource.size, false);
+        emit(stream_of(file, kResourceFork, overflow.extents_of(item.resource, item.id, ForkKind::resource, geometry_),
+                       item.resource.size, false));
     if (tells_anything(item.finder))
-        emit_stream(file, kFinderInfo, {item.finder_place}, item.finder_place.length, true);
+        emit(stream_of(file, kFinderInfo, {item.finder_place}, item.finder_place.length, true));
     for (const Attribute& attribute : (is_live ? attributes_ : former_.attributes()).of(item.id))
         if (attribute.name != kDecmpfsAttribute)
-            emit_stream(file, attribute.name, places_of(attribute, overflow), attribute.size(), attribute.is_inline());
-}
-
-void HfsPlusWalk::emit_stream(const Record& file, std::string_view name, const std::vector<Extent>& extents,
-                              std::uint64_t size, bool within_records) {
-    Record stream = file;
-    stream.name_stream(name);
-    stream.trust = LayoutTrust::exact;
-    stream.layout = {};
-    stream.layout.lay(extents);
-    stream.layout.within_records = within_records;
-    stream.size = size;
-    for (const Extent& extent : extents)
-        if (extent.is_unknown()) stream.trust = LayoutTrust::damaged;
-    emit(std::move(stream));
+            emit(stream_of(file, attribute.name, places_of(attribute, overflow), attribute.size(),
+                           attribute.is_inline()));
 }
 
 void HfsPlusWalk::walk_former() {
@@ -319,10 +304,8 @@ bool HfsPlusWalk::may_have_grown(std::string_view name, const CatalogItem& item)
 
 void HfsPlusWalk::tell_name(Record& record, std::uint32_t id, const FormerItem& former) const {
     if (former.links.empty()) {
-        record.name = fmt::format("(file {})", id);
-        record.name_is_whole = false;
-        record.name_is_placeholder = true;
-        record.notes.emplace_back("its name is not known any more; its number stands for it");
+        name_by_number(record, fmt::format("(file {})", id),
+                       "its name is not known any more; its number stands for it");
         return;
     }
     const FolderPlace place = place_of(former.links.front().parent);
@@ -354,11 +337,8 @@ void HfsPlusWalk::emit_nameless(const FormerItem& former) {
     Record record;
     record.state = State::deleted;
     record.origin = Origin::remnant;
-    record.name = fmt::format("(file at block {})", item.data.first_block());
-    record.name_is_whole = false;
-    record.name_is_placeholder = true;
-    record.notes.emplace_back(
-        "the start of its record is overwritten, and with it its name; the end of it tells of its content");
+    name_by_number(record, fmt::format("(file at block {})", item.data.first_block()),
+                   "the start of its record is overwritten, and with it its name; the end of it tells of its content");
     emit_item(std::move(record), item, false);
 }
 

@@ -31,8 +31,6 @@ class HfsPlusWalk : Walking {
     void walk_former();
     void emit_item(Record&& record, const CatalogItem& item, bool is_live);
     void emit_streams(const Record& file, const CatalogItem& item, bool is_live);
-    void emit_stream(const Record& file, std::string_view name, const std::vector<Extent>& extents, std::uint64_t size,
-                     bool within_records);
     void place_former();
     void emit_former(std::uint32_t id, const FormerItem& former);
     bool may_have_grown(std::string_view name, const CatalogItem& item) const;

@@ -2,11 +2,35 @@
 // collect what damage cost.
 #pragma once
 
+#include <algorithm>
 #include <fmt/format.h>
 
 #include "filesystems/filesystem.h"
 
 namespace dredger {
+
+// Gives a record whose name is not known a number for it; `note` says why.
+inline void name_by_number(Record& record, std::string placeholder, std::string note) {
+    record.name = std::move(placeholder);
+    record.name_is_whole = false;
+    record.name_is_placeholder = true;
+    record.notes.push_back(std::move(note));
+}
+
+// What is told of one of a file's streams: all that is told of the file, but for its content.
+inline Record stream_of(const Record& file, std::string_view name, const std::vector<Extent>& places,
+                        std::uint64_t size, bool within_records) {
+    Record stream = file;
+    stream.name_stream(name);
+    stream.layout = {};
+    stream.layout.lay(places);
+    stream.layout.within_records = within_records;
+    stream.size = size;
+    const bool whole =
+        std::none_of(places.begin(), places.end(), [](const Extent& place) { return place.is_unknown(); });
+    stream.trust = whole ? LayoutTrust::exact : LayoutTrust::damaged;
+    return stream;
+}
 
 class Walking {
   protected:

@@ -361,10 +361,8 @@ void XfsWalk::emit_life(const Lives& lives, const Life& life, const Sighting* na
             record.notes.emplace_back("a folder above it is not known any more; the number of its inode stands for it");
         if (name->entry.type == FileType::folder) record.is_folder = true;
     } else {
-        record.name = fmt::format("(inode {})", inode.number);
-        record.name_is_whole = false;
-        record.name_is_placeholder = true;
-        record.notes.emplace_back("its name is not known any more; the number of its inode stands for it");
+        name_by_number(record, fmt::format("(inode {})", inode.number),
+                       "its name is not known any more; the number of its inode stands for it");
     }
     record.state = State::deleted;
     record.origin = life.from_log || life.fork_is_left || !life.core_is_known ? Origin::remnant : Origin::record;

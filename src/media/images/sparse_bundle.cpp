@@ -1,6 +1,6 @@
-// Sparse bundles, in which a Mac keeps a disk image or a backup: a folder with a property list that tells the disk's size and
-// that of a band, and a folder of bands, each a file named with its number in hexadecimal. A band that is missing or
-// short is zeros there. Source: the keys of Info.plist as macOS writes them.
+// Sparse bundles, in which a Mac keeps a disk image or a backup: a folder with a property list that tells the disk's
+// size and that of a band, and a folder of bands, each a file named with its number in hexadecimal. A band that is
+// missing or short is zeros there. Source: the keys of Info.plist as macOS writes them.
 #include <charconv>
 #include <fmt/format.h>
 #include <pugixml.hpp>

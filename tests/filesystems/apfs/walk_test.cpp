@@ -18,36 +18,6 @@ using testing::HasSubstr;
 using testing::IsEmpty;
 using testing::SizeIs;
 
-void expect_live_files(const Walked& walked, const std::string& fixture) {
-    const auto truth = test::truth_of(fixture);
-    std::size_t count = 0;
-    for (const auto& file : truth["files"]) {
-        if (file["state"] != "live") continue;
-        const std::string path = file["path"];
-        const Record* record = walked.found.find(path, State::live);
-        ASSERT_NE(record, nullptr) << path;
-        ++count;
-        if (file["directory"]) continue;
-        EXPECT_EQ(record->size, file["size"].get<std::uint64_t>()) << path;
-        EXPECT_EQ(walked.sum_of(*record), file["sha256"]) << path;
-    }
-    EXPECT_GT(count, 10U);
-}
-
-// Deleted files that come back byte for byte under their path; none is wrong.
-std::size_t deleted_files(const Walked& walked, const std::string& fixture) {
-    const auto truth = test::truth_of(fixture);
-    std::size_t count = 0;
-    for (const auto& file : truth["files"]) {
-        if (file["state"] != "deleted" || file["directory"] || file["intact_bytes"] != file["size"]) continue;
-        const Record* record = walked.found.find(file["path"]);
-        if (record == nullptr || record->layout.empty()) continue;
-        EXPECT_EQ(walked.sum_of(*record), file["sha256"]) << file["path"];
-        ++count;
-    }
-    return count;
-}
-
 // All bytes of a block, with the checksum that they then have.
 void rewrite(MemoryMedium& medium, std::uint64_t block, const std::vector<std::byte>& bytes) {
     for (std::size_t i = 0; i < bytes.size(); ++i)
@@ -57,7 +27,7 @@ void rewrite(MemoryMedium& medium, std::uint64_t block, const std::vector<std::b
 TEST(ApfsWalk, GivesBackEveryLiveFile) {
     for (const char* fixture : {"apfs-station", "apfs-snapshot"}) {
         const Walked walked(fixture);
-        expect_live_files(walked, fixture);
+        test::expect_live(walked, fixture);
         EXPECT_THAT(walked.filesystem->facts().warnings, IsEmpty());
         EXPECT_THAT(walked.warnings, IsEmpty());
     }
@@ -65,7 +35,7 @@ TEST(ApfsWalk, GivesBackEveryLiveFile) {
 
 TEST(ApfsWalk, FilesComeBackFromOldNodesAndFromWhatIsLeftInThem) {
     const Walked walked("apfs-station");
-    EXPECT_EQ(deleted_files(walked, "apfs-station"), 13U);
+    EXPECT_EQ(test::deleted_that_come_back(walked, "apfs-station"), 13U);
     const Record* record = walked.found.find("Calls/Níðhöggur – Kolonie.wav");
     ASSERT_NE(record, nullptr);
     EXPECT_EQ(record->origin, Origin::remnant);
@@ -196,7 +166,7 @@ TEST(ApfsWalk, AContainerWhoseFirstBlockIsLostOpensByACheckpoint) {
     const Walked walked("apfs-station", [](MemoryMedium& medium, std::uint64_t) {
         for (std::uint64_t i = 0; i < 4096; ++i) medium.patch(i, 0);
     });
-    expect_live_files(walked, "apfs-station");
+    test::expect_live(walked, "apfs-station");
     EXPECT_THAT(walked.filesystem->facts().warnings, Contains(HasSubstr("that of a checkpoint is used")));
 }
 

@@ -24,43 +24,11 @@ hfsplus::Geometry geometry_of(const std::string& fixture) {
     return hfsplus::parse_volume_header(ByteView(image).slice(kHeaderAt, 512).value()).value();
 }
 
-void expect_live_files(const Walked& walked, const std::string& fixture) {
-    const auto truth = test::truth_of(fixture);
-    std::size_t count = 0;
-    for (const auto& file : truth["files"]) {
-        if (file["state"] == "deleted") continue;
-        const std::string path = file["path"];
-        const Record* record = walked.found.find(path, State::live);
-        ASSERT_NE(record, nullptr) << path;
-        ++count;
-        if (file["directory"]) continue;
-        EXPECT_EQ(record->size, file["size"].get<std::uint64_t>()) << path;
-        EXPECT_EQ(walked.sum_of(*record), file["sha256"]) << path;
-    }
-    EXPECT_GT(count, 10U);
-}
-
-// How many deleted files come back byte for byte; what is found under a path of one is it, or says that it is not
-// whole.
-std::size_t deleted_files(const Walked& walked, const std::string& fixture) {
-    const auto truth = test::truth_of(fixture);
-    std::size_t count = 0;
-    for (const auto& file : truth["files"]) {
-        if (file["state"] != "deleted" || file["directory"] || file["intact_bytes"] != file["size"]) continue;
-        const Record* record = walked.found.find(file["path"]);
-        if (record == nullptr || record->layout.empty()) continue;
-        const bool is_right = walked.sum_of(*record) == file["sha256"];
-        EXPECT_TRUE(is_right || record->trust == LayoutTrust::damaged) << file["path"];
-        count += is_right ? 1 : 0;
-    }
-    return count;
-}
-
 class HfsPlusMedia : public testing::TestWithParam<const char*> {};
 
 TEST_P(HfsPlusMedia, GivesBackEveryLiveFile) {
     const Walked walked(GetParam());
-    expect_live_files(walked, GetParam());
+    test::expect_live(walked, GetParam());
     EXPECT_THAT(walked.filesystem->facts().warnings, IsEmpty());
     EXPECT_THAT(walked.warnings, IsEmpty());
 }
@@ -72,9 +40,9 @@ INSTANTIATE_TEST_SUITE_P(Media, HfsPlusMedia,
 
 // The driver clears nothing but moves records over each other: what stands at the end of nodes is all that is left.
 TEST(HfsPlusWalk, FilesComeBackFromRemainsOfRecordsAndFromTheirNeighbours) {
-    EXPECT_EQ(deleted_files(Walked("hfsplus-station"), "hfsplus-station"), 11U);
-    EXPECT_EQ(deleted_files(Walked("hfsplus-worn"), "hfsplus-worn"), 19U);
-    EXPECT_EQ(deleted_files(Walked("hfsx-log"), "hfsx-log"), 103U);
+    EXPECT_EQ(test::deleted_that_come_back(Walked("hfsplus-station"), "hfsplus-station"), 11U);
+    EXPECT_EQ(test::deleted_that_come_back(Walked("hfsplus-worn"), "hfsplus-worn"), 19U);
+    EXPECT_EQ(test::deleted_that_come_back(Walked("hfsx-log"), "hfsx-log"), 103U);
 }
 
 TEST(HfsPlusWalk, APlaceThatIsInferredSaysSoAndHasNoTimeOfWriting) {
@@ -138,7 +106,7 @@ TEST(HfsPlusWalk, TheAlternateHeaderOpensAVolumeWhoseFirstIsGone) {
     const Walked walked("hfsplus-station", [](MemoryMedium& medium, std::uint64_t volume) {
         for (std::uint64_t i = 0; i < 512; ++i) medium.patch(volume + kHeaderAt + i, 0);
     });
-    expect_live_files(walked, "hfsplus-station");
+    test::expect_live(walked, "hfsplus-station");
     EXPECT_THAT(walked.filesystem->facts().warnings, Contains(HasSubstr("its alternate is used")));
 }
 
@@ -152,7 +120,7 @@ TEST(HfsPlusWalk, ALostRootCostsNoFileWhoseLeafStands) {
     const Walked walked("hfsx-log", [&](MemoryMedium& damaged, std::uint64_t) {
         for (std::uint64_t i = 0; i < 64; ++i) damaged.patch(root + i, 0xA5);
     });
-    expect_live_files(walked, "hfsx-log");
+    test::expect_live(walked, "hfsx-log");
     EXPECT_THAT(walked.warnings, Contains(HasSubstr("the catalog is damaged")));
 }
 
