@@ -77,8 +77,9 @@ void Placing::place_between(Place before, Place behind, std::map<std::uint32_t, 
     const bool all_known = starts_something(*before->second.blocks) &&
                            ((next_id > before->first && between == next_id - before->first - 1) ||
                             ends_on(all, wanted.size() + 1) == wanted.size());
+    std::vector<std::uint32_t> unproven;
     for (const Place& one : wanted) {
-        if (at >= until) return;
+        if (at >= until) break;
         const Extent ground{geometry_.place_of(at), (until - at) * geometry_.block_size};
         auto found = placed_at(one->second.wanted, ground, wanted.size() == 1 && until == end, all_known);
         if (!found)
@@ -87,8 +88,13 @@ void Placing::place_between(Place before, Place behind, std::map<std::uint32_t, 
                     found->is_sure = false;
         if (!found) continue;
         placed[one->first] = *found;
+        if (!found->is_proven) unproven.push_back(one->first);
         at = (found->start + found->size - geometry_.base + geometry_.block_size - 1) / geometry_.block_size;
     }
+    // What only looks like theirs is theirs where all of it together fills the ground between the two.
+    const bool fills_ground = is_ahead && at == end;
+    for (const std::uint32_t id : unproven)
+        if (!fills_ground) placed[id].is_sure = false;
 }
 
 // `alone`: nobody else's content is on the ground. `all_known`: nobody's is who is not known of.
@@ -107,11 +113,11 @@ std::optional<Placed> Placing::placed_at(std::string_view name, const Extent& gr
     const Content content(volume_, std::vector{ground});
     if (agreement == Agreement::agrees)
         if (const auto length = options_.content_length(name, content); length && *length > 0)
-            return Placed{ground.offset, std::min(*length, ground.length)};
+            return Placed{ground.offset, std::min(*length, ground.length), true};
     const std::uint64_t length = first_end(ground);
     if (length == 0) return std::nullopt;
     // Of a format that tells where it ends this may be a piece.
-    return Placed{ground.offset, length, agreement != Agreement::agrees};
+    return Placed{ground.offset, length, false, agreement != Agreement::agrees};
 }
 
 // Where others stand in front, whose names are lost: the only block that begins as the name says, if there is one.

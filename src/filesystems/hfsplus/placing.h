@@ -15,6 +15,7 @@ namespace dredger::hfsplus {
 struct Placed {
     std::uint64_t start = 0;  // bytes, on the volume
     std::uint64_t size = 0;   // bytes
+    bool is_proven = false;   // its format says where it ends
     bool is_sure = true;      // false: it may be the content of another file, whose name is lost
 };
 
