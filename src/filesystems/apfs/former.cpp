@@ -99,10 +99,14 @@ void add_name(FormerFile& file, std::uint64_t parent, const std::string& text, s
 
 void Former::take_inode(FormerFile& file, const Inode& inode, std::uint64_t xid) {
     file.is_folder = file.is_folder || inode.is_folder();
-    if (has_name(inode))
+    // What waits in the private folder has a name of the driver's there; the inode may keep its own.
+    constexpr std::string_view kWaiting = "-dead";
+    if (has_name(inode)) {
         add_name(file, inode.parent, inode.name, xid);
-    else
+    } else {
+        if (!inode.name.ends_with(kWaiting)) add_name(file, 0, inode.name, xid);
         file.removed = std::max(file.removed.value_or(inode.changed), inode.changed);
+    }
     // Being removed takes the name first, and the content after that.
     const auto rank = [](const Inode& one, std::uint64_t of) {
         return std::tuple(!one.is_new(), has_name(one), one.changed.seconds, one.changed.nanoseconds, of);
@@ -193,9 +197,12 @@ void Former::note_folder(std::uint64_t number, const FileTime& changed) {
     if (folders_at_.size() < kMostFiles) folders_at_[{changed.seconds, changed.nanoseconds}].insert(number);
 }
 
-std::uint64_t Former::folder_of(const FormerFile& file, const std::string& name) const {
-    if (const auto folders = loose_.find(name); folders != loose_.end() && folders->second.size() == 1)
-        return *folders->second.begin();
+std::uint64_t Former::folder_of(const FormerFile& file, const std::string& name,
+                                const std::function<bool(std::uint64_t)>& is_folder) const {
+    std::vector<std::uint64_t> likely;
+    if (const auto folders = loose_.find(name); folders != loose_.end())
+        std::copy_if(folders->second.begin(), folders->second.end(), std::back_inserter(likely), is_folder);
+    if (likely.size() == 1) return likely.front();
     std::vector<FileTime> moments;
     if (file.removed) moments.push_back(*file.removed);
     if (file.inode) moments.push_back(file.inode->created);
@@ -206,11 +213,11 @@ std::uint64_t Former::folder_of(const FormerFile& file, const std::string& name)
     return 0;
 }
 
-void Former::settle() {
+void Former::settle(const std::function<bool(std::uint64_t)>& is_folder) {
     for (auto& [number, file] : files_) {
         const FormerName* name = file.name();
         if (name == nullptr || name->parent != 0) continue;
-        const std::uint64_t folder = folder_of(file, name->name);
+        const std::uint64_t folder = folder_of(file, name->name, is_folder);
         if (folder == 0 || folder == number) continue;
         FormerName placed = *name;
         placed.parent = folder;

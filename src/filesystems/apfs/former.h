@@ -66,7 +66,7 @@ class Former {
     void note_folder(std::uint64_t number, const FileTime& changed);
     // When all leaves were taken: puts files whose folder is lost where a loose name of theirs stands, or else into the
     // only folder that was changed in the moment in which they were made or removed.
-    void settle();
+    void settle(const std::function<bool(std::uint64_t number)>& is_folder);
 
     const std::map<std::uint64_t, FormerFile>& files() const { return files_; }
     const FormerFile* file(std::uint64_t inode) const;
@@ -76,7 +76,8 @@ class Former {
   private:
     FormerFile* file_of(std::uint64_t inode, const IsLive& is_live);
     static void take_inode(FormerFile& file, const Inode& inode, std::uint64_t xid);
-    std::uint64_t folder_of(const FormerFile& file, const std::string& name) const;
+    std::uint64_t folder_of(const FormerFile& file, const std::string& name,
+                            const std::function<bool(std::uint64_t)>& is_folder) const;
     void take_file(const FsKey& key, ByteView key_bytes, ByteView value, std::uint64_t xid, const IsLive& is_live);
 
     std::map<std::uint64_t, FormerFile> files_;

@@ -64,6 +64,7 @@ class Remains {
     void read_inodes();
     void read_extents();
     std::optional<FileExtent> extent_at(std::size_t at, std::uint64_t length) const;
+    std::optional<std::string> name_in_key(std::size_t at) const;
     void read_links(std::vector<LooseLink>& links) const;
 
     const Node& leaf_;
@@ -125,21 +126,42 @@ void Remains::read_extents() {
     }
 }
 
-// Keys behind the last one in use are whole: they were here before the leaf was parted.
-void Remains::read_links(std::vector<LooseLink>& links) const {
-    constexpr std::size_t kHashedHead = kHeader + 4, kShortest = kHashedHead + 2;
+std::optional<std::string> Remains::name_in_key(std::size_t at) const {
+    constexpr std::size_t kHashedHead = kHeader + 4;
     constexpr std::uint32_t kLengthMask = 0x3FF;
+    const auto hashed = area_.u32le(at + kHeader);
+    const std::size_t length = hashed ? *hashed & kLengthMask : 0;
+    const auto name = area_.slice(at + kHashedHead, length);
+    if (!name || length < 2) return std::nullopt;
+    const std::string text(reinterpret_cast<const char*>(name->bytes().data()), length);
+    if (text.find('\0') != length - 1) return std::nullopt;
+    return composed(std::string_view(text).substr(0, length - 1));
+}
+
+void Remains::read_links(std::vector<LooseLink>& links) const {
+    // Keys behind the last one in use are whole: they were here before the leaf was parted.
+    constexpr std::size_t kShortest = kHeader + 6;
     for (std::size_t at = leaf_.header().btn_free_space.off; at + kShortest <= area_.size(); ++at) {
         const std::uint64_t head = *area_.u64le(at), parent = head & OBJ_ID_MASK;
         if (head >> OBJ_TYPE_SHIFT != APFS_TYPE_DIR_REC || parent < ROOT_DIR_INO_NUM || parent >= bounds_.numbers)
             continue;
-        const std::size_t length = *area_.u32le(at + kHeader) & kLengthMask;
-        const auto name = area_.slice(at + kHashedHead, length);
-        if (!name || length < 2) continue;
-        const std::string text(reinterpret_cast<const char*>(name->bytes().data()), length);
-        if (text.find('\0') != length - 1) continue;
-        links.push_back({parent, composed(std::string_view(text).substr(0, length - 1))});
-        at += kHashedHead + length - 1;
+        if (const auto name = name_in_key(at)) links.push_back({parent, *name});
+    }
+    // Where keys stand in their order, a name that was given back is in the folder whose key comes before it.
+    std::uint64_t folder = 0, highest = 0;
+    for (const Node::Tile& tile : leaf_.key_tiles()) {
+        const auto head = area_.u64le(tile.at);
+        if (!head) break;
+        const auto type = static_cast<unsigned>(*head >> OBJ_TYPE_SHIFT);
+        if (tile.entry) {
+            folder = *head & OBJ_ID_MASK;
+            if (folder < highest) break;
+            highest = folder;
+        } else if (type == APFS_TYPE_DIR_REC && folder != 0) {
+            if (const auto name = name_in_key(tile.at)) links.push_back({folder, *name});
+        } else if (type != APFS_TYPE_DIR_REC) {
+            folder = 0;
+        }
     }
 }
 

@@ -425,7 +425,11 @@ void ApfsWalk::take_node(const Node& node) {
 }
 
 void ApfsWalk::walk_former(Volume& volume) {
-    volume.former.settle();
+    volume.former.settle([&](std::uint64_t number) {
+        const FormerFile* former = volume.former.file(number);
+        return number == ROOT_DIR_INO_NUM || volume.folders.contains(number) ||
+               volume.snapshot_folders.contains(number) || (former != nullptr && former->is_folder);
+    });
     for (const auto& [number, file] : volume.former.files()) {
         if (stopped_) return;
         emit_former(volume, number, file);
@@ -455,7 +459,9 @@ void ApfsWalk::emit_former(Volume& volume, std::uint64_t number, const FormerFil
             record.notes.emplace_back("a folder above it is not known any more; a number stands for it");
         if (!name->parent_is_told)
             record.notes.emplace_back(
-                "its folder is inferred: it was changed in the moment in which this was made or removed");
+                "its folder is inferred from what stands beside its name, or was changed in the moment in which it was "
+                "made or "
+                "removed");
     } else {
         if (record.is_folder) return;
         record.folder = volume.folder;
