@@ -235,5 +235,30 @@ TEST_F(LostVolumes, HfsPlusIsToldByItsHeadersAtBothEnds) {
     EXPECT_THAT(found_everywhere(), IsEmpty());
 }
 
+TEST_F(LostVolumes, HfsPlusIsToldByEitherHeaderAndItsCatalog) {
+    put(kMiB, volume("hfsplus-worn"));
+    put(7 * kMiB, std::vector<std::byte>(kMiB));
+    for (const std::uint64_t gone : {std::uint64_t{0}, kMiB + 1024, 7 * kMiB - 1024}) {
+        if (gone != 0) blank(gone, 512);
+        const auto volumes = found_everywhere();
+        ASSERT_EQ(volumes.size(), 1U) << gone;
+        EXPECT_EQ(volumes[0].offset, kMiB);
+        EXPECT_EQ(volumes[0].length, 6 * kMiB);
+        if (gone != 0) put(kMiB, volume("hfsplus-worn"));
+    }
+}
+
+TEST_F(LostVolumes, ApfsIsToldByItsCheckpoints) {
+    put(kMiB, volume("apfs-station"));
+    for (const bool is_headless : {false, true}) {
+        if (is_headless) blank(kMiB, 4096);
+        const auto volumes = found_everywhere();
+        ASSERT_EQ(volumes.size(), 1U) << is_headless;
+        EXPECT_EQ(volumes[0].type, "APFS");
+        EXPECT_EQ(volumes[0].offset, kMiB);
+        EXPECT_EQ(volumes[0].length, 520 * kMiB);
+    }
+}
+
 }  // namespace
 }  // namespace dredger

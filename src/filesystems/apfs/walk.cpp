@@ -12,7 +12,8 @@ namespace {
 
 constexpr std::string_view kSymlinkTarget = "com.apple.fs.symlink";
 constexpr std::string_view kFinderInfo = "Finder information";
-constexpr std::uint64_t kMostGround = std::uint64_t{8} << 30;  // bytes of free ground that are looked at
+constexpr std::uint64_t kMostTaken = std::uint64_t{8} << 30;   // bytes in use, but for content, that are looked at
+constexpr std::uint64_t kMostGround = std::uint64_t{1} << 30;  // bytes of free ground
 constexpr std::uint64_t kAtOnce = 1 << 20;                     // bytes read together
 constexpr std::size_t kMostHeld = 4'000'000;
 
@@ -358,8 +359,8 @@ void ApfsWalk::find_twin(Record& record, const std::vector<FileExtent>& extents)
 // then on free ground.
 void ApfsWalk::look_for_nodes() {
     const std::uint64_t size = blocks_.size(), units = space_.units();
-    std::uint64_t left = kMostGround / size;
     for (const bool taken : {true, false}) {
+        std::uint64_t left = (taken ? kMostTaken : kMostGround) / size;
         for (std::uint64_t at = 0; at < units && left > 0 && !stopped_;) {
             if (space_.taken(at) != taken) {
                 ++at;

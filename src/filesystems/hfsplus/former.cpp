@@ -10,7 +10,7 @@ namespace {
 
 constexpr std::size_t kMostItems = 2'000'000, kMostLinks = 8;
 constexpr std::uint64_t kAtOnce = 1 << 20;                         // bytes read together
-constexpr std::uint64_t kMostGround = std::uint64_t{4} << 30;      // bytes of free ground that are looked at
+constexpr std::uint64_t kMostGround = std::uint64_t{1} << 30;      // bytes of free ground that are looked at
 constexpr std::uint64_t kLargestJournal = std::uint64_t{1} << 30;  // bytes
 
 bool is_trash(const Link& link, const std::map<std::uint32_t, FormerItem>& items) {

@@ -69,7 +69,7 @@ TEST_P(ApfsDamage, AThousandCopies) {
     }
 }
 
-INSTANTIATE_TEST_SUITE_P(Seeds, ApfsDamage, testing::Range(1U, 9U));
+INSTANTIATE_TEST_SUITE_P(Seeds, ApfsDamage, testing::Range(1U, 11U));
 
 }  // namespace
 }  // namespace dredger

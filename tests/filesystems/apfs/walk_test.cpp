@@ -170,5 +170,10 @@ TEST(ApfsWalk, AContainerWhoseFirstBlockIsLostOpensByACheckpoint) {
     EXPECT_THAT(walked.filesystem->facts().warnings, Contains(HasSubstr("that of a checkpoint is used")));
 }
 
+TEST(ApfsWalk, AnImageThatIsCutShortGivesWhatIsThere) {
+    const Walked walked("apfs-station", [](MemoryMedium& medium, std::uint64_t) { medium.cut_at(500ULL << 20); });
+    EXPECT_THAT(walked.filesystem->facts().warnings, Contains(HasSubstr("it is cut short")));
+}
+
 }  // namespace
 }  // namespace dredger

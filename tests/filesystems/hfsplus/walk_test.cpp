@@ -162,6 +162,44 @@ TEST(HfsPlusWalk, TheJournalsCopiesOfNodesTellOfWhatTheCatalogLost) {
     EXPECT_GT(from_journal, 1U);
 }
 
+TEST(HfsPlusWalk, AnImageThatIsCutShortGivesWhatIsThere) {
+    const Walked walked("hfsplus-station", [](MemoryMedium& medium, std::uint64_t) { medium.cut_at(8 << 20); });
+    EXPECT_THAT(walked.filesystem->facts().warnings, Contains(HasSubstr("it is cut short")));
+    const Record* record = walked.found.find("Keep me.txt", State::live);
+    ASSERT_NE(record, nullptr);
+}
+
+// As "HFS Wrapper" lays it out: a master directory block that tells where the volume lies in it.
+TEST(HfsPlusWalk, AVolumeInTheWrapperOfAnOlderOneIsReadFromWhereThatSays) {
+    const auto inner = test::unpacked("hfsplus-worn");
+    constexpr std::size_t kBlock = 4096, kStart = 16, kFirstSector = 24;
+    constexpr std::size_t kBefore = kFirstSector * 512 + kStart * kBlock;
+    std::vector<std::byte> bytes(kBefore);
+    const auto put = [&](std::size_t at, std::uint32_t value, unsigned size) {
+        for (unsigned i = 0; i < size; ++i) bytes[at + i] = static_cast<std::byte>(value >> 8 * (size - 1 - i));
+    };
+    put(kHeaderAt, 0x4244, 2);
+    put(kHeaderAt + offsetof(hfsplus::WrapperBlock, drAlBlkSiz), kBlock, 4);
+    put(kHeaderAt + offsetof(hfsplus::WrapperBlock, drAlBlSt), kFirstSector, 2);
+    put(kHeaderAt + offsetof(hfsplus::WrapperBlock, drEmbedSigWord), 0x482B, 2);
+    put(kHeaderAt + offsetof(hfsplus::WrapperBlock, drEmbedStart), kStart, 2);
+    put(kHeaderAt + offsetof(hfsplus::WrapperBlock, drEmbedCount), static_cast<std::uint32_t>(inner.size() / kBlock),
+        2);
+    bytes.insert(bytes.end(), inner.begin(), inner.end());
+    const auto medium = std::make_shared<MemoryMedium>(bytes);
+    const auto filesystem = open_filesystem(medium);
+    ASSERT_TRUE(filesystem && *filesystem);
+    test::Collector found;
+    std::vector<std::string> warnings;
+    ASSERT_TRUE((*filesystem)->walk({}, found, warnings));
+    const Walked bare("hfsplus-worn");
+    const Record *wrapped = found.find("Photos/Nest 07.jpg", State::live),
+                 *plain = bare.found.find("Photos/Nest 07.jpg", State::live);
+    ASSERT_TRUE(wrapped != nullptr && plain != nullptr);
+    ASSERT_EQ(wrapped->layout.extents.size(), plain->layout.extents.size());
+    EXPECT_EQ(wrapped->layout.extents[0].offset, plain->layout.extents[0].offset + kBefore);
+}
+
 TEST(HfsPlusTrace, EitherHeaderTellsWhereTheVolumeBegins) {
     constexpr std::size_t kBefore = 7 * 512;
     auto bytes = test::unpacked("hfsplus-worn");
