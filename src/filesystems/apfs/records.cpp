@@ -64,6 +64,7 @@ std::optional<Inode> parse_inode(ByteView view) {
         const auto field = view.as<XField>(fields + i * sizeof(XField));
         if (!field || !lies_within(at, field->x_size, view.size())) break;
         if (field->x_type == INO_EXT_TYPE_NAME) inode.name = name_in(view, at, field->x_size);
+        if (field->x_type == INO_EXT_TYPE_SPARSE_BYTES) inode.sparse = view.u64le(at).value_or(0);
         if (field->x_type == INO_EXT_TYPE_FINDER_INFO) inode.finder_place = {view.origin() + at, field->x_size};
         if (field->x_type == INO_EXT_TYPE_DSTREAM)
             if (const auto stream = view.as<JDstream>(at); stream && stream->size < kLargestFile) {
@@ -100,6 +101,30 @@ std::optional<FileExtent> parse_file_extent(const FsKey& key, ByteView value) {
     const std::uint64_t length = extent->len_and_flags & J_FILE_EXTENT_LEN_MASK;
     if (length == 0 || length > kLargestFile || key.number > kLargestFile) return std::nullopt;
     return FileExtent{key.number, length, extent->phys_block_num};
+}
+
+std::vector<Extent> places_of(const Blocks& blocks, const std::vector<FileExtent>& extents, std::uint64_t size,
+                              bool all_are_told) {
+    std::vector<Extent> places;
+    std::uint64_t reached = 0;
+    const auto fill = [&](std::uint64_t until) {
+        if (until <= reached) return;
+        append(places, all_are_told ? Extent::zeros(until - reached) : Extent::unknown(until - reached));
+        reached = until;
+    };
+    for (const FileExtent& extent : extents) {
+        if (extent.start < reached || extent.start >= size) continue;
+        fill(extent.start);
+        const std::uint64_t length = std::min(extent.length, size - extent.start);
+        const std::uint64_t place = blocks.place_of(extent.paddr);
+        const bool is_there = extent.paddr != 0 && checked_add(place, length).has_value();
+        append(places, is_there            ? Extent{place, length}
+                       : extent.paddr == 0 ? Extent::zeros(length)
+                                           : Extent::unknown(length));
+        reached += length;
+    }
+    fill(size);
+    return places;
 }
 
 std::optional<Attribute> parse_attribute(ByteView key, ByteView value) {

@@ -27,6 +27,7 @@ struct Inode {
     std::uint16_t mode = 0;
     std::string name;             // the first it was given, or the last; empty: not told
     std::uint64_t size = 0;       // bytes of its content
+    std::uint64_t sparse = 0;     // bytes of these that are not stored
     std::uint64_t allocated = 0;  // bytes of the blocks that it has or had
     bool has_content = false;     // it has a stream of its own
     Extent finder_place;          // bytes, on the container; none where it has no such information
@@ -50,6 +51,9 @@ struct FileExtent {
     std::uint64_t paddr = 0;   // block; 0: a hole
 };
 std::optional<FileExtent> parse_file_extent(const FsKey& key, ByteView value);
+// Where a stream of so many bytes lies; what no extent tells of is zeros if all are told, else it is not known.
+std::vector<Extent> places_of(const Blocks& blocks, const std::vector<FileExtent>& extents, std::uint64_t size,
+                              bool all_are_told);
 
 struct Attribute {
     std::string name;

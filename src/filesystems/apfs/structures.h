@@ -300,7 +300,8 @@ struct XField {
     std::uint8_t x_flags;
     little_uint16_t x_size;
 };
-inline constexpr std::uint8_t INO_EXT_TYPE_NAME = 4, INO_EXT_TYPE_FINDER_INFO = 7, INO_EXT_TYPE_DSTREAM = 8;
+inline constexpr std::uint8_t INO_EXT_TYPE_NAME = 4, INO_EXT_TYPE_FINDER_INFO = 7, INO_EXT_TYPE_DSTREAM = 8,
+                              INO_EXT_TYPE_SPARSE_BYTES = 13;
 
 struct JDstream {
     little_uint64_t size;

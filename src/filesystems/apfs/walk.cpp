@@ -17,48 +17,6 @@ constexpr std::uint64_t kMostGround = std::uint64_t{1} << 30;  // bytes of free 
 constexpr std::uint64_t kAtOnce = 1 << 20;                     // bytes read together
 constexpr std::size_t kMostHeld = 4'000'000;
 
-std::vector<Snapshot> snapshots_of(const Blocks& blocks, const ApfsSuperblock& super) {
-    std::vector<Snapshot> snapshots;
-    if (super.apfs_num_snapshots == 0) return snapshots;
-    // Its nodes are physical objects, few enough to go through level by level.
-    constexpr std::size_t kMostNodes = 4096;
-    std::vector<std::uint64_t> nodes = {super.apfs_snap_meta_tree_oid};
-    std::unordered_set<std::uint64_t> seen;
-    for (std::size_t n = 0; n < nodes.size() && n < kMostNodes; ++n) {
-        if (!seen.insert(nodes[n]).second) continue;
-        auto bytes = blocks.object(nodes[n], n == 0 ? OBJECT_TYPE_BTREE : OBJECT_TYPE_BTREE_NODE);
-        const auto node = bytes ? Node::parse(std::move(*bytes), blocks.place_of(nodes[n])) : std::nullopt;
-        if (!node) continue;
-        for (std::size_t i = 0; i < node->count(); ++i) {
-            if (!node->is_leaf()) {
-                if (const auto child = node->child(i)) nodes.push_back(*child);
-                continue;
-            }
-            const auto key = parse_fs_key(node->key(i));
-            const auto value = node->value(i).as<JSnapMetadataVal>(0);
-            if (!key || key->type != APFS_TYPE_SNAP_METADATA || !value) continue;
-            const auto name = node->value(i).slice(sizeof(JSnapMetadataVal), value->name_len);
-            if (!name) continue;
-            const std::string text(reinterpret_cast<const char*>(name->bytes().data()), name->size());
-            constexpr std::int64_t kSecond = 1'000'000'000;
-            snapshots.push_back({key->oid, printable(text.substr(0, text.find('\0'))),
-                                 FileTime{static_cast<std::int64_t>(value->create_time.value()) / kSecond},
-                                 value->sblock_oid});
-        }
-    }
-    std::sort(snapshots.begin(), snapshots.end(), [](const Snapshot& a, const Snapshot& b) { return a.xid > b.xid; });
-    return snapshots;
-}
-
-// A system's volume and that of its data are one tree to their user.
-std::string folder_of(const VolumeState& volume, const std::vector<VolumeState>& all) {
-    if (all.size() <= 1) return {};
-    if (volume.super.apfs_role == APFS_VOL_ROLE_DATA)
-        for (const VolumeState& other : all)
-            if (other.super.apfs_role == APFS_VOL_ROLE_SYSTEM) return other.name;
-    return volume.name.empty() ? fmt::format("(volume {})", volume.oid()) : volume.name;
-}
-
 bool stores_content(const Inode& inode) {
     const unsigned type = inode.mode & kTypeMask;
     return type == kFileType || type == kFolderType || type == kSymlinkType;
@@ -75,22 +33,6 @@ void tell_inode(Record& record, std::uint64_t tree, std::uint64_t number, const 
 }
 
 }  // namespace
-
-std::vector<VolumeAtHand> volumes_at_hand(const Container& container) {
-    std::vector<VolumeAtHand> volumes;
-    const auto states = container.volumes_of(container.super());
-    for (const VolumeState& state : states) {
-        VolumeAtHand volume;
-        volume.state = state;
-        volume.folder = folder_of(state, states);
-        if (!state.is_encrypted()) {
-            volume.whole = volume.map.read(container.blocks(), state.super.apfs_omap_oid);
-            volume.snapshots = snapshots_of(container.blocks(), state.super);
-        }
-        volumes.push_back(std::move(volume));
-    }
-    return volumes;
-}
 
 void ApfsWalk::run() {
     for (VolumeAtHand& volume : volumes_at_hand(container_)) {
@@ -219,30 +161,6 @@ FolderPlace ApfsWalk::place_of(const Volume& volume, std::uint64_t folder) const
         });
 }
 
-std::vector<Extent> ApfsWalk::places_of(const std::vector<FileExtent>& extents, std::uint64_t size,
-                                        bool holes_are_told) const {
-    std::vector<Extent> places;
-    std::uint64_t reached = 0;
-    const auto fill = [&](std::uint64_t until) {
-        if (until <= reached) return;
-        append(places, holes_are_told ? Extent::zeros(until - reached) : Extent::unknown(until - reached));
-        reached = until;
-    };
-    for (const FileExtent& extent : extents) {
-        if (extent.start < reached || extent.start >= size) continue;
-        fill(extent.start);
-        const std::uint64_t length = std::min(extent.length, size - extent.start);
-        const std::uint64_t place = blocks_.place_of(extent.paddr);
-        const bool is_there = extent.paddr != 0 && checked_add(place, length).has_value();
-        append(places, is_there            ? Extent{place, length}
-                       : extent.paddr == 0 ? Extent::zeros(length)
-                                           : Extent::unknown(length));
-        reached += length;
-    }
-    fill(size);
-    return places;
-}
-
 void ApfsWalk::emit_file(Volume& volume, const File& file, const VolumeTree& tree, const Snapshot* snapshot) {
     const Inode& inode = *file.inode;
     if (!stores_content(inode)) return;
@@ -289,6 +207,24 @@ void ApfsWalk::emit_file(Volume& volume, const File& file, const VolumeTree& tre
     }
 }
 
+// Of a remnant it shows in what the inode counts whether all its extents are told.
+void ApfsWalk::lay(Record& record, const Inode& inode, const std::vector<FileExtent>& extents) const {
+    record.size = inode.size;
+    if (record.origin == Origin::record) return record.layout.lay(places_of(blocks_, extents, inode.size, true));
+    if (extents.empty() && inode.size > 0) {
+        record.trust = LayoutTrust::none;
+        record.notes.emplace_back("nothing is left of the list of its extents");
+        return;
+    }
+    std::uint64_t stored = 0;
+    for (const FileExtent& extent : extents) stored += extent.paddr != 0 ? extent.length : 0;
+    const bool all_told = stored >= inode.allocated - std::min(inode.allocated, inode.sparse);
+    record.layout.lay(places_of(blocks_, extents, inode.size, all_told));
+    if (all_told) return;
+    record.trust = LayoutTrust::damaged;
+    record.notes.emplace_back("a part of the list of its extents is lost");
+}
+
 void ApfsWalk::emit_content(Record&& record, const Inode& inode, const std::vector<Attribute>& attributes,
                             const ExtentsOf& extents_of) {
     if (record.is_folder) return emit(std::move(record));
@@ -298,7 +234,7 @@ void ApfsWalk::emit_content(Record&& record, const Inode& inode, const std::vect
         return nullptr;
     };
     const auto stored = [&](const Attribute& one) {
-        return one.is_embedded() ? std::vector{one.place} : places_of(extents_of(one.stream), one.size, false);
+        return one.is_embedded() ? std::vector{one.place} : places_of(blocks_, extents_of(one.stream), one.size, false);
     };
     const Attribute* packed = inode.is_compressed() ? attribute(kDecmpfsAttribute) : nullptr;
     const Attribute* target = attribute(kSymlinkTarget);
@@ -316,13 +252,7 @@ void ApfsWalk::emit_content(Record&& record, const Inode& inode, const std::vect
         record.layout.within_records = target->is_embedded();
     } else {
         const auto extents = extents_of(inode.private_id);
-        record.size = inode.size;
-        record.layout.lay(places_of(extents, inode.size, record.origin == Origin::record || !extents.empty()));
-        if (record.origin == Origin::remnant && extents.empty() && inode.size > 0) {
-            record.layout = {};
-            record.trust = LayoutTrust::none;
-            record.notes.emplace_back("nothing is left of the list of its extents");
-        }
+        lay(record, inode, extents);
         if (record.state == State::deleted) find_twin(record, extents);
     }
     for (const Attribute& one : attributes) {
@@ -484,7 +414,7 @@ void ApfsWalk::emit_former(Volume& volume, std::uint64_t number, const FormerFil
     if (file.inode) return emit_content(std::move(record), *file.inode, file.attributes, extents_of);
     const auto extents = extents_of(number);
     for (const FileExtent& extent : extents) record.size = std::max(record.size, extent.start + extent.length);
-    record.layout.lay(places_of(extents, record.size, false));
+    record.layout.lay(places_of(blocks_, extents, record.size, false));
     if (extents.empty()) record.trust = LayoutTrust::none;
     record.notes.emplace_back("its inode is not there any more: what is listed is whole blocks");
     emit(std::move(record));

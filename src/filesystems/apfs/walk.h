@@ -7,34 +7,11 @@
 #include <unordered_set>
 
 #include "filesystems/apfs/former.h"
-#include "filesystems/apfs/volume_tree.h"
+#include "filesystems/apfs/volumes.h"
 #include "filesystems/tools/folder_path.h"
 #include "filesystems/tools/walking.h"
 
 namespace dredger::apfs {
-
-struct Snapshot {
-    std::uint64_t xid = 0;
-    std::string name;
-    FileTime made;
-    std::uint64_t super = 0;  // block of the volume's superblock of then
-};
-
-// A volume, and what is needed to read its trees.
-struct VolumeAtHand {
-    VolumeState state;
-    ObjectMap map;
-    std::string folder;  // in front of all its paths; empty: there is only this volume
-    std::vector<Snapshot> snapshots;
-    bool whole = true;  // its map could be read
-
-    VolumeTree tree(const Blocks& blocks) const {
-        return {blocks, map, state.super.apfs_root_tree_oid, state.super.apfs_o.o_xid};
-    }
-};
-
-// The volumes of the newest checkpoint, whose trees are not encrypted; of the others only what they are called.
-std::vector<VolumeAtHand> volumes_at_hand(const Container& container);
 
 class ApfsWalk : Walking {
   public:
@@ -78,8 +55,7 @@ class ApfsWalk : Walking {
     void emit_former(Volume& volume, std::uint64_t number, const FormerFile& file);
     void emit_content(Record&& record, const Inode& inode, const std::vector<Attribute>& attributes,
                       const ExtentsOf& extents_of);
-    std::vector<Extent> places_of(const std::vector<FileExtent>& extents, std::uint64_t size,
-                                  bool holes_are_told) const;
+    void lay(Record& record, const Inode& inode, const std::vector<FileExtent>& extents) const;
     FolderPlace place_of(const Volume& volume, std::uint64_t folder) const;
     void find_twin(Record& record, const std::vector<FileExtent>& extents) const;
 
