@@ -62,9 +62,12 @@ std::optional<Container> Container::open(MediumPtr container, std::vector<std::s
         warnings.emplace_back("its checkpoints are damaged; the superblock at its start is used, which may be older");
     }
     Container opened(std::move(blocks), std::move(checkpoints));
-    const auto usable = std::find_if(opened.checkpoints_.begin(), opened.checkpoints_.end(),
+    constexpr std::size_t kMostTried = 64;
+    const auto tried_until =
+        opened.checkpoints_.begin() + static_cast<std::ptrdiff_t>(std::min(kMostTried, opened.checkpoints_.size()));
+    const auto usable = std::find_if(opened.checkpoints_.begin(), tried_until,
                                      [&](const NxSuperblock& super) { return !opened.volumes_of(super).empty(); });
-    if (usable != opened.checkpoints_.begin() && usable != opened.checkpoints_.end()) {
+    if (usable != opened.checkpoints_.begin() && usable != tried_until) {
         warnings.emplace_back("the newest checkpoint is damaged; an older one is used: the last changes are missing");
         opened.checkpoints_.erase(opened.checkpoints_.begin(), usable);
     }
@@ -107,12 +110,12 @@ std::map<std::uint64_t, std::uint64_t> Container::ephemeral_objects() const {
 }
 
 void Container::read_free_queue(std::uint64_t paddr, const std::map<std::uint64_t, std::uint64_t>& objects,
-                                unsigned level, std::vector<Extent>& freed) const {
+                                unsigned level, std::set<std::uint64_t>& seen, std::vector<Extent>& freed) const {
     auto bytes = blocks_.object(paddr, level == kMostLevels ? OBJECT_TYPE_BTREE : OBJECT_TYPE_BTREE_NODE);
     const auto node = bytes ? Node::parse(std::move(*bytes), blocks_.place_of(paddr), sizeof(SpacemanFreeQueueKey),
                                           sizeof(std::uint64_t))
                             : std::nullopt;
-    if (!node || node->header().btn_level >= level) return;
+    if (!node || node->header().btn_level >= level || !seen.insert(paddr).second) return;
     for (std::size_t i = 0; i < node->count() && freed.size() < kMostFreed; ++i) {
         if (node->is_leaf()) {
             const auto key = node->key(i).as<SpacemanFreeQueueKey>(0);
@@ -120,7 +123,7 @@ void Container::read_free_queue(std::uint64_t paddr, const std::map<std::uint64_
             const std::uint64_t count = node->value(i).u64le(0).value_or(1);
             if (lies_within(key->sfqk_paddr, count, super().nx_block_count)) freed.push_back({key->sfqk_paddr, count});
         } else if (const auto child = node->child(i); child && objects.contains(*child)) {
-            read_free_queue(objects.at(*child), objects, node->header().btn_level, freed);
+            read_free_queue(objects.at(*child), objects, node->header().btn_level, seen, freed);
         }
     }
 }
@@ -129,9 +132,10 @@ void Container::read_free_queue(std::uint64_t paddr, const std::map<std::uint64_
 std::vector<Extent> Container::freed_blocks(const SpacemanPhys& spaceman,
                                             const std::map<std::uint64_t, std::uint64_t>& objects) const {
     std::vector<Extent> freed;
+    std::set<std::uint64_t> seen;  // blocks of its trees
     for (const SpacemanFreeQueue& queue : spaceman.sm_fq)
         if (const auto tree = objects.find(queue.sfq_tree_oid); queue.sfq_tree_oid != 0 && tree != objects.end())
-            read_free_queue(tree->second, objects, kMostLevels, freed);
+            read_free_queue(tree->second, objects, kMostLevels, seen, freed);
     return freed;
 }
 

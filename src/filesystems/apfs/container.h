@@ -3,6 +3,7 @@
 
 #include <map>
 #include <optional>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -46,7 +47,7 @@ class Container {
     std::vector<Extent> freed_blocks(const SpacemanPhys& spaceman,
                                      const std::map<std::uint64_t, std::uint64_t>& objects) const;
     void read_free_queue(std::uint64_t paddr, const std::map<std::uint64_t, std::uint64_t>& objects, unsigned level,
-                         std::vector<Extent>& freed) const;
+                         std::set<std::uint64_t>& seen, std::vector<Extent>& freed) const;
 
     Blocks blocks_;
     std::vector<NxSuperblock> checkpoints_;

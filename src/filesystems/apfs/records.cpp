@@ -51,6 +51,7 @@ std::optional<Inode> parse_inode(ByteView view) {
     inode.changed = time_of(value->change_time);
     inode.accessed = time_of(value->access_time);
     inode.links = value->nchildren_or_nlink;
+    inode.is_clone = (value->internal_flags & (INODE_WAS_CLONED | INODE_WAS_EVER_CLONED)) != 0;
     inode.bsd_flags = value->bsd_flags;
     inode.owner = value->owner;
     inode.group = value->group;

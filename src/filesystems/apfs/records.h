@@ -29,6 +29,7 @@ struct Inode {
     std::uint64_t size = 0;       // bytes of its content
     std::uint64_t sparse = 0;     // bytes of these that are not stored
     std::uint64_t allocated = 0;  // bytes of the blocks that it has or had
+    bool is_clone = false;        // of another file, or another one of it
     bool has_content = false;     // it has a stream of its own
     Extent finder_place;          // bytes, on the container; none where it has no such information
     bool is_folder() const { return (mode & 0xF000) == 0x4000; }

@@ -23,8 +23,11 @@ bool is_moment(std::uint64_t nanoseconds) {
 
 // How many bytes the value of an inode has by its own fields; 0: it is none.
 std::size_t inode_size(ByteView area, std::size_t at, const Bounds& bounds) {
+    // Most places are none: their number tells quickly.
+    const std::uint64_t number = area.u64le(at + offsetof(JInodeVal, private_id)).value_or(0);
+    if (number < MIN_USER_INO_NUM || number >= bounds.numbers) return 0;
     const auto value = area.as<JInodeVal>(at);
-    if (!value || value->private_id < MIN_USER_INO_NUM || value->private_id >= bounds.numbers) return 0;
+    if (!value) return 0;
     const unsigned type = value->mode >> 12U;
     constexpr unsigned kTypes = 0b1'0101'0101'0110;  // of files (S_IF...), in the high four bits of a mode
     if (type > 12 || (kTypes >> type & 1U) == 0 || value->create_time == 0 || !is_moment(value->create_time) ||

@@ -290,6 +290,7 @@ struct JInodeVal {
 };
 static_assert(sizeof(JInodeVal) == 92);
 inline constexpr std::uint32_t UF_COMPRESSED = 0x20;
+inline constexpr std::uint64_t INODE_WAS_CLONED = 0x10, INODE_WAS_EVER_CLONED = 0x400;  // of internal_flags
 
 struct XfBlob {
     little_uint16_t xf_num_exts;

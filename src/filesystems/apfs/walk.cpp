@@ -15,7 +15,7 @@ constexpr std::string_view kFinderInfo = "Finder information";
 constexpr std::uint64_t kMostTaken = std::uint64_t{8} << 30;   // bytes in use, but for content, that are looked at
 constexpr std::uint64_t kMostGround = std::uint64_t{1} << 30;  // bytes of free ground
 constexpr std::uint64_t kAtOnce = 1 << 20;                     // bytes read together
-constexpr std::size_t kMostHeld = 4'000'000;
+constexpr std::size_t kMostHeld = 2'000'000;
 
 bool stores_content(const Inode& inode) {
     const unsigned type = inode.mode & kTypeMask;
@@ -191,7 +191,7 @@ void ApfsWalk::emit_file(Volume& volume, const File& file, const VolumeTree& tre
                 for (const FileExtent& extent : extents_of(inode.private_id))
                     if (extent.paddr != 0)
                         held_.try_emplace(extent.paddr, Held{divide_up(extent.length, blocks_.size()),
-                                                             record.content_key(), record.path()});
+                                                             record.content_key(), inode.is_clone});
             emit_content(std::move(record), inode, file.attributes, extents_of);
             continue;
         }
@@ -253,7 +253,7 @@ void ApfsWalk::emit_content(Record&& record, const Inode& inode, const std::vect
     } else {
         const auto extents = extents_of(inode.private_id);
         lay(record, inode, extents);
-        if (record.state == State::deleted) find_twin(record, extents);
+        if (record.state == State::deleted) find_twin(record, inode, extents);
     }
     for (const Attribute& one : attributes) {
         const bool is_told = one.name == kDecmpfsAttribute || one.name == kSymlinkTarget ||
@@ -270,7 +270,8 @@ void ApfsWalk::emit_content(Record&& record, const Inode& inode, const std::vect
 }
 
 // A copy that shares its blocks is no other owner of them.
-void ApfsWalk::find_twin(Record& record, const std::vector<FileExtent>& extents) const {
+void ApfsWalk::find_twin(Record& record, const Inode& inode, const std::vector<FileExtent>& extents) const {
+    if (!inode.is_clone) return;
     const Held* twin = nullptr;
     for (const FileExtent& extent : extents) {
         if (extent.paddr == 0) continue;
@@ -280,9 +281,9 @@ void ApfsWalk::find_twin(Record& record, const std::vector<FileExtent>& extents)
             return;
         twin = &held->second;
     }
-    if (twin == nullptr || twin->key == record.content_key()) return;
-    // Its blocks may have been given to that file after it was deleted: then what stands there is that file's.
-    record.facts.push_back({"same blocks as", twin->path});
+    if (twin == nullptr || !twin->is_clone) return;
+    record.shares = twin->key;
+    record.notes.emplace_back("its content is shared with a file that is there");
 }
 
 // Older nodes stand wherever nothing was written since: first in what is in use without being a live file's content,

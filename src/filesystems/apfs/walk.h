@@ -57,7 +57,7 @@ class ApfsWalk : Walking {
                       const ExtentsOf& extents_of);
     void lay(Record& record, const Inode& inode, const std::vector<FileExtent>& extents) const;
     FolderPlace place_of(const Volume& volume, std::uint64_t folder) const;
-    void find_twin(Record& record, const std::vector<FileExtent>& extents) const;
+    void find_twin(Record& record, const Inode& inode, const std::vector<FileExtent>& extents) const;
 
     const Container& container_;
     const Blocks& blocks_;
@@ -67,7 +67,7 @@ class ApfsWalk : Walking {
     struct Held {
         std::uint64_t blocks = 0;
         std::uint64_t key = 0;  // FileEntry::content_key()
-        std::string path;
+        bool is_clone = false;  // or was cloned
     };
     std::map<std::uint64_t, Held> held_;
     unsigned damaged_trees_ = 0;

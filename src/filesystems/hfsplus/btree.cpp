@@ -58,7 +58,22 @@ std::optional<std::uint32_t> Node::child(std::size_t index) const {
     return number ? std::optional<std::uint32_t>(number->value()) : std::nullopt;
 }
 
-Btree::Btree(MediumPtr volume, const std::vector<Extent>& places) : file_(std::move(volume), places) {
+namespace {
+
+// As much of the file as is stored, and lies on the volume: what its header claims beyond that are no nodes.
+std::vector<Extent> there_of(const std::vector<Extent>& places, std::uint64_t volume_size) {
+    std::vector<Extent> there;
+    for (const Extent& place : places) {
+        if (!place.is_stored() || !lies_within(place.offset, place.length, volume_size)) break;
+        there.push_back(place);
+    }
+    return there;
+}
+
+}  // namespace
+
+Btree::Btree(const MediumPtr& volume, const std::vector<Extent>& places)
+    : file_(volume, there_of(places, volume->size())) {
     const auto start = bytes_at(file_, 0, kHeaderRecordAt + sizeof(HeaderRecord));
     if (!start || ByteView(*start).as<NodeDescriptor>(0)->kind != kHeaderNode) return;
     const auto header = *ByteView(*start).as<HeaderRecord>(kHeaderRecordAt);

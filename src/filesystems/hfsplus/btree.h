@@ -39,7 +39,7 @@ class Node {
 class Btree {
   public:
     // Where its file is empty or its header node makes no sense it has no nodes.
-    Btree(MediumPtr volume, const std::vector<Extent>& places);
+    Btree(const MediumPtr& volume, const std::vector<Extent>& places);
 
     bool is_there() const { return node_size_ != 0; }
     std::uint32_t root() const { return root_; }

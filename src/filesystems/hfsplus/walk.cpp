@@ -10,7 +10,7 @@ namespace {
 
 constexpr std::string_view kResourceFork = "resource fork", kFinderInfo = "Finder information";
 // The folders in which hard links' files and folders stand, and what those are called there (TN1150, "Hard Links").
-const std::string kPrivateFiles = std::string(4, '\0') + "HFS+ Private Data";
+constexpr std::string_view kPrivateFiles("\0\0\0\0HFS+ Private Data", 21);
 constexpr std::string_view kPrivateFolders = ".HFS+ Private Directory Data\r";
 
 bool is_private(const Link& link) {
