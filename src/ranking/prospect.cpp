@@ -128,7 +128,10 @@ Prospect judge(const Evidence& e, const Namer& name_of) {
         return prospect;
     }
     if (e.laid == 0) {
-        reasons.emplace_back("nothing tells where its content lies");
+        // That nothing is left is not known, either: what it held may stand without it.
+        prospect.value = static_cast<int>(kFaintFrom);
+        prospect.band = Band::faint;
+        reasons.emplace_back("nothing tells where its content lies: a deep scan may find it without its name");
         return prospect;
     }
 

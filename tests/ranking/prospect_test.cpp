@@ -73,11 +73,13 @@ TEST(Prospect, PiecesAroundOthersNeedAnEndThatFits) {
     EXPECT_NE(judged(e).band, Band::sound);
 }
 
-TEST(Prospect, WhatHasNoPlaceIsGone) {
+// Nothing says that its bytes are gone.
+TEST(Prospect, WhatHasNoPlaceIsFaint) {
     Evidence e = intact();
     e.laid = 0;
     e.trust = LayoutTrust::none;
-    EXPECT_EQ(judged(e).band, Band::gone);
+    EXPECT_EQ(judged(e).value, 3);
+    EXPECT_EQ(judged(e).band, Band::faint);
     EXPECT_THAT(judged(e).reasons, Contains(HasSubstr("nothing tells")));
 }
 
@@ -109,10 +111,10 @@ TEST(Prospect, WhatLiesInTheBinIsWhole) {
     EXPECT_THAT(judged(e).reasons, Contains(HasSubstr("still lies in the bin")));
 }
 
-TEST(Prospect, AFileOfWhichOnlyTheNameIsLeftIsGone) {
+TEST(Prospect, AFileOfWhichOnlyTheNameIsLeftIsFaint) {
     Evidence e;
     e.trust = LayoutTrust::none;
-    EXPECT_EQ(judged(e).band, Band::gone) << "though its size is not known";
+    EXPECT_EQ(judged(e).band, Band::faint) << "though its size is not known";
 }
 
 TEST(Prospect, AMissingEndIsCountedOut) {
