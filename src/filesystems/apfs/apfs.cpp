@@ -25,7 +25,7 @@ std::string_view role_in_words(std::uint16_t role) {
 
 Result<std::unique_ptr<FileSystem>> open(MediumPtr volume) {
     std::vector<std::string> warnings;
-    auto container = Container::open(std::move(volume), warnings);
+    auto container = Container::open(volume, warnings);
     if (!container) return nullptr;
     return std::make_unique<Apfs>(std::move(*container), std::move(warnings));
 }

@@ -41,7 +41,7 @@ std::optional<NxSuperblock> parse_superblock(ByteView view) {
     return *super;
 }
 
-std::optional<Container> Container::open(MediumPtr container, std::vector<std::string>& warnings) {
+std::optional<Container> Container::open(const MediumPtr& container, std::vector<std::string>& warnings) {
     const auto first = first_superblock(*container, warnings);
     if (!first) return std::nullopt;
     Blocks blocks(container, first->nx_block_size);

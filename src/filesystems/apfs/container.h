@@ -27,7 +27,7 @@ struct VolumeState {
 
 class Container {
   public:
-    static std::optional<Container> open(MediumPtr container, std::vector<std::string>& warnings);
+    static std::optional<Container> open(const MediumPtr& container, std::vector<std::string>& warnings);
 
     const Blocks& blocks() const { return blocks_; }
     // Of the newest checkpoint that makes sense.

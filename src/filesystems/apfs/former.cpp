@@ -26,6 +26,7 @@ void FormerExtents::cover(std::uint64_t first, std::uint64_t last, std::uint64_t
 
 std::vector<FileExtent> FormerExtents::newest() const {
     std::vector<Told> order;
+    order.reserve(extents_.size());
     for (const auto& [start, told] : extents_) order.push_back(told);
     std::stable_sort(order.begin(), order.end(), [](const Told& a, const Told& b) { return a.xid > b.xid; });
     // An older one that reaches into a newer one is of an earlier state.

@@ -54,7 +54,7 @@ std::optional<std::uint32_t> Node::child(std::size_t index) const {
     const ByteView view = record(index);
     const auto length = view.as<big_uint16_t>(0);
     if (!length) return std::nullopt;
-    const auto number = view.as<big_uint32_t>(sizeof(big_uint16_t) + (*length + 1U) / 2 * 2);
+    const auto number = view.as<big_uint32_t>(sizeof(big_uint16_t) + (std::size_t{*length} + 1) / 2 * 2);
     return number ? std::optional<std::uint32_t>(number->value()) : std::nullopt;
 }
 

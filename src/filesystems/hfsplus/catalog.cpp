@@ -99,7 +99,7 @@ std::optional<CatalogRecord> parse_data(ByteView view, const Geometry& geometry)
 std::optional<Link> key_at(ByteView view, std::size_t at, std::size_t length) {
     const auto key = view.as<CatalogKey>(at);
     if (!key || key->keyLength + sizeof(big_uint16_t) != length || key->parentID == 0 ||
-        key->nodeNameLength * 2U + kKeyHead != length)
+        key->nodeNameLength * std::size_t{2} + kKeyHead != length)
         return std::nullopt;
     const auto name = view.slice(at + kKeyHead, length - kKeyHead);
     if (!name) return std::nullopt;

@@ -134,7 +134,7 @@ void Former::take(CatalogRecord&& record, Place place) {
     if (!record.item) return add(std::move(record.thread), false);
     const bool is_newer = !known.item || record.item->is_later_than(*known.item);
     if (record.link) add(std::move(*record.link), is_newer && known.item.has_value());
-    if (is_newer) known.item = std::move(record.item);
+    if (is_newer) known.item = record.item;
 }
 
 // A record of which the end of the number is left is of the file that has such a number and no content yet.
@@ -168,7 +168,7 @@ void Former::settle_ends() {
         told.insert(item.data.first_block());
         FormerItem nameless;
         nameless.left = record.left;
-        nameless.item = std::move(item);
+        nameless.item = item;
         nameless_.push_back(std::move(nameless));
     }
 }
