@@ -114,14 +114,14 @@ void HfsPlusWalk::learn(const CatalogRecord& record) {
     } else if (item.data.blocks > 0) {
         live_starts_.insert(item.data.first_block());
     }
+    // The private folders' names come before all others in the root, so that they are known here.
+    const bool is_shared = record.link->parent == private_files_ || record.link->parent == private_folders_;
+    if (is_shared && record.link->parent != 0) shared_[record.link->name] = {item, false};
     if (options_.live_only) return;
     if (item.data.blocks > 0)
         placing_.add_known(item.id, item.data);
     else
         placing_.add_other(item.id);
-    // The private folders' names come before all others in the root, so that they are known here.
-    const bool is_shared = record.link->parent == private_files_ || record.link->parent == private_folders_;
-    if (is_shared && record.link->parent != 0) shared_[record.link->name] = {item, false};
 }
 
 const CatalogItem* HfsPlusWalk::target_of(const CatalogItem& item) {

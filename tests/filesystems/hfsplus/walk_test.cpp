@@ -85,6 +85,20 @@ TEST(HfsPlusWalk, NamesAreComposedAndHardLinksShareTheirContent) {
     EXPECT_NE(walked.found.find("Calls/Níðhöggur – Kolonie.wav"), nullptr);
 }
 
+TEST(HfsPlusWalk, AWalkOfWhatIsLiveAloneFollowsHardLinks) {
+    const Walked walked("hfsplus-station");
+    WalkOptions options;
+    options.live_only = true;
+    test::Collector found;
+    std::vector<std::string> warnings;
+    ASSERT_TRUE(walked.filesystem->walk(options, found, warnings));
+    for (const char* path : {"Keep me.txt", "Kept twice.txt"}) {
+        const Record* record = found.find(path, State::live);
+        ASSERT_NE(record, nullptr) << path;
+        EXPECT_EQ(record->size, 3'000U) << path;
+    }
+}
+
 TEST(HfsPlusWalk, NamesThatDifferInCaseAloneAreTwo) {
     const Walked walked("hfsx-log");
     EXPECT_EQ(walked.filesystem->facts().filesystem, "HFSX");
