@@ -66,10 +66,9 @@ std::vector<FileExtent> Former::extents_of(std::uint64_t stream, std::uint64_t s
     for (const FileExtent& extent : extents)
         if (extent.start == reached) reached += extent.length;
     if (reached >= size) return extents;
-    FormerExtents all = left->second;
     constexpr std::uint64_t kBeforeAll = 0;
     FormerExtents merged;
-    for (const FileExtent& extent : all.newest()) merged.add(extent, kBeforeAll);
+    for (const FileExtent& extent : left->second.newest()) merged.add(extent, kBeforeAll);
     for (const FileExtent& extent : extents) merged.add(extent, kBeforeAll + 1);
     return merged.newest();
 }

@@ -6,14 +6,18 @@
 
 namespace dredger::apfs {
 
-bool has_right_sum(std::span<const std::byte> object) {
+namespace {
+
+constexpr std::size_t kSum = 8;  // bytes
+
+}  // namespace
+
+std::uint64_t sum_of(std::span<const std::byte> object) {
     constexpr std::uint64_t kModulus = 0xFFFFFFFF;
-    constexpr std::size_t kSum = 8, kAtOnce = 4096;  // words between two divisions
-    if (object.size() <= kSum || object.size() % 4 != 0) return false;
-    const ByteView view(object);
+    constexpr std::size_t kAtOnce = 4096;  // words between two divisions
     std::uint64_t first = 0, second = 0;
     std::size_t words = 0;
-    for (std::size_t at = kSum; at < object.size(); at += 4) {
+    for (std::size_t at = kSum; at + 4 <= object.size(); at += 4) {
         little_uint32_t word;
         std::memcpy(&word, object.data() + at, sizeof(word));
         first += word;
@@ -26,7 +30,11 @@ bool has_right_sum(std::span<const std::byte> object) {
     second %= kModulus;
     const std::uint64_t low = kModulus - (first + second) % kModulus;
     const std::uint64_t high = kModulus - (first + low) % kModulus;
-    return *view.u64le(0) == (high << 32 | low);
+    return high << 32 | low;
+}
+
+bool has_right_sum(std::span<const std::byte> object) {
+    return object.size() > kSum && object.size() % 4 == 0 && *ByteView(object).u64le(0) == sum_of(object);
 }
 
 std::optional<std::vector<std::byte>> Blocks::raw(std::uint64_t paddr) const {

@@ -11,7 +11,8 @@
 
 namespace dredger::apfs {
 
-// Whether an object's checksum is right ("Fletcher 64").
+// The checksum of an object ("Fletcher 64"): of all behind its first eight bytes, where it stands.
+std::uint64_t sum_of(std::span<const std::byte> object);
 bool has_right_sum(std::span<const std::byte> object);
 
 // Block by block. All that is read is verified.

@@ -11,15 +11,9 @@ struct Tree {
     using Node = apfs::Node;
 
     const VolumeTree& volume;
-    const std::function<bool(std::uint64_t)>& enter;
 
-    std::optional<ObjectMap::Place> place_of(Address oid) const { return volume.map().find(oid, volume.xid()); }
-    bool is_passed_over(Address oid) const {
-        const auto place = enter ? place_of(oid) : std::nullopt;
-        return place && !enter(place->paddr);
-    }
     std::optional<Node> read(Address oid, int level) const {
-        const auto place = place_of(oid);
+        const auto place = volume.map().find(oid, volume.xid());
         if (!place || (place->flags & OMAP_VAL_ENCRYPTED) != 0) return std::nullopt;
         const Blocks& blocks = volume.blocks();
         // Nodes of a sealed volume have no header: they are proven by what the node above keeps of them.
@@ -39,23 +33,14 @@ struct Tree {
 
 }  // namespace
 
-bool VolumeTree::visit_all(const FsKey* from, const Visit& visit,
-                           const std::function<bool(std::uint64_t)>& enter) const {
-    const Tree tree{*this, enter};
-    if (tree.is_passed_over(root_)) return true;
+bool VolumeTree::walk_from(const FsKey& from, const Visit& visit) const {
+    const Tree tree{*this};
     BtreeCursor cursor(tree);
-    for (bool more = from != nullptr ? cursor.lower_bound(root_, *from) : cursor.first(root_); more;
-         more = cursor.next()) {
+    for (bool more = cursor.lower_bound(root_, from); more; more = cursor.next()) {
         const Node& leaf = cursor.leaf();
         if (!visit({cursor.key(), leaf.key(cursor.index()), leaf.value(cursor.index())})) break;
     }
     return cursor.is_whole();
-}
-
-bool VolumeTree::walk_from(const FsKey& from, const Visit& visit) const { return visit_all(&from, visit, {}); }
-
-bool VolumeTree::walk(const Visit& visit, const std::function<bool(std::uint64_t)>& enter) const {
-    return visit_all(nullptr, visit, enter);
 }
 
 }  // namespace dredger::apfs

@@ -22,8 +22,7 @@ class VolumeTree {
     using Visit = std::function<bool(const Entry& entry)>;
     // In order, from the first key that is not less. Whether all of it could be read.
     bool walk_from(const FsKey& from, const Visit& visit) const;
-    // All of it, but for nodes that `enter` says false of, with what is below them. It is given the block of each.
-    bool walk(const Visit& visit, const std::function<bool(std::uint64_t paddr)>& enter = {}) const;
+    bool walk(const Visit& visit) const { return walk_from({}, visit); }
 
     const Blocks& blocks() const { return blocks_; }
     const ObjectMap& map() const { return map_; }
@@ -31,8 +30,6 @@ class VolumeTree {
     std::uint64_t xid() const { return xid_; }
 
   private:
-    bool visit_all(const FsKey* from, const Visit& visit, const std::function<bool(std::uint64_t)>& enter) const;
-
     const Blocks& blocks_;
     const ObjectMap& map_;
     std::uint64_t root_, xid_;

@@ -80,23 +80,20 @@ void ApfsWalk::File::take(const VolumeTree::Entry& entry) {
     }
 }
 
-void ApfsWalk::each_file(const VolumeTree& tree, const std::function<bool(std::uint64_t)>& enter,
-                         const std::function<void(const File&)>& visit) {
+void ApfsWalk::each_file(const VolumeTree& tree, const std::function<void(const File&)>& visit) {
     File file;
     const auto finish = [&] {
         if (file.number >= MIN_USER_INO_NUM && file.inode) visit(file);
     };
-    const bool whole = tree.walk(
-        [&](const VolumeTree::Entry& entry) {
-            if (entry.key.oid != file.number) {
-                finish();
-                file = File();
-                file.number = entry.key.oid;
-            }
-            file.take(entry);
-            return !stopped_;
-        },
-        enter);
+    const bool whole = tree.walk([&](const VolumeTree::Entry& entry) {
+        if (entry.key.oid != file.number) {
+            finish();
+            file = File();
+            file.number = entry.key.oid;
+        }
+        file.take(entry);
+        return !stopped_;
+    });
     if (!stopped_) finish();
     if (!whole && !stopped_) ++damaged_trees_;
 }
@@ -117,7 +114,7 @@ void ApfsWalk::learn(Volume& volume) {
 
 void ApfsWalk::walk_live(Volume& volume) {
     const VolumeTree tree = volume.tree(blocks_);
-    each_file(tree, {}, [&](const File& file) { emit_file(volume, file, tree, nullptr); });
+    each_file(tree, [&](const File& file) { emit_file(volume, file, tree, nullptr); });
 }
 
 // What stands in a snapshot and nowhere in today's tree was deleted since it was made.
@@ -132,7 +129,7 @@ void ApfsWalk::walk_snapshot(Volume& volume, const Snapshot& snapshot) {
     const VolumeTree tree(blocks_, volume.map, super->apfs_root_tree_oid, snapshot.xid);
     // Nodes that it shares with today's tree tell nothing new, but for the names of folders.
     std::vector<File> files;
-    each_file(tree, {}, [&](const File& file) {
+    each_file(tree, [&](const File& file) {
         if (volume.live.contains(file.number) || !volume.in_snapshots.insert(file.number).second) return;
         if (file.inode->is_folder() && !file.names.empty())
             volume.snapshot_folders.try_emplace(file.number, file.names.front());

@@ -49,8 +49,7 @@ class ApfsWalk : Walking {
     void take_node(const Node& node);
     Volume* volume_of(const Node& node);
     void walk_former(Volume& volume);
-    void each_file(const VolumeTree& tree, const std::function<bool(std::uint64_t paddr)>& enter,
-                   const std::function<void(const File&)>& visit);
+    void each_file(const VolumeTree& tree, const std::function<void(const File&)>& visit);
     void emit_file(Volume& volume, const File& file, const VolumeTree& tree, const Snapshot* snapshot);
     void emit_former(Volume& volume, std::uint64_t number, const FormerFile& file);
     void emit_content(Record&& record, const Inode& inode, const std::vector<Attribute>& attributes,

@@ -42,29 +42,29 @@ void Former::read_tree(const Btree& tree) {
         const auto node = tree.read(number);
         if (!node || node->descriptor().kind != kLeafNode) continue;
         if (tree.is_used(number))
-            read_area(node->free_space(), Place::node);
+            read_area(node->free_space(), false);
         else
-            read_node(*node, Place::node);
+            read_node(*node, false);
     }
 }
 
-void Former::read_node(const Node& node, Place place) { read_area(node.all_records(), place); }
+void Former::read_node(const Node& node, bool in_journal) { read_area(node.all_records(), in_journal); }
 
-void Former::read_area(ByteView area, Place place) {
+void Former::read_area(ByteView area, bool in_journal) {
     if (area.is_uniform()) return;
-    carve_catalog(area, geometry_, [&](CatalogRecord&& record) { take(std::move(record), place); });
+    carve_catalog(area, geometry_, [&](CatalogRecord&& record) { take(std::move(record), in_journal); });
     extents_.carve(area, geometry_);
     attributes_.carve(area, geometry_);
 }
 
 // Leaves that begin at every `step` bytes.
-void Former::look_for_nodes(std::span<const std::byte> bytes, std::uint64_t from, std::size_t step, Place place) {
+void Former::look_for_nodes(std::span<const std::byte> bytes, std::uint64_t from, std::size_t step, bool in_journal) {
     for (std::size_t at = 0; at + node_size_ <= bytes.size(); at += step) {
         const auto descriptor = *ByteView(bytes).as<NodeDescriptor>(at);
         if (descriptor.kind != kLeafNode || descriptor.height != 1 || descriptor.reserved != 0) continue;
         const auto there = bytes.subspan(at, node_size_);
         const auto node = Node::parse({there.begin(), there.end()}, from + at);
-        if (node) read_node(*node, place);
+        if (node) read_node(*node, in_journal);
     }
 }
 
@@ -84,7 +84,7 @@ bool Former::read_journal() {
         if (go_on_ && !go_on_("reading the journal", at, size)) return false;
         const std::uint64_t length = std::min(kAtOnce + node_size_ - kSector, size - at);
         const auto part = bytes_at(*volume_, *start + at, static_cast<std::size_t>(length));
-        if (part) look_for_nodes(*part, *start + at, kSector, Place::journal);
+        if (part) look_for_nodes(*part, *start + at, kSector, true);
     }
     return true;
 }
@@ -100,7 +100,7 @@ bool Former::read_free_ground() {
             const std::uint64_t step_size = std::min({kAtOnce, run.end() - at, left});
             const std::uint64_t length = std::min(step_size + node_size_ - step, run.end() - at);
             const auto bytes = bytes_at(*volume_, at, static_cast<std::size_t>(length));
-            if (bytes) look_for_nodes(*bytes, at, step, Place::ground);
+            if (bytes) look_for_nodes(*bytes, at, step, false);
             at += step_size;
             left -= step_size;
             done += step_size;
@@ -108,7 +108,7 @@ bool Former::read_free_ground() {
     return true;
 }
 
-void Former::take(CatalogRecord&& record, Place place) {
+void Former::take(CatalogRecord&& record, bool in_journal) {
     if (record.left != CatalogRecord::Left::all) {
         if (ends_.size() < kMostItems) ends_.push_back(std::move(record));
         return;
@@ -118,8 +118,7 @@ void Former::take(CatalogRecord&& record, Place place) {
     if (items_.size() >= kMostItems && !items_.contains(id)) return;
     FormerItem& known = items_[id];
     known.is_folder = known.is_folder || record.thread_is_of_folder || (record.item && record.item->is_folder);
-    known.from_journal = known.from_journal || place == Place::journal;
-    known.from_earlier_tree = known.from_earlier_tree || place == Place::ground;
+    known.from_journal = known.from_journal || in_journal;
     // A file that was thrown away was somewhere else before, not the other way round.
     const auto add = [&](Link&& link, bool is_newer) {
         if (link.name.empty()) return;

@@ -19,7 +19,7 @@ struct FormerItem {
     CatalogRecord::Left left = CatalogRecord::Left::all;
     std::vector<Link> links;  // the last one first, as far as that can be told
     bool is_folder = false;
-    bool from_journal = false, from_earlier_tree = false;
+    bool from_journal = false;
 };
 
 // The trees of a volume that are there.
@@ -45,14 +45,13 @@ class Former {
     const Attributes& attributes() const { return attributes_; }
 
   private:
-    enum class Place { node, journal, ground };
     void read_tree(const Btree& tree);
-    void read_node(const Node& node, Place place);
-    void read_area(ByteView area, Place place);
-    void look_for_nodes(std::span<const std::byte> bytes, std::uint64_t from, std::size_t step, Place place);
+    void read_node(const Node& node, bool in_journal);
+    void read_area(ByteView area, bool in_journal);
+    void look_for_nodes(std::span<const std::byte> bytes, std::uint64_t from, std::size_t step, bool in_journal);
     bool read_journal();
     bool read_free_ground();
-    void take(CatalogRecord&& record, Place place);
+    void take(CatalogRecord&& record, bool in_journal);
     void settle_ends();
 
     const MediumPtr& volume_;

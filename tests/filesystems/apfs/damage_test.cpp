@@ -20,14 +20,8 @@ std::vector<std::uint64_t> objects_in(const std::vector<std::byte>& image) {
 }
 
 void put_right_sum(std::vector<std::byte>& block) {
-    std::uint64_t first = 0, second = 0;
-    constexpr std::uint64_t kModulus = 0xFFFFFFFF;
-    for (std::size_t at = 8; at < block.size(); at += 4) {
-        first = (first + *ByteView(block).u32le(at)) % kModulus;
-        second = (second + first) % kModulus;
-    }
-    const std::uint64_t low = kModulus - (first + second) % kModulus, high = kModulus - (first + low) % kModulus;
-    for (unsigned i = 0; i < 8; ++i) block[i] = static_cast<std::byte>((high << 32 | low) >> (8 * i));
+    const std::uint64_t sum = apfs::sum_of(block);
+    for (unsigned i = 0; i < 8; ++i) block[i] = static_cast<std::byte>(sum >> (8 * i));
 }
 
 struct Everything final : RecordSink {

@@ -123,15 +123,8 @@ TEST(ApfsWalk, AnEncryptedVolumeIsNamedAndNotRead) {
     ASSERT_TRUE(place);
     auto bytes = *container->blocks().raw(place->paddr);
     bytes[offsetof(apfs::ApfsSuperblock, apfs_fs_flags)] = std::byte{0};
-    // Its checksum, by trying none: the test's own, from the words of the block.
-    std::uint64_t first = 0, second = 0;
-    constexpr std::uint64_t kModulus = 0xFFFFFFFF;
-    for (std::size_t at = 8; at < bytes.size(); at += 4) {
-        first = (first + *ByteView(bytes).u32le(at)) % kModulus;
-        second = (second + first) % kModulus;
-    }
-    const std::uint64_t low = kModulus - (first + second) % kModulus, high = kModulus - (first + low) % kModulus;
-    for (unsigned i = 0; i < 8; ++i) bytes[i] = static_cast<std::byte>((high << 32 | low) >> (8 * i));
+    const std::uint64_t sum = apfs::sum_of(bytes);
+    for (unsigned i = 0; i < 8; ++i) bytes[i] = static_cast<std::byte>(sum >> (8 * i));
     ASSERT_TRUE(apfs::has_right_sum(bytes));
     const Walked walked("apfs-station",
                         [&](MemoryMedium& medium, std::uint64_t) { rewrite(medium, place->paddr, bytes); });
