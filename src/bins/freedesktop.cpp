@@ -2,16 +2,14 @@
 
 #include <fmt/format.h>
 
+#include "bins/noted_path.h"
+
 namespace dredger {
 namespace {
 
 constexpr std::string_view kEnding = ".trashinfo";
 constexpr std::uint64_t kLongestInfo = 64 << 10;  // bytes; a path of 4096 bytes takes three times as many at most
 constexpr std::string_view kHomeTrash = ".local/share/Trash";
-
-bool is_number(std::string_view text) {
-    return !text.empty() && text.find_first_not_of("0123456789") == std::string_view::npos;
-}
 
 struct TrashPath {
     std::string_view trash;  // the trash's own folder
@@ -65,18 +63,6 @@ std::string unescaped(std::string_view text) {
         }
     }
     return plain;
-}
-
-// The parts of a path without those that are empty or lead up, so that no note climbs out of a volume.
-std::string plain_path(std::string_view noted) {
-    std::string path;
-    for (std::size_t from = 0; from <= noted.size();) {
-        const std::size_t end = std::min(noted.find('/', from), noted.size());
-        const std::string_view one = noted.substr(from, end - from);
-        from = end + 1;
-        if (!one.empty() && one != "." && one != "..") path = joined(path, one);
-    }
-    return path;
 }
 
 // A home's trash notes paths from the root of the whole system; where its volume was mounted there, the home's own

@@ -5,6 +5,7 @@
 #include <map>
 
 #include "bins/finder_store.h"
+#include "bins/noted_path.h"
 
 namespace dredger {
 namespace {
@@ -18,10 +19,6 @@ struct TrashPath {
     bool is_home = false;
     std::string_view below;  // what lies in it; empty: it is the trash itself
 };
-
-bool is_number(std::string_view text) {
-    return !text.empty() && text.find_first_not_of("0123456789") == std::string_view::npos;
-}
 
 // Where a path leads into a trash.
 std::optional<TrashPath> trash_in(std::string_view path) {
@@ -73,14 +70,8 @@ std::string path_on_volume(const TrashPath& place, std::string_view noted) {
             }
             at = slash + 1;
         }
-    std::string path(front);
-    for (std::size_t from = 0; from <= noted.size();) {
-        const std::size_t end = std::min(noted.find('/', from), noted.size());
-        const std::string_view one = noted.substr(from, end - from);
-        from = end + 1;
-        if (!one.empty() && one != "." && one != "..") path = joined(path, one);
-    }
-    return path;
+    const std::string path = plain_path(noted);
+    return path.empty() ? std::string(front) : joined(front, path);
 }
 
 std::vector<BinEntry> read_store(std::string_view path, ByteView content) {
