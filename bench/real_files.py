@@ -1,7 +1,8 @@
 #!/usr/bin/env python3
 """Lays real files down on a surface without a file system, and measures what the deep scan finds of them.
 
-    bench/real_files.py [--lay whole|pieces|overwritten] [--place 512] [--seed 1] [--limit N] [--misses] FOLDER ...
+    bench/real_files.py [--lay whole|pieces|two|three|turns|shuffled|overwritten] [--place 512] [--seed 1] [--limit N]
+                        [--per-format N] [--misses] FOLDER ...
 
 The files, each content once, are those of the folders: test files of other programs' source packages, wallpapers, fonts,
 office documents, whatever was written by others. They lie in an order that the seed decides, each at a place of the
@@ -9,11 +10,15 @@ surface; behind each its sector goes on with zeros, as drivers leave it, and up 
 
     whole        every file in one piece
     pieces       most in two pieces, some in three, with other files between
+    two, three   every second file in so many pieces, with other files and pieces between
+    turns        two of a kind by turns, in runs of constant or changing length, as programs that write at the same time
+    shuffled     every second file in two or three pieces, of which a later one lies in front
     overwritten  of each file a part is foreign: its head, middle or tail
 
 A line a format, by extension: files laid, those that the program knows by their name (`known`), those found byte for byte
 (`exact`), those with an extension of the same format (`named`); and of finds: called sound (`sound`), of these not the
-bytes of any file (`flattered`), and those that begin where no file does (`false`).
+bytes of any file (`flattered`), and those that begin where no file does (`false`). Below it, the files of known formats that
+are not text by the number of their pieces.
 """
 
 import argparse
@@ -59,12 +64,81 @@ def written(out, content, remains, chance, place):
     return at
 
 
-def cut(content, chance):
+def cut(content, count, chance):
     """The pieces that an allocator makes of it: whole places, the last one the rest."""
     places = len(content) // 4096
-    cuts = sorted(chance.sample(range(1, places), min(places - 1, chance.choice((1, 1, 1, 2))))) if places > 2 else []
+    cuts = sorted(chance.sample(range(1, places), min(places - 1, count - 1))) if places > 2 else []
     ends = [c * 4096 for c in cuts] + [len(content)]
     return [content[a:b] for a, b in zip([0] + ends, ends)]
+
+
+def runs(content, chance):
+    """The runs in which a program's data reaches the medium while another one writes, too."""
+    most = chance.choice((1, 2, 4, 16, 64))
+    lengths, left = [], len(content)
+    while left > 0:
+        lengths.append(min(left, 4096 * (most if chance.random() < 0.7 else chance.randint(1, most))))
+        left -= lengths[-1]
+    ends = [sum(lengths[:n]) for n in range(1, len(lengths) + 1)]
+    return [content[a:b] for a, b in zip([0] + ends, ends)]
+
+
+def pieces_of(content, how, chance):
+    """In content order."""
+    if how == "pieces":
+        return cut(content, chance.choice((2, 2, 2, 3)), chance)
+    if how in ("two", "three", "shuffled") and chance.random() < 0.5:
+        return cut(content, {"two": 2, "three": 3, "shuffled": chance.choice((2, 3))}[how], chance)
+    return [content]
+
+
+def by_turns(files, chance):
+    """Pairs of one extension, as far as there are."""
+    kinds = collections.defaultdict(list)
+    for path in files:
+        kinds[extension(path)].append(path)
+    pairs = [tuple(paths[n:n + 2]) for paths in kinds.values() for n in range(0, len(paths), 2)]
+    chance.shuffle(pairs)
+    return pairs
+
+
+def lay_turns(files, remains, place, out, chance):
+    truth = []
+    for pair in by_turns(files, chance):
+        entries = [entry_of(path) for path in pair]
+        truth.extend(entries)
+        waiting = [runs(path.read_bytes(), chance) for path in pair]
+        while any(waiting):
+            for entry, rest in zip(entries, waiting):
+                if rest:
+                    entry["extents"].append([written(out, rest[0], remains, chance, place), len(rest[0])])
+                    rest.pop(0)
+    return truth
+
+
+def entry_of(path):
+    return {"path": str(path), "size": path.stat().st_size, "extents": [], "is_whole": True, "spoilt": ""}
+
+
+def lay_shuffled(files, remains, place, out, chance):
+    truth = []
+    waiting = []
+    for path in files:
+        entry = entry_of(path)
+        truth.append(entry)
+        pieces = pieces_of(path.read_bytes(), "shuffled", chance)
+        entry["extents"] = [None] * len(pieces)
+        order = list(range(len(pieces)))
+        while len(order) > 1 and order == sorted(order):
+            chance.shuffle(order)
+        waiting.append((entry, pieces, order))
+        if len(waiting) == 4 or path == files[-1]:
+            while waiting:
+                owner, parts, left = waiting[0]
+                n = left.pop(0)
+                owner["extents"][n] = [written(out, parts[n], remains, chance, place), len(parts[n])]
+                waiting = waiting[1:] + (waiting[:1] if left else [])
+    return truth
 
 
 def spoilt(content, foreign, chance):
@@ -88,18 +162,25 @@ def lay(files, image, how, place, seed):
     truth = []
     with open(image, "wb") as out:
         out.write(bytes(4096))
+        if how in ("turns", "shuffled"):
+            truth = {"turns": lay_turns, "shuffled": lay_shuffled}[how](files, remains, place, out, chance)
+            out.write(bytes(1 << 16))
+            return truth
         waiting = []  # pieces that lie behind what comes next
         for path in files:
             content = path.read_bytes()
-            entry = {"path": str(path), "size": len(content), "extents": [], "is_whole": True, "spoilt": ""}
+            entry = entry_of(path)
             truth.append(entry)
             if how == "overwritten":
                 content, entry["spoilt"] = spoilt(content, chance.choice(remains), chance)
                 entry["is_whole"] = False
-            pieces = cut(content, chance) if how == "pieces" else [content]
+            pieces = pieces_of(content, how, chance)
             entry["extents"].append([written(out, pieces[0], remains, chance, place), len(pieces[0])])
             still = []
             for owner, rest in waiting:
+                if how in ("two", "three") and chance.random() < 0.4:
+                    still.append((owner, rest))
+                    continue
                 owner["extents"].append([written(out, rest[0], remains, chance, place), len(rest[0])])
                 if rest[1:]:
                     still.append((owner, rest[1:]))
@@ -129,14 +210,25 @@ def laid_before(places, laid, find):
     return laid[places[n - 1]] if n else None
 
 
+def some_of_each(files, count, program, chance):
+    """At most so many of each format that is not text, and long enough to be cut."""
+    known, of_text = formats_of(program)
+    kinds = collections.defaultdict(list)
+    for path in files:
+        if (ext := extension(path)) in known and ext not in of_text and path.stat().st_size > 3 * 4096:
+            kinds[known[ext]].append(path)
+    return [path for paths in kinds.values() for path in chance.sample(paths, min(count, len(paths)))]
+
+
 def formats_of(program):
-    """The format of each extension that the program knows."""
+    """The format of each extension that the program knows; the extensions of those whose contents are text."""
     known = {}
+    of_text = {"txt", "csv", "xml", "html", "htm", "json", "svg", "yaml", "yml", "tex", "ps", "eps", "dat", "log", "md"}
     rows = subprocess.run([program, "kinds", "--as", "jsonl"], check=True, capture_output=True).stdout
     for row in map(json.loads, rows.splitlines()):
         for one in row["extensions"]:
             known.setdefault(one, row["format"])
-    return known
+    return known, of_text
 
 
 def scanned(program, image, scratch, options):
@@ -152,10 +244,13 @@ def main():
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("folders", nargs="+", type=pathlib.Path)
     parser.add_argument("--program", default=HERE.parent / "build" / "dredger")
-    parser.add_argument("--lay", choices=("whole", "pieces", "overwritten"), default="whole")
+    parser.add_argument("--lay", choices=("whole", "pieces", "two", "three", "turns", "shuffled", "overwritten"),
+                        default="whole")
     parser.add_argument("--place", type=int, default=4096)
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--limit", type=int)
+    parser.add_argument("--per-format", type=int, help="only formats that are not text, and so many files of each")
+    parser.add_argument("--option", action="append", default=[], help="of dredger scan")
     parser.add_argument("--misses", action="store_true")
     parser.add_argument("--every-offset", action="store_true")
     parser.add_argument("--keep", type=pathlib.Path, help="leave surface, truth and catalog here")
@@ -163,7 +258,9 @@ def main():
     files = collected(words.folders)
     if words.limit:
         files = random.Random(words.seed).sample(files, min(words.limit, len(files)))
-    known = formats_of(words.program)
+    if words.per_format:
+        files = some_of_each(files, words.per_format, words.program, random.Random(words.seed))
+    known, of_text = formats_of(words.program)
     with tempfile.TemporaryDirectory() as folder:
         scratch = words.keep or pathlib.Path(folder)
         scratch.mkdir(exist_ok=True, parents=True)
@@ -172,7 +269,8 @@ def main():
         image = scratch / "surface.img"
         truth = lay(files, image, words.lay, words.place, words.seed)
         (scratch / "truth.json").write_text(json.dumps(truth))
-        finds = scanned(words.program, image, scratch, ["--every-offset"] if words.every_offset else [])
+        options = words.option + (["--every-offset"] if words.every_offset else [])
+        finds = scanned(words.program, image, scratch, options)
 
     starts = collections.defaultdict(list)
     for find in finds:
@@ -180,6 +278,7 @@ def main():
     table = collections.defaultdict(collections.Counter)
     begins = set()
     exact_finds = set()
+    by_pieces = collections.defaultdict(collections.Counter)
     misses = []
     for file in truth:
         ext = extension(file["path"])
@@ -194,6 +293,11 @@ def main():
         exact_finds.update(f["id"] for f in right)
         same = [f for f in right or there if known_as is not None and known.get(extension(f["name"])) == known_as]
         row["exact"] += bool(right)
+        if known_as and ext not in of_text:
+            pieces = min(len(want), 4)
+            for group in (known_as, "all"):
+                by_pieces[group][pieces, "laid"] += 1
+                by_pieces[group][pieces, "exact"] += bool(right)
         row["named"] += bool(right) and bool(same)
         if file["is_whole"] and known_as and not (right and same):
             misses.append((ext, file, want, [(f["format"], f["band"], merged(f["extents"]), f["reasons"][:2]) for f in there]))
@@ -215,6 +319,10 @@ def main():
     fair = [e for e in table if table[e]["known"]]
     print(f"\nof {sum(table[e]['laid'] for e in fair)} whose names are known: {sum(table[e]['exact'] for e in fair)} exact, "
           f"{sum(table[e]['named'] for e in fair)} with the right extension")
+    print(f"\n{'by pieces':12}" + "".join(f"{c:>12}" for c in ("one", "two", "three", "more")))
+    for group, row in sorted(by_pieces.items(), key=lambda r: (r[0] == "all", r[0])):
+        cells = [f"{row[n, 'exact']} of {row[n, 'laid']}" if row[n, "laid"] else "" for n in (1, 2, 3, 4)]
+        print(f"{group[:11]:12}" + "".join(f"{c:>12}" for c in cells))
     if words.misses:
         places = sorted(begins)
         laid = {f["extents"][0][0]: f for f in truth}

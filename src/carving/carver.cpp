@@ -22,9 +22,6 @@ constexpr unsigned kClearly = 32, kFairly = 24;  // bits of evidence at a start
 // surface that was made to hold up its reader comes so far.
 constexpr std::uint64_t kMaxInVain = std::uint64_t{1} << 30;
 
-// Where the sector ends in which the byte before `at` lies.
-std::uint64_t sector_end(std::uint64_t at) { return (at + kSector - 1) / kSector * kSector; }
-
 // Formats whose parts are files of their own: what lies in a damaged one is worth listing.
 bool holds_files(const Format& format) { return format.kind == Kind::archive; }
 
@@ -34,25 +31,15 @@ bool is_told_by_length(const Find& find) {
            (find.measured.proof <= Proof::length || (find.format->is_text && find.measured.end == Measured::End::open));
 }
 
+// Its parts follow one upon the other, and it tells where they begin: nothing else begins within it.
+bool is_told_by_parts(const Find& find, const Format& format) {
+    return find.measured.is_whole() && find.measured.proof == Proof::chain && format.take_apart != nullptr &&
+           format.kind == Kind::document && !format.is_text;
+}
+
 // Programs, archives and disks: whole files lie in them.
 bool keeps_others(const Format& format) {
     return format.kind == Kind::archive || format.kind == Kind::other || format.kind == Kind::database;
-}
-
-// Whether the sector goes on behind an end with something else than zeros.
-bool is_followed(const Medium& ground, std::uint64_t end) {
-    Budget budget;
-    Reader bytes(ground, budget, end);
-    return !bytes.is_zeros(0, std::min(sector_end(end), ground.size()) - end);
-}
-
-// Zeros behind an end that is none itself.
-bool is_padded(const Medium& ground, const Extent& last_piece) {
-    constexpr std::uint64_t kLastBytes = 8;
-    const std::uint64_t last = std::min(kLastBytes, last_piece.length);
-    Budget budget;
-    Reader bytes(ground, budget, last_piece.end() - last);
-    return !bytes.is_zeros(0, last) && !is_followed(ground, last_piece.end());
 }
 
 // Whether a whole file that lies there may well be a part of what is said to reach up to `end`. Within programs and
@@ -64,6 +51,11 @@ bool may_hold(const Format& format, const Medium& ground, const Extent& file, st
 
 // What has whole files in it, by no more than a length: it hides nothing that stands alone.
 bool is_open_holder(const Find& find) { return keeps_others(*find.format) && is_told_by_length(find); }
+
+// Nothing begins within what is proven.
+bool hides_what_is_clear(const Find& find) {
+    return find.measured.end != Measured::End::broken && !is_told_by_length(find);
+}
 
 // Where the parts of content begin, as far as its format tells.
 std::set<std::uint64_t> starts_of_parts(const Format& format, const Medium& content) {
@@ -95,22 +87,6 @@ std::uint64_t certain_bytes(const Find& find) {
     return find.size;
 }
 
-// Taken while the content is at hand: files that are compared later need not be read again.
-std::optional<Fingerprint> fingerprint_of(const Medium& content, std::uint64_t size) {
-    constexpr std::uint64_t kLongest = 16 << 20;  // bytes
-    constexpr std::size_t kPiece = 64 << 10;
-    if (size > kLongest || size != content.size()) return std::nullopt;
-    Fingerprinter print;
-    std::array<std::byte, kPiece> piece;
-    for (std::uint64_t at = 0; at < size; at += kPiece) {
-        const auto part = std::span(piece).first(static_cast<std::size_t>(std::min<std::uint64_t>(kPiece, size - at)));
-        std::vector<Extent> bad;
-        if (!content.read(at, part, &bad) || !bad.empty()) return std::nullopt;
-        print.add(part);
-    }
-    return print.finish();
-}
-
 // Files begin with a sector, and drivers fill the last one with zeros: what stands between an end and these zeros is
 // the file's too, as lines behind the last element of a document are. `end` where the zeros begin right there, or
 // never.
@@ -136,13 +112,6 @@ std::uint64_t end_of_tail(const Medium& ground, std::uint64_t end, bool is_text)
 // Text that is closed as it was opened, and nothing behind it: no part of a longer one.
 bool is_complete(const Medium& ground, const Measured& found, std::uint64_t start) {
     return found.is_whole() && found.proof >= Proof::chain && is_padded(ground, {start, found.length});
-}
-
-// Whether the rest may lie elsewhere: it is broken, or ends where nothing says so.
-bool could_go_on(const Medium& ground, const Measured& found, const Format& format, std::uint64_t start) {
-    if (format.is_loose) return false;
-    if (found.end == Measured::End::broken) return true;
-    return found.end == Measured::End::open && !format.is_text && !is_padded(ground, {start, found.length});
 }
 
 }  // namespace
@@ -181,43 +150,20 @@ std::optional<Find> Carver::examine(const MediumPtr& ground, std::uint64_t start
             in.in_vain += budget.bytes_spent();
             continue;
         }
-        find.bits = bid.bits;
-        std::vector<Extent> on_ground = {{start, find.measured.length}};
-        if (could_go_on(*ground, find.measured, *bid.format, start)) {
-            JoinLimits limits;
-            if (options_.cluster != 0) limits.cluster = options_.cluster;
-            limits.stop = stop();
-            if (auto joined = join(*ground, start, *bid.format, find.measured, limits)) {
-                find.measured = joined->measured;
-                on_ground = joined->pieces;
-            }
-        }
         const bool is_lone_head = find.measured.end == Measured::End::broken && find.measured.proof == Proof::none;
-        if (is_lone_head || find.measured.length == 0) continue;
-        find.format = find.measured.format.empty() ? bid.format : format_named(find.measured.format);
-        if (find.format == nullptr) find.format = bid.format;
+        if ((is_lone_head && !options_.lone_heads) || find.measured.length == 0) continue;
+        find.format = finer_format(*bid.format, find.measured);
         if (!is_wanted(*find.format)) return std::nullopt;
-        if (on_ground.size() == 1) {
-            if (is_told_by_length(find)) cut_at_another(ground, start, *bid.format, find, in);
-            Measured& found = find.measured;
-            if (found.has_its_end && found.expected <= ground->size() - start) found.length = found.expected;
-            if (found.is_whole() && start % kSector == 0)
-                found.length = end_of_tail(*ground, start + found.length, bid.format->is_text) - start;
-            on_ground.front().length = found.length;
-        }
-        find.size = find.measured.length;
-        const auto content = std::make_shared<Content>(ground, on_ground);
-        if (bid.format->describe != nullptr) {
-            Budget for_words(stop());
-            Reader again(*content, for_words);
-            find.said = bid.format->describe(again, find.size);
-        }
-        for (const Extent& piece : on_ground)
-            for (const Extent& place : ground_->places_of(piece.offset, piece.length)) find.pieces.push_back(place);
-        find.is_padded = is_padded(*ground, on_ground.back());
-        find.is_cut_off = find.measured.end == Measured::End::broken && on_ground.back().end() == ground->size();
-        find.is_followed = start % kSector == 0 && is_followed(*ground, on_ground.back().end());
-        find.fingerprint = fingerprint_of(*content, find.size);
+        if (is_told_by_length(find) || is_told_by_parts(find, *bid.format))
+            cut_at_another(ground, start, *bid.format, find, in);
+        Measured& found = find.measured;
+        if (found.has_its_end && found.expected <= ground->size() - start) found.length = found.expected;
+        if (found.is_whole() && start % kSector == 0)
+            found.length = end_of_tail(*ground, start + found.length, bid.format->is_text) - start;
+        const Format* format = find.format;
+        find = find_of(*bid.format, found, {{start, found.length}}, ground, *ground_, stop());
+        find.format = format;
+        find.bits = bid.bits;
         return find;
     }
     return std::nullopt;
@@ -304,7 +250,7 @@ void Carver::search(const GroundAhead& ground, std::uint64_t from, std::uint64_t
         if (!bids.empty()) {
             if (auto find = examine(near, at, bids, into)) {
                 // Within a file in one piece nothing begins.
-                if (keeps_its_bytes(*find) && find->pieces.size() == 1)
+                if (keeps_its_bytes(*find) && hides_what_is_clear(*find))
                     next =
                         std::max(next, options_.every_offset ? at + find->size : at + sector_end(certain_bytes(*find)));
                 into.starts.push_back(at);
@@ -328,14 +274,15 @@ void Carver::look_for_volumes(Searched& in) const {
     }
 }
 
-// What a find lies within, or null. A whole file that shows clearly what it is does not belong to a broken one around
-// it.
+// What a find lies within, or null. What begins clearly is not hidden by a broken file around it, or by one of which
+// only a number tells how far it reaches: whose it is shows when torn files are put together.
 const Coverage* Carver::covering(const Find& find, std::uint64_t start) const {
     const auto place = ground_->places_of(start, 1);
     if (place.empty()) return nullptr;
     if (known_.covers(place.front().offset)) return &known_;
     if (taken_.covers(place.front().offset)) return &taken_;
-    return !stands_alone(find.measured, find.bits) && doubtful_.covers(place.front().offset) ? &doubtful_ : nullptr;
+    const bool is_clear = find.bits >= kFairly || stands_alone(find.measured, find.bits);
+    return !is_clear && doubtful_.covers(place.front().offset) ? &doubtful_ : nullptr;
 }
 
 // In the order of their places: what lies within an earlier find is no file of its own.
@@ -352,7 +299,7 @@ Result<void> Carver::settle(const GroundAhead& ground, Searched& done, FindSink&
             const std::uint64_t skipped = std::min(start + certain_bytes(find), done.block.start + done.block.length);
             std::uint64_t resume = start + (around->end_at(place) - place);
             resume = sector_end(resume);
-            if (keeps_its_bytes(find) && find.pieces.size() == 1 && resume < skipped) {
+            if (keeps_its_bytes(find) && hides_what_is_clear(find) && resume < skipped) {
                 Searched hidden;
                 hidden.block = done.block;
                 search(ground, resume, skipped, hidden);
@@ -365,9 +312,9 @@ Result<void> Carver::settle(const GroundAhead& ground, Searched& done, FindSink&
             }
             continue;
         }
-        if (!options_.inside && is_open_holder(find))
+        if (!options_.inside && is_told_by_length(find)) {
             for (const Extent& piece : find.pieces) doubtful_.add(piece);
-        if (keeps_its_bytes(find)) {
+        } else if (keeps_its_bytes(find)) {
             std::uint64_t left = certain_bytes(find);
             for (const Extent& piece : find.pieces) {
                 (find.measured.end == Measured::End::broken ? doubtful_ : taken_)

@@ -6,30 +6,15 @@
 #include <functional>
 #include <memory>
 
-#include "base/digest.h"
 #include "base/observer.h"
-#include "carving/joining.h"
+#include "carving/find.h"
 #include "carving/nominator.h"
-#include "media/content.h"
 #include "media/coverage.h"
 #include "volumes/trace.h"
 
 namespace dredger {
 
 class GroundAhead;
-
-struct Find {
-    const Format* format = nullptr;  // the finer one
-    std::vector<Extent> pieces;      // on the medium, in content order
-    std::uint64_t size = 0;          // bytes
-    Measured measured;
-    Description said;
-    unsigned bits = 0;                       // of evidence at its start
-    std::optional<Fingerprint> fingerprint;  // of its content, where that is not long
-    bool is_cut_off = false;                 // by the end of the ground
-    bool is_followed = false;                // by something else in its last sector, which drivers fill with zeros
-    bool is_padded = false;  // its last sector is filled with zeros behind its end, or it ends with a sector
-};
 
 // What of a sweep is to be remembered, so that it can go on there.
 struct SweepState {
@@ -45,6 +30,7 @@ struct CarveOptions {
     std::vector<const Format*> further;  // the user's own
     bool every_offset = false;           // not only where sectors begin
     bool inside = false;                 // also within files that were found whole
+    bool lone_heads = false;             // also what is no find unless the rest of it turns up elsewhere
     std::uint64_t cluster = 0;           // bytes; 0: not known
     unsigned workers = 0;                // 0: as many as the machine has processors
     MediumPtr medium = {};               // that the ground is of, and

@@ -94,6 +94,10 @@ bool check_content(const MediumPtr& medium, Candidate& candidate, const Budget::
     return true;
 }
 
+const Format* measured_format(std::string_view name, ByteView head) {
+    return format_of(head, format_with_extension(extension_of(name)));
+}
+
 std::optional<std::uint64_t> content_end(std::string_view name, const Medium& content, const Budget::Stop& stop) {
     constexpr std::uint64_t kLastCluster = 64 << 10;  // bytes
     const std::uint64_t size = content.size(), from = size - std::min(size, kLastCluster);
@@ -106,7 +110,7 @@ std::optional<std::uint64_t> content_end(std::string_view name, const Medium& co
     if (last == tail.rend()) return std::nullopt;
     const std::uint64_t filled = size - static_cast<std::uint64_t>(last - tail.rbegin());
     // What belongs to the content may itself end with zeros.
-    if (const Format* format = format_of(ByteView(head), format_with_extension(extension_of(name)))) {
+    if (const Format* format = measured_format(name, ByteView(head))) {
         Budget budget(stop);
         Reader reader(content, budget);
         const Measured measured = measure(*format, reader);
@@ -119,7 +123,7 @@ std::optional<std::uint64_t> content_length(std::string_view name, const Medium&
     std::vector<std::byte> head(static_cast<std::size_t>(std::min(content.size(), kHead)));
     std::vector<Extent> bad;
     if (!content.read(0, head, &bad)) return std::nullopt;
-    const Format* format = format_of(ByteView(head), format_with_extension(extension_of(name)));
+    const Format* format = measured_format(name, ByteView(head));
     if (format == nullptr) return std::nullopt;
     Budget budget(stop);
     Reader reader(content, budget);

@@ -14,6 +14,9 @@ bool can_be_checked(const Candidate& candidate);
 // and nothing is changed.
 bool check_content(const MediumPtr& medium, Candidate& candidate, const Budget::Stop& stop = {});
 
+// The format that content of this name can be measured as; null where its first bytes show none.
+const Format* measured_format(std::string_view name, ByteView head);
+
 // Where content of this name that fills whole clusters ends, as WalkOptions::content_end wants it.
 std::optional<std::uint64_t> content_end(std::string_view name, const Medium& content, const Budget::Stop& stop = {});
 // How long content of this name is, as WalkOptions::content_length wants it.

@@ -18,7 +18,7 @@ namespace fs = std::filesystem;
 
 struct Options {
     std::vector<std::string> sources;
-    std::string catalog, folder, kind, ext, format, own_formats, until;
+    std::string catalog, folder, kind, ext, format, own_formats, until, join = "quick";
     std::vector<unsigned> volumes;
     int code_page = 850;
     bool quick = false;
@@ -115,6 +115,9 @@ int scan_all(const Options& options) {
     request.whole_surface = options.whole_surface;
     request.every_offset = options.every_offset;
     request.inside = options.inside;
+    request.join = options.join == "off"        ? JoinEffort::off
+                   : options.join == "thorough" ? JoinEffort::thorough
+                                                : JoinEffort::quick;
     request.until_name = options.until;
     request.until_count = options.until_count;
     std::optional<OwnFormats> own;
@@ -214,6 +217,10 @@ void add_scan(CLI::App& program, int& exit_code) {
     command->add_flag("--every-offset", options->every_offset,
                       "deep, and not only where sectors begin: for media whose files lie anywhere; slow");
     command->add_flag("--inside", options->inside, "deep, and also list files within other files");
+    command
+        ->add_option("--join", options->join,
+                     "deep: how much is tried for files in pieces: off, quick (default) or thorough (hours)")
+        ->check(CLI::IsMember({"off", "quick", "thorough"}));
     command->add_option("--format", options->format,
                         "deep: look for these formats only: jpeg,docx ... (dredger kinds)");
     command->add_option("--own-formats", options->own_formats, "deep: formats of your own, from a TOML file");

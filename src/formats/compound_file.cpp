@@ -1,6 +1,7 @@
 #include "formats/compound_file.h"
 
 #include <algorithm>
+#include <optional>
 
 #include "base/checked.h"
 #include "base/text.h"
@@ -10,6 +11,7 @@ namespace {
 
 constexpr std::uint32_t kFree = 0xFFFFFFFF;
 constexpr std::uint32_t kEndOfChain = 0xFFFFFFFE;
+constexpr std::uint32_t kTableMark = 0xFFFFFFFD;
 constexpr std::uint32_t kMaxSectors = 16 << 20;
 constexpr std::uint64_t kSmallSector = 64;     // bytes
 constexpr std::uint64_t kMaxSmall = 64 << 20;  // bytes of all small streams together
@@ -20,59 +22,112 @@ class Structure {
     Structure(Reader& content, const PartSink& parts) : content_(content), parts_(parts) {}
 
     Measured measure() {
-        const unsigned version = content_.u16le(26);
         const unsigned shift = content_.u16le(30);
-        if (content_.u16le(28) != 0xFFFE || !((version == 3 && shift == 9) || (version == 4 && shift == 12)))
-            return nonsense();
+        if (!has_header(content_.u16le(26), shift)) return nonsense();
         sector_ = std::uint64_t{1} << shift;
         const std::uint32_t tables = content_.u32le(44);
-        if (tables == 0 || tables > kMaxSectors / (sector_ / 4) || !list_tables(tables)) return nonsense();
-        if (!has_directory()) return nonsense();
+        if (tables == 0 || tables > kMaxSectors / (sector_ / 4)) return nonsense();
+        right_at(0);
+        list_tables(tables);
+        const bool has_names = has_directory();
         if (parts_.is_wanted()) tell_small_streams();
         // Whoever wants the parts gets those of a file that is cut, too.
         const bool hold = !parts_.is_wanted() || chains_hold();
         // Behind the last sector that is in use the file ends, wherever the table goes on.
         std::uint32_t last = 0;
         for (std::size_t t = table_sectors_.size(); t-- > 0 && last == 0;)
-            for (std::uint64_t i = sector_ / 4; i-- > 0 && last == 0;)
+            for (std::uint64_t i = sector_ / 4; i-- > 0 && last == 0 && is_right_[t];)
                 if (content_.u32le(place_of(table_sectors_[t]) + 4 * i) != kFree)
                     last = static_cast<std::uint32_t>(t * (sector_ / 4) + i);
         const std::uint64_t end = place_of(last) + sector_;
+        if (first_wrong_) return torn(has_names ? end : 0);
         if (!content_.holds(0, end)) return broken(content_.size(), "its end is missing", end, format());
         if (!hold || (!parts_.is_wanted() && !chains_hold()))
             return broken(std::min(bad_at_, content_.size()), "a chain of sectors is damaged", end, format());
+        if (!parts_.is_wanted()) look_into_streams();
+        if (first_wrong_) return torn(end);
         return whole(end, Proof::chain, format());
     }
 
   private:
+    struct Stream {
+        std::uint32_t start;
+        std::uint64_t size;
+        std::string name;
+    };
+
     std::uint64_t place_of(std::uint32_t sector) const { return (std::uint64_t{sector} + 1) * sector_; }
 
-    bool list_tables(std::uint32_t count) {
+    bool has_header(unsigned version, unsigned shift) {
+        constexpr unsigned kSmallShift = 6, kCutoff = 4096;
+        return content_.u16le(28) == 0xFFFE && ((version == 3 && shift == 9) || (version == 4 && shift == 12)) &&
+               content_.u16le(32) == kSmallShift && content_.u32le(56) == kCutoff;
+    }
+
+    // What stands at a place is as it must be there, or is not: so it shows where another file's sectors begin.
+    void right_at(std::uint64_t place) { right_.push_back(place); }
+    void wrong_at(std::uint64_t place) { first_wrong_ = std::min(place, first_wrong_.value_or(place)); }
+
+    Measured torn(std::uint64_t end) {
+        std::uint64_t sure = 0;
+        for (const std::uint64_t place : right_)
+            if (place < *first_wrong_) sure = std::max(sure, place);
+        return broken_between(sure + sector_, std::min(*first_wrong_, content_.size()),
+                              "its sectors are not where its table says", end, format());
+    }
+
+    void list_tables(std::uint32_t count) {
         for (unsigned i = 0; i < 109 && table_sectors_.size() < count; ++i)
             table_sectors_.push_back(content_.u32le(76 + 4 * std::uint64_t{i}));
         std::uint32_t more = content_.u32le(68);
-        for (std::uint32_t n = 0; table_sectors_.size() < count && n < count; ++n) {
-            if (more >= kMaxSectors) return false;
+        for (std::uint32_t n = 0; table_sectors_.size() < count && n < count && more < kMaxSectors; ++n) {
+            if (!content_.holds(place_of(more), sector_)) break;
             for (std::uint64_t i = 0; i + 1 < sector_ / 4 && table_sectors_.size() < count; ++i)
                 table_sectors_.push_back(content_.u32le(place_of(more) + 4 * i));
             more = content_.u32le(place_of(more) + sector_ - 4);
         }
-        if (table_sectors_.size() != count) return false;
-        // Each sector of the table marks itself as one.
-        unsigned right = 0;
-        for (const std::uint32_t sector : table_sectors_) {
-            if (sector >= kMaxSectors) return false;
-            right += next(sector) == 0xFFFFFFFD ? 1 : 0;
+        if (table_sectors_.size() != count) wrong_at(place_of(std::min(more, kMaxSectors)));
+        // Each sector of the table marks itself as one; some writers leave the mark of a chain's end.
+        for (const std::uint32_t sector : table_sectors_)
+            is_right_.push_back(sector < kMaxSectors && content_.holds(place_of(sector), sector_));
+        std::vector<bool> marked = is_right_;
+        for (std::size_t t = 0; t < table_sectors_.size(); ++t) {
+            const std::uint32_t mark = is_right_[t] ? next(table_sectors_[t]) : kFree;
+            marked[t] = mark == kTableMark || mark == kEndOfChain;
+            if (marked[t]) {
+                right_at(place_of(table_sectors_[t]));
+            } else {
+                wrong_at(place_of(table_sectors_[t]));
+            }
         }
-        return right * 2 > count;
+        is_right_ = std::move(marked);
     }
 
     std::uint32_t next(std::uint32_t sector) {
         const std::uint64_t table = sector / (sector_ / 4);
-        if (table >= table_sectors_.size()) return kFree;
+        if (table >= table_sectors_.size() || !is_right_[static_cast<std::size_t>(table)]) return kFree;
         const std::uint64_t place =
             place_of(table_sectors_[static_cast<std::size_t>(table)]) + 4 * (sector % (sector_ / 4));
         return content_.holds(place, 4) ? content_.u32le(place) : kFree;
+    }
+
+    // An entry of the directory that makes sense; nothing where it does not.
+    bool take_entry(std::uint64_t entry) {
+        const unsigned type = content_.u8(entry + 66);
+        const unsigned length = content_.u16le(entry + 64);
+        if (type == 0) return true;
+        if (length < 2 || length > 64 || type > 5 || (names_.empty() && type != 5)) return false;
+        const std::string raw = content_.text(entry, length - 2);
+        const std::string name = utf16le_to_utf8(std::as_bytes(std::span(raw)));
+        const Stream stream{content_.u32le(entry + 116),
+                            content_.u64le(entry + 120) & (sector_ == 512 ? 0xFFFFFFFF : ~0ULL), name};
+        if (type == 5) {
+            root_class_ = content_.u32le(entry + 80);
+            root_ = stream;
+        }
+        if (type == 2) streams_.push_back(stream);
+        names_.push_back(name);
+        return true;
     }
 
     // The directory: the root, then the names that tell what the file is.
@@ -80,26 +135,71 @@ class Structure {
         std::uint32_t sector = content_.u32le(48);
         const std::uint64_t most = content_.size() / sector_;  // more of a chain would lead in a circle
         for (std::uint64_t n = 0; sector < kMaxSectors && n < most; ++n, sector = next(sector)) {
-            if (!content_.holds(place_of(sector), sector_)) break;
-            for (std::uint64_t entry = place_of(sector); entry < place_of(sector) + sector_; entry += 128) {
-                const unsigned type = content_.u8(entry + 66);
-                const unsigned length = content_.u16le(entry + 64);
-                if (type == 0) continue;
-                if (length < 2 || length > 64 || type > 5) return false;
-                const std::string raw = content_.text(entry, length - 2);
-                const std::string name = utf16le_to_utf8(std::as_bytes(std::span(raw)));
-                if (names_.empty() && type != 5) return false;
-                const Stream stream{content_.u32le(entry + 116),
-                                    content_.u64le(entry + 120) & (sector_ == 512 ? 0xFFFFFFFF : ~0ULL), name};
-                if (type == 5) {
-                    root_class_ = content_.u32le(entry + 80);
-                    root_ = stream;
-                }
-                if (type == 2) streams_.push_back(stream);
-                names_.push_back(name);
+            const std::uint64_t place = place_of(sector);
+            bool makes_sense = content_.holds(place, sector_);
+            for (std::uint64_t entry = place; entry < place + sector_ && makes_sense; entry += 128)
+                makes_sense = take_entry(entry);
+            if (!makes_sense) {
+                wrong_at(place);
+                break;
             }
+            right_at(place);
         }
+        if (names_.empty() && !first_wrong_) wrong_at(place_of(0));
         return !names_.empty();
+    }
+
+    // The places of a stream's sectors.
+    std::vector<std::uint64_t> places_of(const Stream& stream) {
+        std::vector<std::uint64_t> places;
+        for (const std::uint32_t sector : chain(stream.start, std::min(stream.size, content_.size())))
+            places.push_back(place_of(sector));
+        return places;
+    }
+
+    // Streams of which the syntax is known are walked record by record.
+    void look_into_streams() {
+        for (const Stream& stream : streams_) {
+            if (stream.size < content_.u32le(56)) continue;
+            const bool is_sheet = stream.name == "Workbook" || stream.name == "Book";
+            const bool is_slides = stream.name == "PowerPoint Document" || stream.name == "Pictures";
+            if (stream.name == "WordDocument") {
+                const auto places = places_of(stream);
+                if (!places.empty() && (content_.u8(places[0] + 1) != 0xA5 || content_.u8(places[0]) < 0x99))
+                    wrong_at(places[0]);
+                if (!places.empty()) right_at(places[0]);
+            }
+            if (is_sheet || is_slides) walk_records(places_of(stream), stream.size, is_sheet);
+        }
+    }
+
+    // Of sheets ([MS-XLS] 2.1.4): a type and a length in two bytes each. Of slides ([MS-PPT] 2.3.1): version and
+    // instance, type, and a length of four bytes; those of version 15 hold others.
+    void walk_records(const std::vector<std::uint64_t>& places, std::uint64_t size, bool is_sheet) {
+        constexpr std::uint32_t kMostOfSheet = 8224;
+        const auto place_at = [&](std::uint64_t at) {
+            return places[static_cast<std::size_t>(at / sector_)] + at % sector_;
+        };
+        const auto u16_at = [&](std::uint64_t at) {
+            return static_cast<std::uint32_t>(content_.u8(place_at(at)) | content_.u8(place_at(at + 1)) << 8);
+        };
+        const std::uint64_t head = is_sheet ? 4 : 8;
+        for (std::uint64_t at = 0; at + head <= std::min(size, places.size() * sector_) && content_.ok();) {
+            const std::uint32_t first = u16_at(at), second = u16_at(at + 2);
+            if (first == 0 && second == 0) break;
+            std::uint64_t length = second;
+            bool makes_sense = second <= kMostOfSheet;
+            if (!is_sheet) {
+                length = u16_at(at + 4) | u16_at(at + 6) << 16;
+                makes_sense = (second >= 0x3E8 && second < 0x3000) || second >= 0xF000;
+            }
+            if (!makes_sense || at + head + length > size) {
+                wrong_at(place_at(at));
+                return;
+            }
+            right_at(place_at(at));
+            at += !is_sheet && (first & 0xFU) == 0xF ? head : head + length;
+        }
     }
 
     // The sectors of a chain, as many as hold `bytes`.
@@ -182,15 +282,13 @@ class Structure {
         return "ole2";
     }
 
-    struct Stream {
-        std::uint32_t start;
-        std::uint64_t size;
-        std::string name;
-    };
     Reader& content_;
     PartTeller parts_;
     std::uint64_t sector_ = 512;
     std::vector<std::uint32_t> table_sectors_;
+    std::vector<bool> is_right_;  // of these
+    std::vector<std::uint64_t> right_;
+    std::optional<std::uint64_t> first_wrong_;
     std::vector<std::string> names_;
     std::vector<Stream> streams_;
     Stream root_{0, 0, {}};  // holds the small ones

@@ -87,6 +87,13 @@ struct Description {
     std::vector<Fact> facts;       // "width", "camera", "duration" ...
 };
 
+// A part of content that shows by its first bytes what it is, and of whose place in the content is known.
+struct Landmark {
+    std::uint64_t at = 0;          // bytes from the start of the content, where the part begins
+    std::uint64_t mark_after = 0;  // bytes from there to its mark
+    std::string_view mark;
+};
+
 struct Format {
     std::string_view name;  // lower case, as in `--format`
     Kind kind = Kind::other;
@@ -110,6 +117,9 @@ struct Format {
     // How many foreign bytes could lie within content that is broken as `found` says, where its own tables tell. May be
     // null, and may find none.
     std::function<std::vector<std::uint64_t>(Reader& content, const Measured& found)> gaps = nullptr;
+    // What must stand behind content that is broken as `found` says, and can be looked for elsewhere. May be null, and
+    // may find none.
+    std::function<std::optional<Landmark>(Reader& content, const Measured& found)> landmark = nullptr;
     // Of content of `length` bytes that was measured. May be null.
     std::function<Description(Reader& content, std::uint64_t length)> describe = nullptr;
 

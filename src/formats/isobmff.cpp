@@ -400,6 +400,12 @@ std::vector<std::uint64_t> gaps_of_film(Reader& content, const Measured& found) 
     return gaps;
 }
 
+// The index stands where the frames end.
+std::optional<Landmark> index_of_film(Reader&, const Measured& found) {
+    if (found.trouble != kNoIndex) return std::nullopt;
+    return Landmark{found.expected != 0 ? found.expected : found.length, 4, "moov"};
+}
+
 Description describe_movie(Reader& content, std::uint64_t length) {
     Description said;
     for (std::uint64_t at = 0; at < length && content.ok();) {
@@ -439,6 +445,7 @@ const std::vector<Format>& isobmff() {
          .measure = measure_by<take_boxes_apart>,
          .take_apart = take_boxes_apart,
          .gaps = gaps_of_film,
+         .landmark = index_of_film,
          .describe = describe_movie,
          .ending = kEnding,
          .checked = kFilmChecked},
@@ -449,6 +456,7 @@ const std::vector<Format>& isobmff() {
          .measure = measure_by<take_boxes_apart>,
          .take_apart = take_boxes_apart,
          .gaps = gaps_of_film,
+         .landmark = index_of_film,
          .ending = kEnding,
          .checked = kPictureChecked},
         {.name = "avif",
@@ -458,6 +466,7 @@ const std::vector<Format>& isobmff() {
          .measure = measure_by<take_boxes_apart>,
          .take_apart = take_boxes_apart,
          .gaps = gaps_of_film,
+         .landmark = index_of_film,
          .ending = kEnding,
          .checked = kPictureChecked},
         {.name = "cr3",
@@ -467,6 +476,7 @@ const std::vector<Format>& isobmff() {
          .measure = measure_by<take_boxes_apart>,
          .take_apart = take_boxes_apart,
          .gaps = gaps_of_film,
+         .landmark = index_of_film,
          .describe = describe_movie,
          .ending = kEnding,
          .checked = kFilmChecked},
@@ -477,6 +487,7 @@ const std::vector<Format>& isobmff() {
          .measure = measure_by<take_boxes_apart>,
          .take_apart = take_boxes_apart,
          .gaps = gaps_of_film,
+         .landmark = index_of_film,
          .ending = kEnding,
          .checked = kPictureChecked},
         {.name = "jpegxl",
@@ -486,6 +497,7 @@ const std::vector<Format>& isobmff() {
          .measure = measure_by<take_boxes_apart>,
          .take_apart = take_boxes_apart,
          .gaps = gaps_of_film,
+         .landmark = index_of_film,
          .ending = kEnding,
          .checked = kPictureChecked},
         {.name = "m4a",
@@ -495,6 +507,7 @@ const std::vector<Format>& isobmff() {
          .measure = measure_by<take_boxes_apart>,
          .take_apart = take_boxes_apart,
          .gaps = gaps_of_film,
+         .landmark = index_of_film,
          .describe = describe_movie,
          .ending = kEnding,
          .checked = kFilmChecked},
@@ -505,6 +518,7 @@ const std::vector<Format>& isobmff() {
          .measure = measure_by<take_boxes_apart>,
          .take_apart = take_boxes_apart,
          .gaps = gaps_of_film,
+         .landmark = index_of_film,
          .describe = describe_movie,
          .ending = kEnding,
          .checked = kFilmChecked},
@@ -515,6 +529,7 @@ const std::vector<Format>& isobmff() {
          .measure = measure_by<take_boxes_apart>,
          .take_apart = take_boxes_apart,
          .gaps = gaps_of_film,
+         .landmark = index_of_film,
          .describe = describe_movie,
          .ending = kEnding,
          .checked = kFilmChecked},
@@ -525,6 +540,7 @@ const std::vector<Format>& isobmff() {
          .measure = measure_by<take_boxes_apart>,
          .take_apart = take_boxes_apart,
          .gaps = gaps_of_film,
+         .landmark = index_of_film,
          .describe = describe_movie,
          .ending = kEnding,
          .checked = kFilmChecked},

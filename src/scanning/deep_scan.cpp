@@ -7,6 +7,7 @@
 #include "media/content.h"
 #include "ranking/content_evidence.h"
 #include "scanning/find_name.h"
+#include "scanning/joining_stage.h"
 #include "scanning/sweep_words.h"
 
 namespace dredger {
@@ -76,11 +77,22 @@ Result<DeepScan::Outcome> DeepScan::run(const ScannedVolume& volume) {
             options.further = request_.further;
             options.every_offset = request_.every_offset;
             options.inside = request_.inside;
+            options.lone_heads = request_.join != JoinEffort::off;
             options.cluster = volume.facts.cluster_size;
             options.medium = medium;
             options.tracers = all_tracers();
             Carver carver(std::make_shared<Content>(medium, pieces), std::move(options), std::move(taken_));
             checked = carver.sweep(state, *this);
+            if (checked && !stopped_ && request_.join != JoinEffort::off) {
+                JoiningStage joining(session_, request_, volume_, pieces);
+                auto joined = joining.run();
+                if (!joined) {
+                    checked = tl::unexpected<Error>(joined.error());
+                } else {
+                    stopped_ = joined->stopped;
+                    report_.finds -= std::min<std::uint64_t>(report_.finds, joined->removed);
+                }
+            }
         }
         if (!checked) {
             catalog_.roll_back();

@@ -11,6 +11,9 @@
 
 namespace dredger {
 
+// How much is tried to put torn files together.
+enum class JoinEffort { off, quick, thorough };
+
 struct ScanRequest {
     std::filesystem::path source;
     std::set<unsigned> volumes;  // by number; empty: all
@@ -26,6 +29,7 @@ struct ScanRequest {
     bool whole_surface = false;  // not only what the space maps call free
     bool every_offset = false;   // look for content not only where sectors begin
     bool inside = false;         // also within files that were found whole
+    JoinEffort join = JoinEffort::quick;
     std::vector<std::string> formats = {};    // names; empty: all
     std::vector<const Format*> further = {};  // the user's own formats
     std::string until_name = {};              // a glob: the deep scan ends when a find has such a name

@@ -56,18 +56,23 @@ class Ground {
     std::vector<std::byte> bytes_;
 };
 
-std::optional<Joined> joined(const MemoryMedium& medium, const Format& format, JoinLimits limits = {}) {
-    limits.cluster = kCluster;
+std::optional<Joined> joined(const MemoryMedium& medium, const Format& format, JoinLimits limits = {},
+                             const std::vector<Extent>& held = {}) {
     Budget budget;
     Reader reader(medium, budget);
-    return join(medium, 0, format, measure(format, reader), limits);
+    Remains remains(medium.size(), kCluster);
+    for (const Extent& part : held) remains.hold(part);
+    remains.hold({0, kCluster});  // its beginning is its own
+    remains.settle();
+    TornFile file{.start = 0, .format = &format, .measured = measure(format, reader), .own = medium.size()};
+    return join(medium, remains, file, limits);
 }
 
 TEST(Join, LeavesOutAForeignStretch) {
     const auto medium = Ground().clusters(0, 5).foreign(3).clusters(5, 9).foreign(2).medium();
     const auto found = joined(medium, numbered(9));
     ASSERT_TRUE(found);
-    EXPECT_TRUE(found->measured.is_whole());
+    EXPECT_TRUE(found->is_whole);
     EXPECT_THAT(found->pieces, ElementsAre(Extent{0, 5 * kCluster}, Extent{8 * kCluster, 4 * kCluster}));
 }
 
@@ -75,9 +80,30 @@ TEST(Join, GoesOnFromPieceToPiece) {
     const auto medium = Ground().clusters(0, 4).foreign(2).clusters(4, 8).foreign(5).clusters(8, 12).medium();
     const auto found = joined(medium, numbered(12));
     ASSERT_TRUE(found);
-    EXPECT_TRUE(found->measured.is_whole());
+    EXPECT_TRUE(found->is_whole);
     EXPECT_THAT(found->pieces, ElementsAre(Extent{0, 4 * kCluster}, Extent{6 * kCluster, 4 * kCluster},
                                            Extent{15 * kCluster, 4 * kCluster}));
+}
+
+TEST(Join, FindsPiecesThatLieInAnotherOrder) {
+    const auto medium = Ground().clusters(0, 3).foreign(2).clusters(6, 9).foreign(1).clusters(3, 6).foreign(2).medium();
+    const auto found = joined(medium, numbered(9));
+    ASSERT_TRUE(found);
+    EXPECT_TRUE(found->is_whole);
+    EXPECT_THAT(found->pieces, ElementsAre(Extent{0, 3 * kCluster}, Extent{9 * kCluster, 3 * kCluster},
+                                           Extent{5 * kCluster, 3 * kCluster}));
+}
+
+TEST(Join, WhatOthersHoldIsLeftOutAtOnce) {
+    const auto medium = Ground().clusters(0, 4).foreign(900).clusters(4, 8).foreign(700).clusters(8, 12).medium();
+    const std::vector<Extent> held = {{4 * kCluster, 900 * kCluster}, {908 * kCluster, 700 * kCluster}};
+    JoinLimits limits;
+    limits.effort = Effort::once;
+    EXPECT_FALSE(joined(medium, numbered(12), limits));
+    const auto found = joined(medium, numbered(12), limits, held);
+    ASSERT_TRUE(found);
+    EXPECT_TRUE(found->is_whole);
+    EXPECT_EQ(found->pieces.size(), 3U);
 }
 
 TEST(Join, WhatIsLostStaysLost) {
@@ -86,29 +112,53 @@ TEST(Join, WhatIsLostStaysLost) {
     const auto partly = Ground().clusters(0, 4).foreign(2).clusters(4, 8).foreign(20).medium();
     const auto found = joined(partly, numbered(12));
     ASSERT_TRUE(found);
+    EXPECT_FALSE(found->is_whole);
     EXPECT_EQ(found->measured.end, Measured::End::broken);
     EXPECT_EQ(found->measured.sure, 8 * kCluster);
 }
 
 TEST(Join, KeepsToItsLimits) {
     const auto medium = Ground().clusters(0, 5).foreign(30).clusters(5, 9).medium();
+    EXPECT_TRUE(joined(medium, numbered(9)));
     JoinLimits limits;
-    limits.most_gap = 16;
-    EXPECT_FALSE(joined(medium, numbered(9), limits));
-    limits.most_gap = 32;
-    EXPECT_TRUE(joined(medium, numbered(9), limits));
     limits.most_read = 1000;
+    limits.most_read_again = 0;
+    EXPECT_FALSE(joined(medium, numbered(9), limits));
+    limits = {};
+    limits.stop = [] { return true; };
     EXPECT_FALSE(joined(medium, numbered(9), limits));
 }
 
 TEST(Join, AsksTheFormatHowMuchIsForeign) {
-    const auto medium = Ground().clusters(0, 5).foreign(200).clusters(5, 9).medium();
+    const auto medium = Ground().clusters(0, 5).foreign(4000).clusters(5, 9).medium();
     Format format = numbered(9);
     EXPECT_FALSE(joined(medium, format));
-    format.gaps = [](Reader&, const Measured&) { return std::vector<std::uint64_t>{77, 200 * kCluster}; };
+    format.gaps = [](Reader&, const Measured&) { return std::vector<std::uint64_t>{77, 4000 * kCluster}; };
     const auto found = joined(medium, format);
     ASSERT_TRUE(found);
-    EXPECT_THAT(found->pieces, ElementsAre(Extent{0, 5 * kCluster}, Extent{205 * kCluster, 4 * kCluster}));
+    EXPECT_THAT(found->pieces, ElementsAre(Extent{0, 5 * kCluster}, Extent{4005 * kCluster, 4 * kCluster}));
+}
+
+// Of these nothing is known but by what stands at the end: as the index of a film tells where its frames are.
+TEST(Join, BeginsWithAPartThatIsKnownElsewhere) {
+    const auto medium = Ground().clusters(0, 3).foreign(2).clusters(3, 7).foreign(1).clusters(7, 9).foreign(2).medium();
+    Format format = numbered(9);
+    const auto measure_it = format.measure;
+    format.measure = [=](Reader& content) {
+        if (content.size() < 9 * kCluster || content.u16le(8 * kCluster + 1) != 8)
+            return broken_between(kCluster, 9 * kCluster, "its index is missing", 9 * kCluster);
+        return measure_it(content);
+    };
+    EXPECT_FALSE(joined(medium, format));
+    const std::string mark("C\x08\0", 3);
+    format.landmark = [&](Reader&, const Measured& found) {
+        return found.trouble == "its index is missing" ? std::optional(Landmark{8 * kCluster, 0, mark}) : std::nullopt;
+    };
+    const auto found = joined(medium, format);
+    ASSERT_TRUE(found);
+    EXPECT_TRUE(found->is_whole);
+    EXPECT_THAT(found->pieces, ElementsAre(Extent{0, 3 * kCluster}, Extent{5 * kCluster, 4 * kCluster},
+                                           Extent{10 * kCluster, 2 * kCluster}));
 }
 
 }  // namespace

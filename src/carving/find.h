@@ -1,0 +1,40 @@
+// A file that was found by what it is.
+#pragma once
+
+#include <optional>
+#include <vector>
+
+#include "base/digest.h"
+#include "formats/format.h"
+#include "media/content.h"
+
+namespace dredger {
+
+struct Find {
+    const Format* format = nullptr;  // the finer one
+    std::vector<Extent> pieces;      // on the medium, in content order
+    std::uint64_t size = 0;          // bytes
+    Measured measured;
+    Description said;
+    unsigned bits = 0;                       // of evidence at its start
+    std::optional<Fingerprint> fingerprint;  // of its content, where that is not long
+    bool is_cut_off = false;                 // by the end of the ground
+    bool is_followed = false;                // by something else in its last sector, which drivers fill with zeros
+    bool is_padded = false;  // its last sector is filled with zeros behind its end, or it ends with a sector
+};
+
+// The format that was measured is `format`, what it found `measured`, of content that lies in `pieces` of the ground
+// and is cut to what was measured. `read` reads that ground, `ground` tells where it lies on the medium.
+Find find_of(const Format& format, const Measured& measured, const std::vector<Extent>& pieces, const MediumPtr& read,
+             const Content& ground, const Budget::Stop& stop);
+
+// The format that content of `measured` is of.
+const Format* finer_format(const Format& format, const Measured& measured);
+
+// Where the sector ends in which the byte before `at` lies.
+std::uint64_t sector_end(std::uint64_t at);
+
+// Zeros behind an end that is none itself.
+bool is_padded(const Medium& ground, const Extent& last_piece);
+
+}  // namespace dredger

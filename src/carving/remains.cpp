@@ -1,0 +1,37 @@
+#include "carving/remains.h"
+
+#include <algorithm>
+
+namespace dredger {
+
+Remains::Remains(std::uint64_t size, std::uint64_t grain, std::uint64_t phase)
+    : size_(size), grain_(grain), phase_(phase % grain) {
+    settle();
+}
+
+void Remains::hold(const Extent& part) {
+    const std::uint64_t shift = grain_ - phase_;
+    const std::uint64_t start = (part.offset + shift) / grain_ * grain_;
+    const std::uint64_t end = (part.end() + shift + grain_ - 1) / grain_ * grain_;
+    const std::uint64_t from = start > shift ? start - shift : 0;
+    const std::uint64_t to = std::min(size_, end - shift);
+    if (from < to) held_.add({from, to - from});
+}
+
+void Remains::settle() {
+    runs_.clear();
+    std::uint64_t at = 0;
+    for (const Extent& held : held_.extents()) {
+        if (held.offset > at) runs_.push_back({at, held.offset - at});
+        at = held.end();
+    }
+    if (at < size_) runs_.push_back({at, size_ - at});
+}
+
+std::size_t Remains::run_at(std::uint64_t at) const {
+    const auto run =
+        std::upper_bound(runs_.begin(), runs_.end(), at, [](std::uint64_t a, const Extent& r) { return a < r.end(); });
+    return static_cast<std::size_t>(run - runs_.begin());
+}
+
+}  // namespace dredger

@@ -1,0 +1,285 @@
+#include "scanning/joining_stage.h"
+
+#include <algorithm>
+#include <atomic>
+#include <map>
+#include <set>
+#include <thread>
+
+#include "checking/checking.h"
+#include "ranking/content_evidence.h"
+#include "scanning/find_name.h"
+
+namespace dredger {
+namespace {
+
+constexpr std::uint64_t kSector = 512;
+
+// Text is everywhere: where it lies nothing is said about what it belongs to.
+bool is_plain_text(const Format& format) { return format.name == "txt" || format.name == "csv"; }
+
+// Whole files may lie in it.
+bool keeps_files(const Format& format) {
+    return format.kind == Kind::archive || format.kind == Kind::other || format.kind == Kind::database;
+}
+
+// The format that measures what is listed as this one.
+const Format* measurer_of(std::string_view name) {
+    const Format* format = format_named(name);
+    if (format != nullptr && !format->measure && !format->told_by.empty()) format = format_named(format->told_by);
+    return format != nullptr && format->measure ? format : nullptr;
+}
+
+}  // namespace
+
+JoiningStage::JoiningStage(ScanSession& session, const ScanRequest& request, const ScannedVolume& volume,
+                           const std::vector<Extent>& ground)
+    : session_(session),
+      request_(request),
+      volume_(volume),
+      ground_(std::make_shared<Content>(session.medium, ground)) {
+    std::uint64_t start = 0;
+    for (const Extent& place : ground) {
+        places_.emplace_back(place, start);
+        start += place.length;
+    }
+    std::sort(places_.begin(), places_.end(),
+              [](const auto& a, const auto& b) { return a.first.offset < b.first.offset; });
+}
+
+std::optional<std::uint64_t> JoiningStage::on_ground(std::uint64_t on_medium) const {
+    auto place = std::upper_bound(places_.begin(), places_.end(), on_medium,
+                                  [](std::uint64_t at, const auto& p) { return at < p.first.offset; });
+    if (place == places_.begin() || on_medium >= (--place)->first.end()) return std::nullopt;
+    return place->second + (on_medium - place->first.offset);
+}
+
+Result<JoiningStage::Outcome> JoiningStage::run() {
+    DREDGER_CHECK(collect());
+    if (!measure_all()) return Outcome{.stopped = true};
+    learn_grain();
+    std::vector<TornFile> files;
+    std::vector<std::size_t> numbers;  // of these in `seen_`
+    for (std::size_t n = 0; n < seen_.size(); ++n) {
+        auto file = torn(n);
+        if (!file) continue;
+        files.push_back(*file);
+        numbers.push_back(n);
+    }
+    if (files.empty()) return outcome_;
+    DREDGER_TRY(Remains remains, remains_of_others());
+    for (const Seen& seen : seen_)
+        if (seen.is_firm)
+            for (const Extent& piece : seen.pieces) remains.hold(piece);
+    JoinLimits limits;
+    if (request_.join == JoinEffort::thorough) limits = JoinLimits::thorough();
+    Puzzle puzzle(ground_, std::move(remains), std::move(files), limits);
+    const auto go_on = [&](const Puzzle::Progress& p) {
+        session_.observer.progress({"putting torn files together", p.done, p.all, "files", p.joined, {}});
+        return !session_.observer.should_stop();
+    };
+    const auto take = [&](std::size_t file, const Joined& joined) { return this->take(seen_[numbers[file]], joined); };
+    DREDGER_TRY(const bool done, puzzle.solve({go_on, take}));
+    outcome_.stopped = !done;
+    if (done) DREDGER_CHECK(remove_lone_heads());
+    return outcome_;
+}
+
+// The finds, and the records of which it is not known where all of their content lies.
+Result<void> JoiningStage::collect() {
+    Selection selection;
+    selection.volumes = {volume_.id};
+    DREDGER_CHECK(session_.catalog.each(selection, Order{}, true, [&](Candidate& candidate) {
+        collect(candidate);
+        return true;
+    }));
+    std::sort(seen_.begin(), seen_.end(), [](const Seen& a, const Seen& b) {
+        return std::pair(a.start(), a.candidate.id) < std::pair(b.start(), b.candidate.id);
+    });
+    return {};
+}
+
+void JoiningStage::collect(Candidate& candidate) {
+    const FileEntry& record = candidate.record;
+    const auto& extents = candidate.layout.extents;
+    if (extents.empty() || !extents.front().is_stored() || candidate.layout.codec != Codec::none) return;
+    const bool is_find = record.origin == Origin::signature;
+    if (!is_find && (record.is_folder || record.trust == LayoutTrust::exact || record.size < kSector ||
+                     candidate.proof >= Proof::structure))
+        return;
+    const auto start = on_ground(extents.front().offset);
+    if (!start) return;
+    Seen seen;
+    if (is_find) {
+        seen.format = measurer_of(candidate.format);
+    } else if (const auto head = ground_->bytes(*start, std::min<std::uint64_t>(4096, ground_->size() - *start))) {
+        seen.format = measured_format(record.name, ByteView(*head));
+    }
+    if (seen.format == nullptr) return;
+    for (const Extent& piece : extents)
+        if (const auto place = piece.is_stored() ? on_ground(piece.offset) : std::nullopt)
+            append(seen.pieces, {*place, std::min(piece.length, ground_->size() - *place)});
+    seen.is_firm = is_find && (candidate.prospect.band == Band::sound || candidate.proof == Proof::checksums);
+    seen.candidate = std::move(candidate);
+    seen_.push_back(std::move(seen));
+}
+
+// False where it was stopped.
+bool JoiningStage::measure_all() {
+    std::atomic<std::size_t> next = 0;
+    std::atomic<bool> stopped = false;
+    const auto work = [&] {
+        for (std::size_t n = next++; n < seen_.size() && !stopped; n = next++) {
+            Seen& seen = seen_[n];
+            if (seen.is_firm || is_plain_text(*seen.format)) continue;
+            Budget budget([&] { return stopped.load(); });
+            Reader reader(*ground_, budget, seen.start());
+            seen.measured = measure(*seen.format, reader);
+        }
+    };
+    std::vector<std::thread> threads;
+    for (unsigned n = std::max(1U, std::thread::hardware_concurrency()); n > 0; --n) threads.emplace_back(work);
+    while (next < seen_.size() && !stopped) {
+        std::this_thread::sleep_for(std::chrono::milliseconds(20));
+        stopped = session_.observer.should_stop();
+    }
+    for (std::thread& thread : threads) thread.join();
+    return !stopped;
+}
+
+// Where nothing tells how large clusters are, the finds do: most begin with one.
+void JoiningStage::learn_grain() {
+    constexpr std::uint64_t kLargest = 4096;
+    grain_ = volume_.facts.cluster_size != 0 ? volume_.facts.cluster_size : kLargest;
+    if (volume_.facts.cluster_size != 0) return;
+    std::size_t count = 0;
+    for (const Seen& seen : seen_) count += is_plain_text(*seen.format) ? 0 : 1;
+    for (; grain_ > kSector; grain_ /= 2) {
+        std::map<std::uint64_t, std::size_t> phases;
+        for (const Seen& seen : seen_)
+            if (!is_plain_text(*seen.format)) ++phases[seen.start() % grain_];
+        for (const auto& [phase, starts] : phases) {
+            phase_ = phase;
+            if (starts * 10 >= count * 9) return;
+        }
+    }
+    phase_ = 0;
+}
+
+// Without what records hold whose content is proven.
+Result<Remains> JoiningStage::remains_of_others() {
+    Remains remains(ground_->size(), grain_, phase_);
+    std::set<std::int64_t> looked_at;
+    for (const Seen& seen : seen_) looked_at.insert(seen.candidate.id);
+    DREDGER_CHECK(session_.catalog.each_piece(volume_.id, [&](std::int64_t id, const Extent& piece, bool is_proven) {
+        if (!is_proven || !piece.is_stored() || looked_at.contains(id)) return;
+        if (const auto at = on_ground(piece.offset)) remains.hold({*at, std::min(piece.length, ground_->size() - *at)});
+    }));
+    return remains;
+}
+
+// As what is to be put together; nothing where it is right as it is, or nobody can tell. What nothing speaks against
+// is firm from then on.
+std::optional<TornFile> JoiningStage::torn(std::size_t n) const {
+    const Seen& seen = seen_[n];
+    const Measured& m = seen.measured;
+    if (seen.is_firm || is_plain_text(*seen.format) || seen.format->is_loose || !m.is_file()) return std::nullopt;
+    TornFile file{seen.start(), seen.format, m};
+    file.own = ground_->size() - file.start;
+    for (std::size_t i = n + 1; i < seen_.size(); ++i)
+        if (!is_plain_text(*seen_[i].format) && seen_[i].start() > file.start) {
+            file.own = seen_[i].start() - file.start;
+            break;
+        }
+    if (!seen.is_find()) file.size = seen.candidate.record.size;
+    if (m.end == Measured::End::broken) return file;
+    if (file.size != 0 && (m.length >= file.size || m.proof >= Proof::structure)) return std::nullopt;
+    const bool goes_on =
+        m.end == Measured::End::open && !seen.format->is_text && !is_padded(*ground_, {seen.start(), m.length});
+    const bool is_cut = file.size != 0 || seen.candidate.prospect.check == Check::damaged;
+    const bool is_entered =
+        seen.is_find() && m.proof <= Proof::chain && file.own < m.length && !keeps_files(*seen.format);
+    if (!goes_on && !is_cut && !is_entered) return std::nullopt;
+    file.is_cut = is_cut;
+    // All that speaks against it is what begins within, or follows; or that its record tells of more.
+    file.is_broken = file.size != 0;
+    file.measured.end = Measured::End::broken;
+    file.measured.expected = m.length;
+    file.measured.length = std::min({seen.candidate.record.size, m.length, is_entered ? file.own : m.length});
+    file.measured.sure = kSector;
+    return file;
+}
+
+Result<void> JoiningStage::take(Seen& seen, const Joined& joined) {
+    if (seen.is_gone) return {};
+    Find find = find_of(*seen.format, joined.measured, joined.pieces, ground_, *ground_, {});
+    seen.pieces = joined.pieces;
+    seen.is_joined = true;
+    if (seen.is_find()) {
+        DREDGER_CHECK(take_find(seen, std::move(find)));
+    } else if (joined.is_whole) {
+        DREDGER_CHECK(take_record(seen, find));
+    }
+    if (!joined.is_whole) return {};
+    ++outcome_.joined;
+    return request_.inside ? Result<void>() : absorb(seen);
+}
+
+Result<void> JoiningStage::take_find(Seen& seen, Find&& find) {
+    Candidate& candidate = seen.candidate;
+    candidate.kind = find.format->kind;
+    candidate.format = find.format->name;
+    candidate.proof = find.measured.end == Measured::End::broken ? Proof::none : find.measured.proof;
+    candidate.prospect = judge_content(
+        {find.measured, find.size, find.pieces.size(), find.is_padded, find.format->name, find.is_followed});
+    FileEntry& record = candidate.record;
+    record.size = find.size;
+    record.name = name_of_find(find.said, *find.format, candidate.id);
+    record.modified = find.said.date;
+    record.facts = std::move(find.said.facts);
+    if (!find.said.title.empty()) record.facts.push_back({"title", find.said.title});
+    record.trust = LayoutTrust::assumed;
+    candidate.layout.lay(find.pieces);
+    // An update would keep the words that its record had.
+    DREDGER_CHECK(session_.catalog.remove_finds(std::vector<std::int64_t>{candidate.id}));
+    return session_.catalog.add(candidate);
+}
+
+Result<void> JoiningStage::take_record(Seen& seen, const Find& find) {
+    Candidate& candidate = seen.candidate;
+    ContentEvidence evidence{find.measured, find.size, find.pieces.size(), find.is_padded, find.format->name, false};
+    candidate.prospect = judge_content(evidence);
+    candidate.layout.lay(find.pieces);
+    candidate.record.trust = LayoutTrust::assumed;
+    candidate.proof = find.measured.proof;
+    candidate.format = find.format->name;
+    candidate.kind = find.format->kind;
+    candidate.is_checked = true;
+    return session_.catalog.update(candidate);
+}
+
+// What begins within a file that is whole now is a part of it.
+Result<void> JoiningStage::absorb(const Seen& seen) {
+    const Coverage own(seen.pieces);
+    std::vector<std::int64_t> within;
+    for (Seen& other : seen_) {
+        if (&other == &seen || other.is_gone || !other.is_find() || !own.covers(other.start())) continue;
+        within.push_back(other.candidate.id);
+        other.is_gone = true;
+    }
+    outcome_.removed += within.size();
+    return session_.catalog.remove_finds(within);
+}
+
+// Their rest was not found.
+Result<void> JoiningStage::remove_lone_heads() {
+    std::vector<std::int64_t> lone;
+    for (const Seen& seen : seen_) {
+        const bool is_lone = seen.measured.end == Measured::End::broken && seen.measured.proof == Proof::none;
+        if (is_lone && seen.is_find() && !seen.is_joined && !seen.is_gone) lone.push_back(seen.candidate.id);
+    }
+    outcome_.removed += lone.size();
+    return session_.catalog.remove_finds(lone);
+}
+
+}  // namespace dredger

@@ -1,0 +1,63 @@
+// The last part of the deep scan of a stretch: what was found torn, and what records tell of without knowing where its
+// rest lies, is put together from what nobody holds.
+#pragma once
+
+#include "carving/find.h"
+#include "carving/puzzle.h"
+#include "scanning/scan_session.h"
+
+namespace dredger {
+
+class JoiningStage {
+  public:
+    // `ground`: what was searched, on the medium.
+    JoiningStage(ScanSession& session, const ScanRequest& request, const ScannedVolume& volume,
+                 const std::vector<Extent>& ground);
+
+    struct Outcome {
+        bool stopped = false;
+        std::size_t joined = 0;   // files that are whole now
+        std::size_t removed = 0;  // finds that are parts of these, or nothing without a rest that was not found
+    };
+    // Changes the catalog, within the transaction that is open.
+    Result<Outcome> run();
+
+  private:
+    // A candidate that is not live, as far as the stage looks at it.
+    struct Seen {
+        Candidate candidate;
+        std::vector<Extent> pieces;  // on the ground
+        const Format* format = nullptr;
+        Measured measured = {};  // of the ground from its start on; of what is firm nothing is measured
+        bool is_firm = false;    // its content proves where all of it lies
+        bool is_gone = false;    // it was a part of another one
+        bool is_joined = false;  // whole, or further than it seemed
+
+        std::uint64_t start() const { return pieces.front().offset; }
+        bool is_find() const { return candidate.record.origin == Origin::signature; }
+    };
+
+    Result<void> collect();
+    void collect(Candidate& candidate);
+    bool measure_all();
+    void learn_grain();
+    Result<Remains> remains_of_others();
+    std::optional<TornFile> torn(std::size_t n) const;
+    Result<void> take(Seen& seen, const Joined& joined);
+    Result<void> take_find(Seen& seen, Find&& find);
+    Result<void> take_record(Seen& seen, const Find& find);
+    Result<void> absorb(const Seen& seen);
+    Result<void> remove_lone_heads();
+    std::optional<std::uint64_t> on_ground(std::uint64_t on_medium) const;
+
+    ScanSession& session_;
+    const ScanRequest& request_;
+    const ScannedVolume& volume_;
+    std::shared_ptr<const Content> ground_;
+    std::vector<std::pair<Extent, std::uint64_t>> places_;  // of the ground on the medium, by place; and their starts
+    std::vector<Seen> seen_;                                // by their starts
+    std::uint64_t grain_ = 4096, phase_ = 0;                // bytes
+    Outcome outcome_;
+};
+
+}  // namespace dredger
