@@ -402,11 +402,12 @@ class Search {
                     auto next = attempt(states[turn.state].joined, split.pieces, split.places[split.tried]);
                     if (!next) continue;
                     if (is_accepted(*next)) return next;
-                    if (next->measured.sure > best.measured.sure) best = *next;
                     const std::uint64_t gained = next->measured.sure - length_of(split.pieces);
                     const double rank = static_cast<double>((i + 1) * (split.tried + 1));
                     const double proof = proof_of(gained / kSector);
                     const double cost = states[turn.state].cost + temper_.cost_of_turn + std::log2(1 + rank) - proof;
+                    // Worth telling of only where more speaks for it than against.
+                    if (temper_.cost_of_turn > 0 && cost < 0 && next->measured.sure > best.measured.sure) best = *next;
                     if (states.size() >= kMaxStates || next->pieces.size() > limits_.most_pieces) continue;
                     turns.push({cost, 0, states.size()});
                     states.push_back({std::move(*next), cost});

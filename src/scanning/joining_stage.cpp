@@ -264,6 +264,8 @@ Result<void> JoiningStage::absorb(const Seen& seen) {
     std::vector<std::int64_t> within;
     for (Seen& other : seen_) {
         if (&other == &seen || other.is_gone || !other.is_find() || !own.covers(other.start())) continue;
+        // What only fits takes nothing that is whole by itself.
+        if (seen.candidate.proof < Proof::structure && other.measured.end != Measured::End::broken) continue;
         within.push_back(other.candidate.id);
         other.is_gone = true;
     }
