@@ -71,7 +71,10 @@ Result<JoiningStage::Outcome> JoiningStage::run() {
     for (const Seen& seen : seen_)
         if (seen.is_firm)
             for (const Extent& piece : seen.pieces) remains.hold(piece);
+    // The more torn files there are, the less is tried for each: nobody waits for hours who did not ask for it.
+    constexpr std::uint64_t kForAll = 100ULL << 30, kLeast = 16 << 20;
     JoinLimits limits;
+    limits.most_read = std::clamp(kForAll / files.size(), kLeast, limits.most_read);
     if (request_.join == JoinEffort::thorough) limits = JoinLimits::thorough();
     Puzzle puzzle(ground_, std::move(remains), std::move(files), limits);
     const auto go_on = [&](const Puzzle::Progress& p) {
