@@ -51,7 +51,7 @@ def extension(path):
     return "tar" + suffixes[-1] if suffixes[-2:-1] == [".tar"] else (suffixes or ["."])[-1][1:]
 
 
-def written(out, content, remains, chance, place):
+def written(out, remains, chance, place, content):
     """At the next place; returns where."""
     at = -(-out.tell() // place) * place
     gap = at - out.tell()
@@ -102,6 +102,12 @@ def by_turns(files, chance):
     return pairs
 
 
+def put(entry, pieces, *where):
+    """The next of a file's pieces at the next place."""
+    piece = pieces.pop(0)
+    entry["extents"].append([written(*where, piece), len(piece)])
+
+
 def lay_turns(files, remains, place, out, chance):
     truth = []
     for pair in by_turns(files, chance):
@@ -111,8 +117,7 @@ def lay_turns(files, remains, place, out, chance):
         while any(waiting):
             for entry, rest in zip(entries, waiting):
                 if rest:
-                    entry["extents"].append([written(out, rest[0], remains, chance, place), len(rest[0])])
-                    rest.pop(0)
+                    put(entry, rest, out, remains, chance, place)
     return truth
 
 
@@ -136,7 +141,7 @@ def lay_shuffled(files, remains, place, out, chance):
             while waiting:
                 owner, parts, left = waiting[0]
                 n = left.pop(0)
-                owner["extents"][n] = [written(out, parts[n], remains, chance, place), len(parts[n])]
+                owner["extents"][n] = [written(out, remains, chance, place, parts[n]), len(parts[n])]
                 waiting = waiting[1:] + (waiting[:1] if left else [])
     return truth
 
@@ -175,21 +180,21 @@ def lay(files, image, how, place, seed):
                 content, entry["spoilt"] = spoilt(content, chance.choice(remains), chance)
                 entry["is_whole"] = False
             pieces = pieces_of(content, how, chance)
-            entry["extents"].append([written(out, pieces[0], remains, chance, place), len(pieces[0])])
+            put(entry, pieces, out, remains, chance, place)
             still = []
             for owner, rest in waiting:
                 if how in ("two", "three") and chance.random() < 0.4:
                     still.append((owner, rest))
                     continue
-                owner["extents"].append([written(out, rest[0], remains, chance, place), len(rest[0])])
-                if rest[1:]:
-                    still.append((owner, rest[1:]))
-            waiting = still + ([(entry, pieces[1:])] if pieces[1:] else [])
+                put(owner, rest, out, remains, chance, place)
+                if rest:
+                    still.append((owner, rest))
+            waiting = still + ([(entry, pieces)] if pieces else [])
         while waiting:
             owner, rest = waiting.pop(0)
-            owner["extents"].append([written(out, rest[0], remains, chance, place), len(rest[0])])
-            if rest[1:]:
-                waiting.append((owner, rest[1:]))
+            put(owner, rest, out, remains, chance, place)
+            if rest:
+                waiting.append((owner, rest))
         out.write(bytes(1 << 16))
     return truth
 

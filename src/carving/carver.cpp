@@ -1,7 +1,6 @@
 #include "carving/carver.h"
 
 #include <algorithm>
-#include <array>
 #include <chrono>
 #include <condition_variable>
 #include <map>
@@ -9,6 +8,7 @@
 #include <set>
 #include <thread>
 
+#include "base/in_parallel.h"
 #include "carving/ground_ahead.h"
 #include "media/loaded.h"
 
@@ -35,11 +35,6 @@ bool is_told_by_length(const Find& find) {
 bool is_told_by_parts(const Find& find, const Format& format) {
     return find.measured.is_whole() && find.measured.proof == Proof::chain && format.take_apart != nullptr &&
            format.kind == Kind::document && !format.is_text;
-}
-
-// Programs, archives and disks: whole files lie in them.
-bool keeps_others(const Format& format) {
-    return format.kind == Kind::archive || format.kind == Kind::other || format.kind == Kind::database;
 }
 
 // Whether a whole file that lies there may well be a part of what is said to reach up to `end`. Within programs and
@@ -160,9 +155,7 @@ std::optional<Find> Carver::examine(const MediumPtr& ground, std::uint64_t start
         if (found.has_its_end && found.expected <= ground->size() - start) found.length = found.expected;
         if (found.is_whole() && start % kSector == 0)
             found.length = end_of_tail(*ground, start + found.length, bid.format->is_text) - start;
-        const Format* format = find.format;
         find = find_of(*bid.format, found, {{start, found.length}}, ground, *ground_, stop());
-        find.format = format;
         find.bits = bid.bits;
         return find;
     }
@@ -388,8 +381,7 @@ Result<void> Carver::sweep(const SweepState& state, FindSink& sink) {
     is_in_order_ = std::is_sorted(places.begin(), places.end(),
                                   [](const Extent& a, const Extent& b) { return a.offset < b.offset; });
     GroundAhead ground(ground_, state.position);
-    Workers workers(*this, ground,
-                    options_.workers != 0 ? options_.workers : std::max(1U, std::thread::hardware_concurrency()));
+    Workers workers(*this, ground, workers_for(options_.workers));
     for (std::uint64_t at = state.position; at < ground.size(); at += GroundAhead::kBlock) {
         auto searched = workers.take(at, [&] { return sink.should_stop(); });
         if (!searched) {

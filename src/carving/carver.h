@@ -31,7 +31,6 @@ struct CarveOptions {
     bool every_offset = false;           // not only where sectors begin
     bool inside = false;                 // also within files that were found whole
     bool lone_heads = false;             // also what is no find unless the rest of it turns up elsewhere
-    std::uint64_t cluster = 0;           // bytes; 0: not known
     unsigned workers = 0;                // 0: as many as the machine has processors
     MediumPtr medium = {};               // that the ground is of, and
     std::vector<Tracer> tracers = {};    // what file systems left is looked for on its way, with these

@@ -32,6 +32,10 @@ std::optional<Fingerprint> fingerprint_of(const Medium& content, std::uint64_t s
 
 }  // namespace
 
+bool keeps_others(const Format& format) {
+    return format.kind == Kind::archive || format.kind == Kind::other || format.kind == Kind::database;
+}
+
 std::uint64_t sector_end(std::uint64_t at) { return (at + kSector - 1) / kSector * kSector; }
 
 bool is_padded(const Medium& ground, const Extent& last_piece) {

@@ -31,6 +31,9 @@ Find find_of(const Format& format, const Measured& measured, const std::vector<E
 // The format that content of `measured` is of.
 const Format* finer_format(const Format& format, const Measured& measured);
 
+// Programs, archives and disks: whole files lie in them.
+bool keeps_others(const Format& format);
+
 // Where the sector ends in which the byte before `at` lies.
 std::uint64_t sector_end(std::uint64_t at);
 

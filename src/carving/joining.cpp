@@ -5,7 +5,10 @@
 #include <cmath>
 #include <numbers>
 #include <queue>
+#include <span>
+#include <utility>
 
+#include "carving/find.h"
 #include "media/content.h"
 
 namespace dredger {
@@ -77,8 +80,7 @@ class Search {
         const std::uint64_t behind_own = std::max(file_.start + own, remains_.held_until(file_.start + own));
         Joined without_others = continued({{file_.start, own}}, behind_own);
         if (is_accepted(without_others)) return ended(std::move(without_others));
-        std::optional<Joined> skipping;
-        if (without_others.measured.is_whole()) skipping = without_others;
+        const Joined skipping = without_others;
         if (tail_at_ != 0) {
             if (!without_others.measured.is_file()) return std::nullopt;
             best = std::move(without_others);
@@ -93,8 +95,9 @@ class Search {
             if (auto whole = likeliest_first(from, best)) return ended(std::move(*whole));
         }
         // All that spoke against it is left out, and as much is there as it says.
-        if (limits_.effort >= Effort::near && !file_.is_broken && file_.is_cut && skipping && file_.size == 0) {
-            auto joined = ended(std::move(*skipping));
+        if (limits_.effort >= Effort::near && !file_.is_broken && file_.is_cut && file_.size == 0 &&
+            skipping.measured.is_whole()) {
+            auto joined = ended(Joined(skipping));
             if (joined) joined->is_whole = true;
             return joined;
         }
@@ -136,8 +139,8 @@ class Search {
     // Where others hold something behind `at`; the file's own beginning is no other's.
     std::uint64_t free_until(std::uint64_t at) const {
         if (at >= file_.start && at < file_.start + own_) at = file_.start + own_;
-        const std::size_t run = remains_.run_at(at);
-        return run < remains_.runs().size() && remains_.runs()[run].offset <= at ? remains_.runs()[run].end() : at;
+        const Extent* run = remains_.run_around(at);
+        return run != nullptr ? run->end() : at;
     }
 
     // Where what another one holds begins, as far as that reaches up to `end`.
@@ -150,8 +153,8 @@ class Search {
 
     // Where the run begins that `at` lies in.
     std::uint64_t free_from(std::uint64_t at) const {
-        const std::size_t run = remains_.run_at(at);
-        return run < remains_.runs().size() && remains_.runs()[run].offset <= at ? remains_.runs()[run].offset : at;
+        const Extent* run = remains_.run_around(at);
+        return run != nullptr ? run->offset : at;
     }
 
     // With the place where two pieces meet further on or back in the content.
@@ -237,13 +240,11 @@ class Search {
         const auto last = content.places_of(length - 1, 1);
         if (last.empty()) return false;
         const std::uint64_t end = last.front().offset + 1;
-        const std::size_t run = remains_.run_at(end - 1);
-        if (run >= remains_.runs().size() || remains_.runs()[run].offset >= end) return false;
-        const std::uint64_t run_end = remains_.runs()[run].end();
-        if (run_end - end >= remains_.grain()) return false;
+        const Extent* run = remains_.run_around(end - 1);
+        if (run == nullptr || run->end() - end >= remains_.grain()) return false;
         Budget budget(limits_.stop);
         Reader bytes(*ground_, budget, end);
-        return bytes.is_zeros(0, std::min((end + kSector - 1) / kSector * kSector, run_end) - end);
+        return bytes.is_zeros(0, std::min(sector_end(end), run->end()) - end);
     }
 
     // What the format's own tables tell is tried one gap after the other, each with a share of what may be read.

@@ -56,7 +56,7 @@ Nominator::Nominator(const Wanted& wanted, const std::vector<const Format*>& fur
     std::set<const Format*> tellers;
     for (const Format* format : all_formats()) {
         if (!wanted.takes(*format)) continue;
-        const Format* teller = format->measure ? format : format_named(format->told_by);
+        const Format* teller = measurer_of(*format);
         if (teller != nullptr && tellers.insert(teller).second) add(*teller);
     }
     for (const Format* format : further) add(*format);

@@ -1,19 +1,18 @@
 #include "carving/puzzle.h"
 
 #include <algorithm>
-#include <atomic>
-#include <condition_variable>
-#include <mutex>
-#include <thread>
+
+#include "base/in_parallel.h"
 
 namespace dredger {
+
 Puzzle::Puzzle(MediumPtr ground, Remains remains, std::vector<TornFile> files, JoinLimits limits, unsigned workers)
     : ground_(std::move(ground)),
       remains_(std::move(remains)),
       files_(std::move(files)),
       pieces_(files_.size()),
       limits_(std::move(limits)),
-      workers_(workers != 0 ? workers : std::max(1U, std::thread::hardware_concurrency())) {}
+      workers_(workers_for(workers)) {}
 
 // The beginning of each torn file is its own.
 Remains Puzzle::without_heads(Effort effort) const {
@@ -24,45 +23,26 @@ Remains Puzzle::without_heads(Effort effort) const {
     return remains;
 }
 
-bool Puzzle::overlaps(const std::vector<Extent>& pieces) const {
-    for (const Extent& piece : pieces)
-        for (std::uint64_t at = piece.offset; at < piece.end(); at += remains_.grain())
-            if (remains_.is_held(at)) return true;
-    return false;
-}
-
 std::optional<std::vector<std::optional<Joined>>> Puzzle::round(Effort effort, const Listener& listener) {
     const Remains remains = without_heads(effort);
-    std::vector<std::optional<Joined>> found(files_.size());
-    std::atomic<std::size_t> next = 0, done = 0;
-    std::atomic<bool> stopped = false;
-    std::atomic<unsigned> working = workers_;
-    std::mutex guard;
-    std::condition_variable changed;
     JoinLimits limits = limits_;
     limits.effort = effort;
     if (effort <= Effort::seams) limits.most_read /= 4, limits.most_read_again /= 4;
-    limits.stop = [&] { return stopped.load(std::memory_order_relaxed); };
-    const auto work = [&] {
-        for (std::size_t i = next++; i < files_.size() && !stopped; i = next++) {
-            if (pieces_[i].is_open) found[i] = join(*ground_, remains, files_[i], limits);
-            ++done;
-        }
-        const std::lock_guard lock(guard);
-        --working;
-        changed.notify_all();
+    std::vector<std::optional<Joined>> found(files_.size());
+    const auto work = [&](std::size_t number, const std::atomic<bool>& stopped) {
+        if (!pieces_[number].is_open) return;
+        JoinLimits own = limits;
+        own.stop = [&stopped] { return stopped.load(std::memory_order_relaxed); };
+        found[number] = join(*ground_, remains, files_[number], own);
     };
-    std::vector<std::thread> threads;
-    for (unsigned n = 0; n < workers_; ++n) threads.emplace_back(work);
-    {
-        constexpr std::chrono::milliseconds kPatience{100};
-        std::unique_lock lock(guard);
-        while (!changed.wait_for(lock, kPatience, [&] { return working == 0; }))
-            if (!listener.go_on({done, files_.size(), joined_})) stopped = true;
-    }
-    for (std::thread& thread : threads) thread.join();
-    if (stopped || !listener.go_on({done, files_.size(), joined_})) return std::nullopt;
+    const auto go_on = [&](std::size_t done) { return listener.go_on({done, files_.size(), joined_}); };
+    if (!in_parallel(files_.size(), workers_, work, go_on)) return std::nullopt;
     return found;
+}
+
+bool Puzzle::overlaps(const std::vector<Extent>& pieces) const {
+    return std::any_of(pieces.begin(), pieces.end(),
+                       [&](const Extent& piece) { return remains_.is_held_in_part(piece); });
 }
 
 Result<bool> Puzzle::solve(const Listener& listener) {

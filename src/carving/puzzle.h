@@ -17,7 +17,7 @@ class Puzzle {
     struct Listener {
         // Now and then; false ends it.
         std::function<bool(const Progress&)> go_on;
-        // Of the files given; the better state of one that was told of before comes again.
+        // Of the files given, each at most once: when it is whole, or at the end what it came to.
         std::function<Result<void>(std::size_t file, const Joined& joined)> take;
     };
 

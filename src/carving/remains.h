@@ -15,6 +15,7 @@ class Remains {
 
     std::uint64_t grain() const { return grain_; }
     bool is_held(std::uint64_t at) const { return held_.covers(at); }
+    bool is_held_in_part(const Extent& part) const { return !held_.within(part.offset, part.length).empty(); }
     // Where what is held at `at` ends, or what nobody holds; within the ground.
     std::uint64_t held_until(std::uint64_t at) const { return held_.end_at(at); }
 
@@ -24,6 +25,8 @@ class Remains {
     void settle();
     // The number of the first run that ends behind `at`.
     std::size_t run_at(std::uint64_t at) const;
+    // The run that `at` lies in; null where somebody holds it.
+    const Extent* run_around(std::uint64_t at) const;
 
   private:
     std::uint64_t size_, grain_, phase_;

@@ -41,7 +41,7 @@ int print_kinds(const Options& options) {
     }
     Table table({{"FORMAT"}, {"KIND"}, {"EXTENSIONS"}, {"REPAIR"}, {"WHERE IT ENDS"}, {"WHAT IS CHECKED"}});
     const auto add = [&](const Format& format) {
-        const Format* teller = format.measure ? &format : format_named(format.told_by);
+        const Format* teller = measurer_of(format);
         const repairing::Mender* mender = repairing::mender_of(format.name);
         if (options.form == "jsonl") {
             const nlohmann::ordered_json object = {{"format", format.name},

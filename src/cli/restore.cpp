@@ -9,6 +9,7 @@
 #include "cli/commands.h"
 #include "cli/selection_options.h"
 #include "cli/terminal.h"
+#include "cli/word_options.h"
 #include "cli/words.h"
 
 namespace dredger::cli {
@@ -23,16 +24,6 @@ struct Options {
     SelectionOptions selection;
     bool dry_run = false, verify = false, onto_same_drive = false, from_changed_source = false;
 };
-
-template <class Word, std::size_t N>
-Word word_in(const std::string& text, const std::string_view (&words)[N]) {
-    return static_cast<Word>(std::find(std::begin(words), std::end(words), text) - std::begin(words));
-}
-
-template <std::size_t N>
-CLI::IsMember one_of(const std::string_view (&words)[N]) {
-    return CLI::IsMember(std::vector<std::string>(std::begin(words), std::end(words)));
-}
 
 class RestoreLines final : public TerminalObserver<RestoreObserver> {
   public:

@@ -6,6 +6,7 @@
 
 #include "cli/commands.h"
 #include "cli/terminal.h"
+#include "cli/word_options.h"
 #include "cli/words.h"
 #include "formats/own_formats.h"
 #include "media/drives.h"
@@ -115,9 +116,7 @@ int scan_all(const Options& options) {
     request.whole_surface = options.whole_surface;
     request.every_offset = options.every_offset;
     request.inside = options.inside;
-    request.join = options.join == "off"        ? JoinEffort::off
-                   : options.join == "thorough" ? JoinEffort::thorough
-                                                : JoinEffort::quick;
+    request.join = word_in<JoinEffort>(options.join, kJoinEffortWords);
     request.until_name = options.until;
     request.until_count = options.until_count;
     std::optional<OwnFormats> own;
@@ -220,7 +219,7 @@ void add_scan(CLI::App& program, int& exit_code) {
     command
         ->add_option("--join", options->join,
                      "deep: how much is tried for files in pieces: off, quick (default) or thorough (hours)")
-        ->check(CLI::IsMember({"off", "quick", "thorough"}));
+        ->check(one_of(kJoinEffortWords));
     command->add_option("--format", options->format,
                         "deep: look for these formats only: jpeg,docx ... (dredger kinds)");
     command->add_option("--own-formats", options->own_formats, "deep: formats of your own, from a TOML file");

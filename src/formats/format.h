@@ -143,6 +143,9 @@ const Format* format_with_extension(std::string_view extension);  // null: none 
 // The one for which most speaks; null: no signature stands there.
 const Format* format_with_head(ByteView head);
 const Format* format_named(std::string_view name);  // null: none known
+// The format by which content of this one is measured: itself, or the one that tells it apart. Null where neither can
+// be.
+const Format* measurer_of(const Format& format);
 
 // How many bits of evidence for `format` stand in `head`; 0: it is not this format.
 unsigned bid_of(const Format& format, ByteView head);

@@ -116,6 +116,11 @@ const Format* format_named(std::string_view name) {
     return found == by_name.end() ? nullptr : found->second;
 }
 
+const Format* measurer_of(const Format& format) {
+    const Format* measurer = format.measure ? &format : format_named(format.told_by);
+    return measurer != nullptr && measurer->measure ? measurer : nullptr;
+}
+
 Measured measure(const Format& format, Reader& content) {
     Measured found = format.measure(content);
     const std::uint64_t at = std::min(content.trouble_at(), content.size());

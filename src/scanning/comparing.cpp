@@ -1,11 +1,9 @@
 #include "scanning/comparing.h"
 
 #include <algorithm>
-#include <atomic>
-#include <future>
 #include <map>
-#include <thread>
 
+#include "base/in_parallel.h"
 #include "media/content.h"
 #include "media/medium_sum.h"
 
@@ -66,16 +64,14 @@ class ContentComparison {
     std::vector<std::optional<std::string>> digests_of(const std::vector<Candidate>& candidates,
                                                        std::uint64_t most) const {
         std::vector<std::optional<std::string>> digests(candidates.size());
-        std::atomic<std::size_t> next = 0;
-        const auto work = [&] {
-            for (std::size_t i = next++; i < candidates.size(); i = next++) digests[i] = digest_of(candidates[i], most);
-        };
-        std::vector<std::future<void>> others;
-        if (candidates.size() * most >= kWorthThreads)
-            for (unsigned n = 1; n < std::thread::hardware_concurrency(); ++n)
-                others.push_back(std::async(std::launch::async, work));
-        work();
-        for (auto& other : others) other.get();
+        const auto work = [&](std::size_t i) { digests[i] = digest_of(candidates[i], most); };
+        if (candidates.size() * most < kWorthThreads) {
+            for (std::size_t i = 0; i < candidates.size(); ++i) work(i);
+        } else {
+            in_parallel(
+                candidates.size(), workers_for(0), [&](std::size_t i, const std::atomic<bool>&) { work(i); },
+                [](std::size_t) { return true; });
+        }
         return digests;
     }
 

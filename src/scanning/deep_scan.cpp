@@ -5,8 +5,7 @@
 
 #include "checking/checking.h"
 #include "media/content.h"
-#include "ranking/content_evidence.h"
-#include "scanning/find_name.h"
+#include "scanning/found.h"
 #include "scanning/joining_stage.h"
 #include "scanning/sweep_words.h"
 
@@ -28,10 +27,6 @@ void add_reason(Prospect& prospect, Prospect&& changed) {
         std::find(prospect.reasons.begin(), prospect.reasons.end(), changed.reasons.back()) != prospect.reasons.end())
         changed.reasons.pop_back();
     prospect = std::move(changed);
-}
-
-ContentEvidence evidence_of(const Find& find) {
-    return {find.measured, find.size, find.pieces.size(), find.is_padded, find.format->name, find.is_followed};
 }
 
 }  // namespace
@@ -78,22 +73,12 @@ Result<DeepScan::Outcome> DeepScan::run(const ScannedVolume& volume) {
             options.every_offset = request_.every_offset;
             options.inside = request_.inside;
             options.lone_heads = request_.join != JoinEffort::off;
-            options.cluster = volume.facts.cluster_size;
             options.medium = medium;
             options.tracers = all_tracers();
             Carver carver(std::make_shared<Content>(medium, pieces), std::move(options), std::move(taken_));
             checked = carver.sweep(state, *this);
-            if (checked && !stopped_ && request_.join != JoinEffort::off) {
-                JoiningStage joining(session_, request_, volume_, pieces);
-                auto joined = joining.run();
-                if (!joined) {
-                    checked = tl::unexpected<Error>(joined.error());
-                } else {
-                    stopped_ = joined->stopped;
-                    report_.finds -= std::min<std::uint64_t>(report_.finds, joined->removed);
-                }
-            }
         }
+        if (checked && !stopped_ && request_.deep && request_.join != JoinEffort::off) checked = join_torn(pieces);
         if (!checked) {
             catalog_.roll_back();
             return tl::unexpected<Error>(checked.error());
@@ -104,6 +89,14 @@ Result<DeepScan::Outcome> DeepScan::run(const ScannedVolume& volume) {
     report_.searched = sweep_.position;
     DREDGER_CHECK(catalog_.commit());
     return Outcome{report_, std::move(traces_), std::move(fingerprints_), stopped_};
+}
+
+Result<void> DeepScan::join_torn(const std::vector<Extent>& ground) {
+    JoiningStage stage(session_, request_, volume_, ground);
+    DREDGER_TRY(const JoiningStage::Outcome outcome, stage.run());
+    stopped_ = outcome.stopped;
+    report_.finds -= std::min<std::uint64_t>(report_.finds, outcome.removed);
+    return {};
 }
 
 // What records tell of is read through their layouts, however scattered it lies.
@@ -183,13 +176,7 @@ Result<bool> DeepScan::merge_with_start(const Find& find) {
             if (record.size == find.size && find.size > 0) {
                 ContentEvidence evidence = evidence_of(find);
                 if (size_is_known) evidence.is_followed = false;  // the record says where it ends
-                candidate.prospect = judge_content(evidence);
-                candidate.layout = {};
-                candidate.layout.lay(find.pieces);
-                record.trust = LayoutTrust::assumed;
-                candidate.proof = find.measured.proof;
-                candidate.format = find.format->name;
-                candidate.kind = find.format->kind;
+                lay_record(candidate, find, evidence);
                 DREDGER_CHECK(catalog_.update(candidate));
             }
             continue;
@@ -241,24 +228,13 @@ Result<void> DeepScan::add(Find&& find) {
     Candidate candidate;
     candidate.id = next_id_++;
     candidate.volume = volume_.id;
-    candidate.kind = find.format->kind;
-    candidate.format = find.format->name;
-    candidate.proof = find.measured.end == Measured::End::broken ? Proof::none : find.measured.proof;
-    candidate.is_checked = true;
-    candidate.prospect = judge_content(evidence_of(find));
     FileEntry& record = candidate.record;
     record.identity.number = find.pieces.front().offset - std::min(volume_.place.offset, find.pieces.front().offset);
     record.state = State::lost;
-    record.origin = Origin::signature;
-    record.size = find.size;
-    record.name = name_of_find(find.said, *find.format, candidate.id);
-    record.modified = find.said.date;
-    record.facts = std::move(find.said.facts);
-    if (!find.said.title.empty()) record.facts.push_back({"title", find.said.title});
-    record.trust = find.pieces.size() > 1 ? LayoutTrust::assumed : LayoutTrust::exact;
-    candidate.layout.lay(find.pieces);
+    const auto fingerprint = find.fingerprint;
+    tell_of_find(candidate, std::move(find));
     constexpr std::size_t kMaxFingerprints = 1 << 20;
-    if (find.fingerprint && fingerprints_.size() < kMaxFingerprints) fingerprints_[candidate.id] = *find.fingerprint;
+    if (fingerprint && fingerprints_.size() < kMaxFingerprints) fingerprints_[candidate.id] = *fingerprint;
     ++report_.finds;
     ++by_kind_[word_for(candidate.kind)];
     return catalog_.add(candidate);

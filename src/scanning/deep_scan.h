@@ -37,6 +37,7 @@ class DeepScan final : FindSink {
 
   private:
     Result<void> check_records();
+    Result<void> join_torn(const std::vector<Extent>& ground);
     Result<void> take(Find&& find) override;
     void take(VolumeTrace&& trace) override {
         keep_trace(std::move(trace), traces_);

@@ -1,14 +1,12 @@
 #include "scanning/joining_stage.h"
 
 #include <algorithm>
-#include <atomic>
 #include <map>
 #include <set>
-#include <thread>
 
+#include "base/in_parallel.h"
 #include "checking/checking.h"
-#include "ranking/content_evidence.h"
-#include "scanning/find_name.h"
+#include "scanning/found.h"
 
 namespace dredger {
 namespace {
@@ -17,18 +15,6 @@ constexpr std::uint64_t kSector = 512;
 
 // Text is everywhere: where it lies nothing is said about what it belongs to.
 bool is_plain_text(const Format& format) { return format.name == "txt" || format.name == "csv"; }
-
-// Whole files may lie in it.
-bool keeps_files(const Format& format) {
-    return format.kind == Kind::archive || format.kind == Kind::other || format.kind == Kind::database;
-}
-
-// The format that measures what is listed as this one.
-const Format* measurer_of(std::string_view name) {
-    const Format* format = format_named(name);
-    if (format != nullptr && !format->measure && !format->told_by.empty()) format = format_named(format->told_by);
-    return format != nullptr && format->measure ? format : nullptr;
-}
 
 }  // namespace
 
@@ -61,7 +47,7 @@ Result<JoiningStage::Outcome> JoiningStage::run() {
     std::vector<TornFile> files;
     std::vector<std::size_t> numbers;  // of these in `seen_`
     for (std::size_t n = 0; n < seen_.size(); ++n) {
-        auto file = torn(n);
+        auto file = torn(seen_[n]);
         if (!file) continue;
         files.push_back(*file);
         numbers.push_back(n);
@@ -99,6 +85,13 @@ Result<void> JoiningStage::collect() {
     std::sort(seen_.begin(), seen_.end(), [](const Seen& a, const Seen& b) {
         return std::pair(a.start(), a.candidate.id) < std::pair(b.start(), b.candidate.id);
     });
+    // Up to the next one that is not text; several may begin at one place.
+    std::uint64_t next = ground_->size(), behind = next;
+    for (auto seen = seen_.rbegin(); seen != seen_.rend(); ++seen) {
+        if (seen->start() < next) behind = next;
+        seen->own = behind - seen->start();
+        if (!is_plain_text(*seen->format)) next = seen->start();
+    }
     return {};
 }
 
@@ -114,7 +107,8 @@ void JoiningStage::collect(Candidate& candidate) {
     if (!start) return;
     Seen seen;
     if (is_find) {
-        seen.format = measurer_of(candidate.format);
+        const Format* listed = format_named(candidate.format);
+        seen.format = listed != nullptr ? measurer_of(*listed) : nullptr;
     } else if (const auto head = ground_->bytes(*start, std::min<std::uint64_t>(4096, ground_->size() - *start))) {
         seen.format = measured_format(record.name, ByteView(*head));
     }
@@ -129,25 +123,15 @@ void JoiningStage::collect(Candidate& candidate) {
 
 // False where it was stopped.
 bool JoiningStage::measure_all() {
-    std::atomic<std::size_t> next = 0;
-    std::atomic<bool> stopped = false;
-    const auto work = [&] {
-        for (std::size_t n = next++; n < seen_.size() && !stopped; n = next++) {
-            Seen& seen = seen_[n];
-            if (seen.is_firm || is_plain_text(*seen.format)) continue;
-            Budget budget([&] { return stopped.load(); });
-            Reader reader(*ground_, budget, seen.start());
-            seen.measured = measure(*seen.format, reader);
-        }
+    const auto work = [&](std::size_t number, const std::atomic<bool>& stopped) {
+        Seen& seen = seen_[number];
+        if (seen.is_firm || is_plain_text(*seen.format)) return;
+        Budget budget([&stopped] { return stopped.load(std::memory_order_relaxed); });
+        Reader reader(*ground_, budget, seen.start());
+        seen.measured = measure(*seen.format, reader);
     };
-    std::vector<std::thread> threads;
-    for (unsigned n = std::max(1U, std::thread::hardware_concurrency()); n > 0; --n) threads.emplace_back(work);
-    while (next < seen_.size() && !stopped) {
-        std::this_thread::sleep_for(std::chrono::milliseconds(20));
-        stopped = session_.observer.should_stop();
-    }
-    for (std::thread& thread : threads) thread.join();
-    return !stopped;
+    return in_parallel(seen_.size(), workers_for(0), work,
+                       [&](std::size_t) { return !session_.observer.should_stop(); });
 }
 
 // Where nothing tells how large clusters are, the finds do: most begin with one.
@@ -181,19 +165,12 @@ Result<Remains> JoiningStage::remains_of_others() {
     return remains;
 }
 
-// As what is to be put together; nothing where it is right as it is, or nobody can tell. What nothing speaks against
-// is firm from then on.
-std::optional<TornFile> JoiningStage::torn(std::size_t n) const {
-    const Seen& seen = seen_[n];
+// As what is to be put together; nothing where it is right as it is, or nobody can tell.
+std::optional<TornFile> JoiningStage::torn(const Seen& seen) const {
     const Measured& m = seen.measured;
     if (seen.is_firm || is_plain_text(*seen.format) || seen.format->is_loose || !m.is_file()) return std::nullopt;
     TornFile file{seen.start(), seen.format, m};
-    file.own = ground_->size() - file.start;
-    for (std::size_t i = n + 1; i < seen_.size(); ++i)
-        if (!is_plain_text(*seen_[i].format) && seen_[i].start() > file.start) {
-            file.own = seen_[i].start() - file.start;
-            break;
-        }
+    file.own = seen.own;
     if (!seen.is_find()) file.size = seen.candidate.record.size;
     if (m.end == Measured::End::broken) return file;
     if (file.size != 0 && (m.length >= file.size || m.proof >= Proof::structure)) return std::nullopt;
@@ -201,7 +178,7 @@ std::optional<TornFile> JoiningStage::torn(std::size_t n) const {
         m.end == Measured::End::open && !seen.format->is_text && !is_padded(*ground_, {seen.start(), m.length});
     const bool is_cut = file.size != 0 || seen.candidate.prospect.check == Check::damaged;
     const bool is_entered =
-        seen.is_find() && m.proof <= Proof::chain && file.own < m.length && !keeps_files(*seen.format);
+        seen.is_find() && m.proof <= Proof::chain && file.own < m.length && !keeps_others(*seen.format);
     if (!goes_on && !is_cut && !is_entered) return std::nullopt;
     file.is_cut = is_cut;
     // All that speaks against it is what begins within, or follows; or that its record tells of more.
@@ -219,59 +196,43 @@ Result<void> JoiningStage::take(Seen& seen, const Joined& joined) {
     seen.pieces = joined.pieces;
     seen.is_joined = true;
     if (seen.is_find()) {
-        DREDGER_CHECK(take_find(seen, std::move(find)));
+        DREDGER_CHECK(take_find(seen.candidate, std::move(find)));
     } else if (joined.is_whole) {
-        DREDGER_CHECK(take_record(seen, find));
+        DREDGER_CHECK(take_record(seen.candidate, find));
     }
     if (!joined.is_whole) return {};
     ++outcome_.joined;
     return request_.inside ? Result<void>() : absorb(seen);
 }
 
-Result<void> JoiningStage::take_find(Seen& seen, Find&& find) {
-    Candidate& candidate = seen.candidate;
-    candidate.kind = find.format->kind;
-    candidate.format = find.format->name;
-    candidate.proof = find.measured.end == Measured::End::broken ? Proof::none : find.measured.proof;
-    candidate.prospect = judge_content(
-        {find.measured, find.size, find.pieces.size(), find.is_padded, find.format->name, find.is_followed});
-    FileEntry& record = candidate.record;
-    record.size = find.size;
-    record.name = name_of_find(find.said, *find.format, candidate.id);
-    record.modified = find.said.date;
-    record.facts = std::move(find.said.facts);
-    if (!find.said.title.empty()) record.facts.push_back({"title", find.said.title});
-    record.trust = LayoutTrust::assumed;
-    candidate.layout.lay(find.pieces);
+Result<void> JoiningStage::take_find(Candidate& candidate, Find&& find) {
+    tell_of_find(candidate, std::move(find));
     // An update would keep the words that its record had.
     DREDGER_CHECK(session_.catalog.remove_finds(std::vector<std::int64_t>{candidate.id}));
     return session_.catalog.add(candidate);
 }
 
-Result<void> JoiningStage::take_record(Seen& seen, const Find& find) {
-    Candidate& candidate = seen.candidate;
-    ContentEvidence evidence{find.measured, find.size, find.pieces.size(), find.is_padded, find.format->name, false};
-    candidate.prospect = judge_content(evidence);
-    candidate.layout.lay(find.pieces);
-    candidate.record.trust = LayoutTrust::assumed;
-    candidate.proof = find.measured.proof;
-    candidate.format = find.format->name;
-    candidate.kind = find.format->kind;
+Result<void> JoiningStage::take_record(Candidate& candidate, const Find& find) {
+    ContentEvidence evidence = evidence_of(find);
+    evidence.is_followed = false;  // the record says where it ends
+    lay_record(candidate, find, evidence);
     candidate.is_checked = true;
     return session_.catalog.update(candidate);
 }
 
 // What begins within a file that is whole now is a part of it.
 Result<void> JoiningStage::absorb(const Seen& seen) {
-    const Coverage own(seen.pieces);
+    const auto before = [](const Seen& other, std::uint64_t at) { return other.start() < at; };
     std::vector<std::int64_t> within;
-    for (Seen& other : seen_) {
-        if (&other == &seen || other.is_gone || !other.is_find() || !own.covers(other.start())) continue;
-        // What only fits takes nothing that is whole by itself.
-        if (seen.candidate.proof < Proof::structure && other.measured.end != Measured::End::broken) continue;
-        within.push_back(other.candidate.id);
-        other.is_gone = true;
-    }
+    for (const Extent& piece : seen.pieces)
+        for (auto other = std::lower_bound(seen_.begin(), seen_.end(), piece.offset, before);
+             other != seen_.end() && other->start() < piece.end(); ++other) {
+            if (&*other == &seen || other->is_gone || !other->is_find()) continue;
+            // What only fits takes nothing that is whole by itself.
+            if (seen.candidate.proof < Proof::structure && other->measured.end != Measured::End::broken) continue;
+            within.push_back(other->candidate.id);
+            other->is_gone = true;
+        }
     outcome_.removed += within.size();
     return session_.catalog.remove_finds(within);
 }

@@ -29,6 +29,7 @@ class JoiningStage {
         std::vector<Extent> pieces;  // on the ground
         const Format* format = nullptr;
         Measured measured = {};  // of the ground from its start on; of what is firm nothing is measured
+        std::uint64_t own = 0;   // bytes up to where the next one begins that is not text
         bool is_firm = false;    // its content proves where all of it lies
         bool is_gone = false;    // it was a part of another one
         bool is_joined = false;  // whole, or further than it seemed
@@ -42,10 +43,10 @@ class JoiningStage {
     bool measure_all();
     void learn_grain();
     Result<Remains> remains_of_others();
-    std::optional<TornFile> torn(std::size_t n) const;
+    std::optional<TornFile> torn(const Seen& seen) const;
     Result<void> take(Seen& seen, const Joined& joined);
-    Result<void> take_find(Seen& seen, Find&& find);
-    Result<void> take_record(Seen& seen, const Find& find);
+    Result<void> take_find(Candidate& candidate, Find&& find);
+    Result<void> take_record(Candidate& candidate, const Find& find);
     Result<void> absorb(const Seen& seen);
     Result<void> remove_lone_heads();
     std::optional<std::uint64_t> on_ground(std::uint64_t on_medium) const;

@@ -13,6 +13,8 @@ namespace dredger {
 
 // How much is tried to put torn files together.
 enum class JoinEffort { off, quick, thorough };
+inline constexpr std::string_view kJoinEffortWords[] = {"off", "quick", "thorough"};
+inline std::string_view word_for(JoinEffort effort) { return kJoinEffortWords[static_cast<std::size_t>(effort)]; }
 
 struct ScanRequest {
     std::filesystem::path source;

@@ -29,7 +29,7 @@ std::string settings_of(const ScanRequest& request) {
     if (request.whole_surface) settings["whole_surface"] = true;
     if (request.every_offset) settings["every_offset"] = true;
     if (request.inside) settings["inside"] = true;
-    if (request.join != JoinEffort::quick) settings["join"] = request.join == JoinEffort::off ? "off" : "thorough";
+    if (request.join != JoinEffort::quick) settings["join"] = word_for(request.join);
     return settings.dump();
 }
 

@@ -167,7 +167,7 @@ std::optional<Joined> joined(const MediumPtr& medium, const Find& find) {
     Remains remains(medium->size(), kSector);
     remains.hold({find.pieces.front().offset, kSector});
     remains.settle();
-    const Format* format = find.format->measure ? find.format : format_named(find.format->told_by);
+    const Format* format = measurer_of(*find.format);
     const std::uint64_t start = find.pieces.front().offset;
     Budget budget;
     Reader reader(*medium, budget, start);
@@ -178,7 +178,6 @@ std::optional<Joined> joined(const MediumPtr& medium, const Find& find) {
 
 TEST(Carver, WhatLiesInTwoPiecesIsFoundTornAndCanBeJoined) {
     CarveOptions options;
-    options.cluster = kSector;
     options.lone_heads = true;
     for (const char* name :
          {"jpeg-baseline.jpg", "jpeg-progressive.jpg", "png-plain.png", "gif-animated.gif", "zip-described.zip",
@@ -203,7 +202,6 @@ TEST(Carver, APieceThatIsJoinedByNoChecksumIsNotTakenForProven) {
     bed.lay_split("mp3-plain.mp3", 3, 5);
     bed.zeros(2 * kSector);
     CarveOptions options;
-    options.cluster = kSector;
     const auto finds = sweep(bed.medium(), options);
     ASSERT_FALSE(finds.empty());
     EXPECT_NE(finds[0].measured.proof, Proof::checksums);
@@ -376,7 +374,6 @@ TEST(Carver, APageWithoutItsEndTagEndsWhereZerosFollowAndTakesNothingFromOthers)
     bed.noise(9 * kSector);
     bed.lay("html-plain.html");
     CarveOptions options;
-    options.cluster = kSector;
     const auto finds = sweep(bed.medium(), options);
     ASSERT_FALSE(finds.empty());
     EXPECT_EQ(told(finds[0]), fmt::format("html 0+{}", page.size()));

@@ -24,6 +24,7 @@ TEST(Remains, WhatIsHeldInPartIsHeldWhole) {
 
 TEST(Remains, GrainsBeginWhereThePhaseSays) {
     Remains remains(10000, 1000, 300);
+    EXPECT_THAT(remains.runs(), ElementsAre(Extent{300, 9700}));
     remains.hold({100, 1});
     remains.hold({1300, 1000});
     remains.hold({9900, 100});
@@ -40,6 +41,11 @@ TEST(Remains, RunsAreFoundByPlace) {
     EXPECT_EQ(remains.run_at(2000), 1U);
     EXPECT_EQ(remains.run_at(9999), 1U);
     EXPECT_EQ(remains.run_at(10000), 2U);
+    ASSERT_NE(remains.run_around(3500), nullptr);
+    EXPECT_EQ(*remains.run_around(3500), (Extent{3000, 7000}));
+    EXPECT_EQ(remains.run_around(2500), nullptr);
+    EXPECT_TRUE(remains.is_held_in_part({1500, 600}));
+    EXPECT_FALSE(remains.is_held_in_part({3000, 7000}));
     remains.hold({0, 10000});
     remains.settle();
     EXPECT_THAT(remains.runs(), IsEmpty());

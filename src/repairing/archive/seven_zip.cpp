@@ -163,8 +163,8 @@ class SevenZipMending : FileMending {
     Piece measured_at(const Medium& plain, Reader& reader, std::uint64_t at) const {
         const std::string head = reader.text(at, 1024);
         const Format* format = format_with_head(ByteView(std::as_bytes(std::span(head))));
-        if (format != nullptr && format->measure == nullptr) format = format_named(format->told_by);
-        if (format == nullptr || format->measure == nullptr) return {};
+        if (format != nullptr) format = measurer_of(*format);
+        if (format == nullptr) return {};
         Budget budget = bench_.budget();
         Reader whole(plain, budget);
         Reader there = whole.within(at);

@@ -79,7 +79,7 @@ class RawMending : FileMending {
     const Format* format_in_head() {
         std::string head = content_.text(0, 64 << 10);
         const Format* format = format_with_head(ByteView(std::as_bytes(std::span(head))));
-        if (format != nullptr && format->measure == nullptr) format = format_named(format->told_by);
+        if (format != nullptr) format = measurer_of(*format);
         return format != nullptr && mender_of(format->name) == &raw_mender() ? format : nullptr;
     }
 
