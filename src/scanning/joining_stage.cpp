@@ -55,7 +55,7 @@ Result<JoiningStage::Outcome> JoiningStage::run() {
     if (files.empty()) return outcome_;
     DREDGER_TRY(Remains remains, remains_of_others());
     for (const Seen& seen : seen_)
-        if (seen.is_firm)
+        if (is_settled(seen))
             for (const Extent& piece : seen.pieces) remains.hold(piece);
     // The more torn files there are, the less is tried for each: nobody waits for hours who did not ask for it.
     constexpr std::uint64_t kForAll = 100ULL << 30, kLeast = 16 << 20;
@@ -188,6 +188,13 @@ std::optional<TornFile> JoiningStage::torn(const Seen& seen) const {
     file.measured.length = std::min({seen.candidate.record.size, m.length, is_entered ? file.own : m.length});
     file.measured.sure = kSector;
     return file;
+}
+
+// A find against which nothing speaks: what lies in it is looked for last where another one's rest may be.
+bool JoiningStage::is_settled(const Seen& seen) const {
+    if (seen.is_firm) return true;
+    const bool tells = seen.is_find() && !is_plain_text(*seen.format) && !seen.format->is_loose;
+    return tells && seen.measured.is_whole() && !torn(seen);
 }
 
 Result<void> JoiningStage::take(Seen& seen, const Joined& joined) {

@@ -44,6 +44,7 @@ class JoiningStage {
     void learn_grain();
     Result<Remains> remains_of_others();
     std::optional<TornFile> torn(const Seen& seen) const;
+    bool is_settled(const Seen& seen) const;
     Result<void> take(Seen& seen, const Joined& joined);
     Result<void> take_find(Candidate& candidate, Find&& find);
     Result<void> take_record(Candidate& candidate, const Find& find);
