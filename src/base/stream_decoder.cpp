@@ -21,6 +21,8 @@ struct StreamDecoder::Stream {
     virtual ~Stream() = default;
     // Reads from the front of `in` and writes to the front of `out`, and shortens both.
     virtual State step(std::span<const std::byte>& in, std::span<std::byte>& out) = 0;
+    // Null: it can't be copied.
+    virtual std::unique_ptr<Stream> copy() const { return nullptr; }
 };
 
 namespace {
@@ -41,7 +43,14 @@ class Deflate final : public StreamDecoder::Stream {
         return code == Z_STREAM_END ? State::ended : code == Z_OK || code == Z_BUF_ERROR ? State::going : State::failed;
     }
 
+    std::unique_ptr<Stream> copy() const override {
+        std::unique_ptr<Deflate> copy(new Deflate);
+        copy->ready_ = ready_ && inflateCopy(&copy->z_, const_cast<z_stream*>(&z_)) == Z_OK;
+        return copy;
+    }
+
   private:
+    Deflate() = default;
     z_stream z_{};
     bool ready_ = false;
 };
@@ -134,7 +143,15 @@ std::unique_ptr<StreamDecoder::Stream> stream_for(Packing packing) {
 }  // namespace
 
 StreamDecoder::StreamDecoder(Packing packing) : stream_(stream_for(packing)) {}
+StreamDecoder::StreamDecoder(std::unique_ptr<Stream> stream) : stream_(std::move(stream)) {}
 StreamDecoder::~StreamDecoder() = default;
+StreamDecoder::StreamDecoder(StreamDecoder&&) noexcept = default;
+StreamDecoder& StreamDecoder::operator=(StreamDecoder&&) noexcept = default;
+
+std::optional<StreamDecoder> StreamDecoder::copy() const {
+    auto stream = stream_ ? stream_->copy() : nullptr;
+    return stream ? std::optional(StreamDecoder(std::move(stream))) : std::nullopt;
+}
 
 State StreamDecoder::feed(std::span<const std::byte> packed, std::size_t& used,
                           const std::function<void(std::span<const std::byte>)>& visit) {

@@ -4,6 +4,7 @@
 #include <cstddef>
 #include <functional>
 #include <memory>
+#include <optional>
 #include <span>
 
 namespace dredger {
@@ -26,8 +27,13 @@ class StreamDecoder {
   public:
     explicit StreamDecoder(Packing packing);
     ~StreamDecoder();
+    StreamDecoder(StreamDecoder&&) noexcept;
+    StreamDecoder& operator=(StreamDecoder&&) noexcept;
     StreamDecoder(const StreamDecoder&) = delete;
     StreamDecoder& operator=(const StreamDecoder&) = delete;
+
+    // One that goes on from here by itself. Nothing where its packing can't be taken up in the middle.
+    std::optional<StreamDecoder> copy() const;
 
     struct Stream;  // of one packing
     enum class State { going, ended, failed };
@@ -39,6 +45,7 @@ class StreamDecoder {
     static std::size_t decode_all(Packing packing, std::span<const std::byte> packed, std::span<std::byte> into);
 
   private:
+    explicit StreamDecoder(std::unique_ptr<Stream> stream);
     std::unique_ptr<Stream> stream_;
 };
 

@@ -52,20 +52,6 @@ bool hides_what_is_clear(const Find& find) {
     return find.measured.end != Measured::End::broken && !is_told_by_length(find);
 }
 
-// Where the parts of content begin, as far as its format tells.
-std::set<std::uint64_t> starts_of_parts(const Format& format, const Medium& content) {
-    constexpr std::size_t kMaxParts = 1 << 20;
-    std::set<std::uint64_t> starts;
-    if (!format.take_apart) return starts;
-    Budget budget;
-    Reader reader(content, budget);
-    (void)format.take_apart(reader, [&](Part&& part) {
-        if (!part.where.empty()) starts.insert(part.where.front().offset);
-        return starts.size() < kMaxParts;
-    });
-    return starts;
-}
-
 // A whole file that shows by its start and by what follows that it is one of its own, wherever it lies.
 bool stands_alone(const Measured& found, unsigned bits) {
     return found.is_whole() && (bits >= kClearly  ? found.proof >= Proof::chain
@@ -131,6 +117,7 @@ Carver::~Carver() = default;
 
 std::optional<Find> Carver::examine(const MediumPtr& ground, std::uint64_t start, const std::vector<Bid>& bids,
                                     Searched& in) const {
+    std::optional<Bid> head;
     for (const Bid& bid : bids) {
         Budget budget = budget_for(in);
         Reader reader(*ground, budget, start);
@@ -139,6 +126,8 @@ std::optional<Find> Carver::examine(const MediumPtr& ground, std::uint64_t start
         if (!find.measured.is_file()) {
             in.in_vain += budget.bytes_spent();
             in.given_up += find.measured.end == Measured::End::gave_up ? 1 : 0;
+            if (!options_.lone_heads || bid.bits < kClearly || find.measured.end == Measured::End::gave_up) continue;
+            if (!head) head = bid;
             continue;
         }
         if (bid.goes_on && !is_complete(*ground, find.measured, start)) {
@@ -159,7 +148,10 @@ std::optional<Find> Carver::examine(const MediumPtr& ground, std::uint64_t start
         find.bits = bid.bits;
         return find;
     }
-    return std::nullopt;
+    if (!head || !is_wanted(*head->format) || ground->size() - start < kSector) return std::nullopt;
+    Find find = find_of(*head->format, lone_head(kSector), {{start, kSector}}, ground, *ground_, stop());
+    find.bits = head->bits;
+    return find;
 }
 
 // A number in a header is no proof: where a better proven file begins before it comes true, it was none of this file.
@@ -227,6 +219,12 @@ bool Carver::keeps_its_bytes(const Find& find) const {
     return find.measured.end != Measured::End::broken || !holds_files(*find.format);
 }
 
+// Whether what begins clearly within it is listed all the same. Its parts follow one upon the other, which they do as
+// well where what is in them is foreign: whose it is shows when torn files are put together.
+bool Carver::is_open_to_heads(const Find& find) const {
+    return options_.lone_heads && !options_.inside && find.is_held_by_parts() && !keeps_others(*find.format);
+}
+
 void Carver::search(const GroundAhead& ground, std::uint64_t from, std::uint64_t to, Searched& into) const {
     const GroundBlock& block = into.block;
     // All that reads it is done before the ground is gone.
@@ -243,7 +241,7 @@ void Carver::search(const GroundAhead& ground, std::uint64_t from, std::uint64_t
         if (!bids.empty()) {
             if (auto find = examine(near, at, bids, into)) {
                 // Within a file in one piece nothing begins.
-                if (keeps_its_bytes(*find) && hides_what_is_clear(*find))
+                if (keeps_its_bytes(*find) && hides_what_is_clear(*find) && !is_open_to_heads(*find))
                     next =
                         std::max(next, options_.every_offset ? at + find->size : at + sector_end(certain_bytes(*find)));
                 into.starts.push_back(at);
@@ -310,8 +308,8 @@ Result<void> Carver::settle(const GroundAhead& ground, Searched& done, FindSink&
         } else if (keeps_its_bytes(find)) {
             std::uint64_t left = certain_bytes(find);
             for (const Extent& piece : find.pieces) {
-                (find.measured.end == Measured::End::broken ? doubtful_ : taken_)
-                    .add({piece.offset, std::min(left, piece.length)});
+                const bool is_open = find.measured.end == Measured::End::broken || is_open_to_heads(find);
+                (is_open ? doubtful_ : taken_).add({piece.offset, std::min(left, piece.length)});
                 left -= std::min(left, piece.length);
             }
         }

@@ -77,6 +77,7 @@ class Carver {
     const Coverage* covering(const Find& find, std::uint64_t start) const;
     bool is_wanted(const Format& format) const;
     bool keeps_its_bytes(const Find& find) const;
+    bool is_open_to_heads(const Find& find) const;
 
     std::shared_ptr<const Content> ground_;
     CarveOptions options_;

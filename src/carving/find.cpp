@@ -36,6 +36,12 @@ bool keeps_others(const Format& format) {
     return format.kind == Kind::archive || format.kind == Kind::other || format.kind == Kind::database;
 }
 
+Measured lone_head(std::uint64_t reach) {
+    Measured head = broken_between(std::min(kSector, reach), reach, "nothing that goes with its beginning follows");
+    head.proof = Proof::none;
+    return head;
+}
+
 std::uint64_t sector_end(std::uint64_t at) { return (at + kSector - 1) / kSector * kSector; }
 
 bool is_padded(const Medium& ground, const Extent& last_piece) {
@@ -44,6 +50,19 @@ bool is_padded(const Medium& ground, const Extent& last_piece) {
     Budget budget;
     Reader bytes(ground, budget, last_piece.end() - last);
     return !bytes.is_zeros(0, last) && !is_followed(ground, last_piece.end());
+}
+
+std::set<std::uint64_t> starts_of_parts(const Format& format, const Medium& content) {
+    constexpr std::size_t kMaxParts = 1 << 20;
+    std::set<std::uint64_t> starts;
+    if (!format.take_apart) return starts;
+    Budget budget;
+    Reader reader(content, budget);
+    (void)format.take_apart(reader, [&](Part&& part) {
+        if (!part.where.empty()) starts.insert(part.where.front().offset);
+        return starts.size() < kMaxParts;
+    });
+    return starts;
 }
 
 const Format* finer_format(const Format& format, const Measured& measured) {

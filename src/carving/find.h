@@ -2,6 +2,7 @@
 #pragma once
 
 #include <optional>
+#include <set>
 #include <vector>
 
 #include "base/digest.h"
@@ -21,6 +22,9 @@ struct Find {
     bool is_cut_off = false;                 // by the end of the ground
     bool is_followed = false;                // by something else in its last sector, which drivers fill with zeros
     bool is_padded = false;  // its last sector is filled with zeros behind its end, or it ends with a sector
+
+    // That its parts follow one upon the other up to its end is all that holds it together.
+    bool is_held_by_parts() const { return measured.is_whole() && measured.proof == Proof::chain; }
 };
 
 // The format that was measured is `format`, what it found `measured`, of content that lies in `pieces` of the ground
@@ -33,6 +37,13 @@ const Format* finer_format(const Format& format, const Measured& measured);
 
 // Programs, archives and disks: whole files lie in them.
 bool keeps_others(const Format& format);
+
+// Where the parts of content begin, as far as its format tells.
+std::set<std::uint64_t> starts_of_parts(const Format& format, const Medium& content);
+
+// What a clear beginning is worth when nothing behind it makes sense: with other content behind it, it may be a file.
+// `reach`: bytes behind which another file begins.
+Measured lone_head(std::uint64_t reach);
 
 // Where the sector ends in which the byte before `at` lies.
 std::uint64_t sector_end(std::uint64_t at);

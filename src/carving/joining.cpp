@@ -9,6 +9,7 @@
 #include <utility>
 
 #include "carving/find.h"
+#include "formats/stream_memory.h"
 #include "media/content.h"
 
 namespace dredger {
@@ -42,6 +43,23 @@ std::uint64_t length_of(const std::vector<Extent>& pieces) {
     std::uint64_t length = 0;
     for (const Extent& piece : pieces) length += piece.length;
     return length;
+}
+
+// Bytes for which two lists of pieces are the same.
+std::uint64_t common_start(const std::vector<Extent>& a, const std::vector<Extent>& b) {
+    std::uint64_t same = 0;
+    for (std::size_t i = 0; i < a.size() && i < b.size() && a[i].offset == b[i].offset; ++i) {
+        same += std::min(a[i].length, b[i].length);
+        if (a[i].length != b[i].length) break;
+    }
+    return same;
+}
+
+// How many of them the first `length` bytes lie in.
+std::size_t count_up_to(const std::vector<Extent>& pieces, std::uint64_t length) {
+    std::size_t count = 0;
+    for (; count < pieces.size() && length > 0; ++count) length -= std::min(length, pieces[count].length);
+    return count;
 }
 
 void cut(std::vector<Extent>& pieces, std::uint64_t length) {
@@ -95,15 +113,26 @@ class Search {
             if (auto whole = likeliest_first(from, best)) return ended(std::move(*whole));
         }
         // All that spoke against it is left out, and as much is there as it says.
-        if (limits_.effort >= Effort::near && !file_.is_broken && file_.is_cut && file_.size == 0 &&
-            skipping.measured.is_whole()) {
+        if (limits_.effort >= Effort::near && !limits_.only_proven && !file_.is_broken && file_.is_cut &&
+            file_.size == 0 && skipping.measured.is_whole()) {
             auto joined = ended(Joined(skipping));
             if (joined) joined->is_whole = true;
             return joined;
         }
-        if (!is_accepted(best) && best.measured.sure < in_one.measured.sure + remains_.grain() + kSector)
+        // What made sense as it was is no better elsewhere.
+        if (!is_accepted(best) &&
+            (!file_.is_broken || best.measured.sure < in_one.measured.sure + remains_.grain() + kSector))
             return std::nullopt;
         return ended(std::move(best));
+    }
+
+    // Its pieces, as far as they can be moved, meeting where others end and begin.
+    Joined aligned(Joined joined) {
+        own_ = own_part(file_, remains_.grain(), limits_.effort);
+        const std::uint64_t length = length_of(joined.pieces);
+        align(joined);
+        cut(joined.pieces, length);
+        return joined;
     }
 
   private:
@@ -127,6 +156,9 @@ class Search {
             // It can't go on into what another one holds.
             const std::uint64_t over = first.end() - held_from(first.end());
             if (over > 0 && over < first.length && over <= second.offset && try_moved(joined, n, 0, over)) continue;
+            // Nor come out of it.
+            const std::uint64_t under = remains_.held_until(second.offset) - second.offset;
+            if (under > 0 && under < second.length && try_moved(joined, n, under, 0)) continue;
             const std::uint64_t on = free_until(first.end()) - first.end();
             const std::uint64_t back = second.offset - free_from(second.offset);
             // It ends or begins so already.
@@ -177,6 +209,10 @@ class Search {
     bool is_accepted(const Joined& joined) const {
         if (file_.size != 0 && joined.measured.length > file_.size) return false;
         if (is_proven(joined.measured)) return true;
+        if (limits_.only_proven) return false;
+        // What only fits, or leads to some end, is soon found for a beginning alone.
+        if (file_.is_head && (!joined.fits_exactly || count_up_to(joined.pieces, joined.measured.length) > 2))
+            return false;
         if (file_.size != 0 && file_.size - joined.measured.length >= kSector) return false;
         // Its parts lead to its end now, as they did not before.
         if (joined.measured.is_whole() && joined.measured.proof == Proof::chain && file_.is_broken) return true;
@@ -227,6 +263,9 @@ class Search {
         const Content content(ground_, joined.pieces);
         Budget budget(limits_.stop);
         Reader reader(content, budget);
+        memory_.keep(common_start(joined.pieces, remembered_));
+        remembered_ = joined.pieces;
+        reader.remember(memory_);
         joined.measured = measure(*file_.format, reader);
         read_ += static_cast<std::uint64_t>(static_cast<double>(budget.bytes_spent()) * cost_of_byte_) + kCostOfTry;
         if (joined.measured.end == Measured::End::whole || joined.measured.end == Measured::End::open)
@@ -240,6 +279,11 @@ class Search {
         const auto last = content.places_of(length - 1, 1);
         if (last.empty()) return false;
         const std::uint64_t end = last.front().offset + 1;
+        // A last grain of zeros fits everywhere.
+        Budget for_last(limits_.stop);
+        if (Reader last_grain(content, for_last);
+            last_grain.is_zeros((length - 1) / remains_.grain() * remains_.grain(), length))
+            return false;
         const Extent* run = remains_.run_around(end - 1);
         if (run == nullptr || run->end() - end >= remains_.grain()) return false;
         Budget budget(limits_.stop);
@@ -303,10 +347,16 @@ class Search {
         // two, so what is a multiple of a larger one is likelier.
         const unsigned most_aligned = file_.format->kind == Kind::video ? 4 : 0;
         std::vector<std::pair<double, std::uint64_t>> others;
-        for (std::uint64_t split = last, steps = 1; split >= first; split -= grain, ++steps) {
+        const auto add = [&](std::uint64_t split, std::uint64_t steps) {
             const auto aligned = std::min(most_aligned, static_cast<unsigned>(std::countr_zero(split / grain)));
             if (std::find(splits.begin(), splits.end(), split) == splits.end())
                 others.emplace_back(static_cast<double>(steps) / static_cast<double>(1U << aligned), split);
+        };
+        for (std::uint64_t split = last, steps = 1; split >= first; split -= grain, ++steps) add(split, steps);
+        // And around where it was sure, if that lies far before.
+        for (std::uint64_t steps = 0; sure + grain < first && steps <= kUnsure; ++steps) {
+            if (sure >= (steps + 1) * grain) add(sure - steps * grain, steps + 1);
+            if (steps > 0 && sure + steps * grain < first) add(sure + steps * grain, steps + 1);
         }
         std::stable_sort(others.begin(), others.end(), [](const auto& a, const auto& b) { return a.first < b.first; });
         for (const auto& [rank, split] : others) splits.push_back(split);
@@ -467,6 +517,8 @@ class Search {
     std::uint64_t read_ = 0;  // what was tried has cost, in bytes
     std::uint64_t limit_ = limits_.most_read + limits_.most_read_again * std::max({file_.measured.expected,
                                                                                    file_.measured.length, file_.size});
+    formats::StreamMemory memory_;
+    std::vector<Extent> remembered_;  // the pieces that it is about
     // How far what is not the file's makes sense all the same, by all that was tried.
     std::uint64_t survived_ = 0, tried_ = 0;  // sectors; tries
 };
@@ -529,6 +581,12 @@ std::optional<Joined> join(const Medium& ground, const Remains& remains, const T
         }
     }
     return Search(ground, remains, file, limits).run();
+}
+
+std::optional<Joined> align(const Medium& ground, const Remains& remains, const TornFile& file, const Joined& joined,
+                            const JoinLimits& limits) {
+    Joined aligned = Search(ground, remains, file, limits).aligned(joined);
+    return aligned.pieces == joined.pieces ? std::nullopt : std::optional(std::move(aligned));
 }
 
 }  // namespace dredger

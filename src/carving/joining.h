@@ -17,6 +17,7 @@ struct TornFile {
     std::uint64_t own = 0;   // bytes behind which another file begins
     std::uint64_t size = 0;  // bytes that it has by its record; 0: not known
     bool is_cut = false;     // a proven file begins within
+    bool is_head = false;    // nothing but its beginning is known
     bool is_broken = true;   // it stops making sense; false where all that speaks against it is another file within
 };
 
@@ -35,6 +36,7 @@ struct JoinLimits {
     std::size_t most_pieces = 64;
     // Bytes that all tries for one file may read: these, and as often what it says it has.
     std::uint64_t most_read = 256ULL << 20, most_read_again = 64;
+    bool only_proven = false;  // takes nothing but what its content proves to its end
     Budget::Stop stop = {};
 
     static JoinLimits thorough() {
@@ -60,5 +62,10 @@ std::uint64_t own_part(const TornFile& file, std::uint64_t grain, Effort effort)
 // Nothing where no other place for the rest makes the file whole, or clearly better.
 std::optional<Joined> join(const Medium& ground, const Remains& remains, const TornFile& file,
                            const JoinLimits& limits);
+
+// The same file, whole, with its pieces meeting where others end and begin, as far as its content allows. Nothing where
+// they do already. `remains`: without what others hold.
+std::optional<Joined> align(const Medium& ground, const Remains& remains, const TornFile& file, const Joined& joined,
+                            const JoinLimits& limits);
 
 }  // namespace dredger

@@ -8,7 +8,8 @@ namespace dredger {
 
 Puzzle::Puzzle(MediumPtr ground, Remains remains, std::vector<TornFile> files, JoinLimits limits, unsigned workers)
     : ground_(std::move(ground)),
-      remains_(std::move(remains)),
+      given_(std::move(remains)),
+      remains_(given_),
       files_(std::move(files)),
       pieces_(files_.size()),
       limits_(std::move(limits)),
@@ -53,20 +54,27 @@ Result<bool> Puzzle::solve(const Listener& listener) {
     for (;;) {
         auto found = round(effort, listener);
         if (!found) return false;
+        // What only fits waits until nothing more is proven: it may fit where others belong.
+        const auto is_proven = [](const std::optional<Joined>& joined) {
+            return joined && joined->is_whole && joined->measured.proof >= Proof::structure;
+        };
+        const bool is_last = effort == limits_.effort && costly == kMaxCostly;
+        const bool only_proven =
+            effort != Effort::once && !is_last && std::any_of(found->begin(), found->end(), is_proven);
         bool has_changed = false;
         for (std::size_t i = 0; i < files_.size(); ++i) {
             auto& joined = (*found)[i];
-            if (!joined || !joined->is_whole || (joined->measured.proof < Proof::structure && overlaps(joined->pieces)))
-                continue;
+            if (!joined || !joined->is_whole) continue;
+            if (!is_proven(joined) && (only_proven || overlaps(joined->pieces))) continue;
             DREDGER_CHECK(listener.take(i, *joined));
             for (const Extent& piece : joined->pieces) remains_.hold(piece);
-            pieces_[i] = {false, {}};
+            pieces_[i] = {false, std::move(joined)};
             ++joined_;
             has_changed = true;
         }
         for (std::size_t i = 0; i < files_.size(); ++i) {
             auto& joined = (*found)[i];
-            if (!joined || !pieces_[i].is_open) continue;
+            if (!pieces_[i].is_open || !joined) continue;
             if (pieces_[i].best && pieces_[i].best->measured.sure >= joined->measured.sure) continue;
             pieces_[i].best = std::move(joined);
         }
@@ -81,11 +89,43 @@ Result<bool> Puzzle::solve(const Listener& listener) {
         } else {
             break;
         }
-        if (effort == limits_.effort && costly++ == kMaxCostly) break;
+        if (effort == limits_.effort && ++costly > kMaxCostly) break;
     }
     for (std::size_t i = 0; i < files_.size(); ++i)
-        if (pieces_[i].is_open && pieces_[i].best) DREDGER_CHECK(listener.take(i, *pieces_[i].best));
+        if (pieces_[i].is_open && pieces_[i].best && !limits_.only_proven)
+            DREDGER_CHECK(listener.take(i, *pieces_[i].best));
+    DREDGER_CHECK(align_all(listener));
     return true;
+}
+
+// Of files that no checksum proves: those that were joined later tell where they can't have been.
+Result<void> Puzzle::align_all(const Listener& listener) {
+    constexpr std::size_t kMost = 1000;
+    if (joined_ > kMost) return {};
+    for (std::size_t i = 0; i < files_.size(); ++i) {
+        if (pieces_[i].is_open || pieces_[i].best->measured.proof >= Proof::checksums) continue;
+        if (!listener.go_on({i, files_.size(), joined_})) return {};
+        auto aligned = align(*ground_, without_others(i), files_[i], *pieces_[i].best, limits_);
+        if (aligned) {
+            pieces_[i].best = std::move(aligned);
+            DREDGER_CHECK(listener.take(i, *pieces_[i].best));
+        }
+    }
+    return {};
+}
+
+Remains Puzzle::without_others(std::size_t file) const {
+    Remains remains = given_;
+    for (std::size_t i = 0; i < files_.size(); ++i) {
+        if (i == file) continue;
+        if (pieces_[i].is_open) {
+            remains.hold({files_[i].start, own_part(files_[i], remains.grain(), limits_.effort)});
+        } else {
+            for (const Extent& piece : pieces_[i].best->pieces) remains.hold(piece);
+        }
+    }
+    remains.settle();
+    return remains;
 }
 
 }  // namespace dredger

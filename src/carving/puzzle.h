@@ -17,7 +17,8 @@ class Puzzle {
     struct Listener {
         // Now and then; false ends it.
         std::function<bool(const Progress&)> go_on;
-        // Of the files given, each at most once: when it is whole, or at the end what it came to.
+        // Of the files given: when it is whole, or at the end what it came to. Where two pieces of a whole one meet may
+        // be told once more when all others lie in their places.
         std::function<Result<void>(std::size_t file, const Joined& joined)> take;
     };
 
@@ -30,15 +31,17 @@ class Puzzle {
   private:
     struct Piece {
         bool is_open = true;
-        std::optional<Joined> best;  // not whole yet
+        std::optional<Joined> best;  // whole where it is not open
     };
     // Nothing where it was ended.
     std::optional<std::vector<std::optional<Joined>>> round(Effort effort, const Listener& listener);
     Remains without_heads(Effort effort) const;
     bool overlaps(const std::vector<Extent>& pieces) const;
+    Result<void> align_all(const Listener& listener);
+    Remains without_others(std::size_t file) const;
 
     MediumPtr ground_;
-    Remains remains_;
+    Remains given_, remains_;  // at first, and without what was joined
     std::vector<TornFile> files_;
     std::vector<Piece> pieces_;
     JoinLimits limits_;

@@ -8,6 +8,8 @@ namespace dredger::formats {
 namespace {
 
 constexpr std::uint64_t kLeastPacked = 2048;  // bytes that make sense and make a broken file worth it
+constexpr std::uint64_t kUnlike = 1024;       // bytes within which it shows that what comes out is of another kind
+constexpr std::uint64_t kBlockMark = 10;      // bytes of the header and the mark of the first block of bzip2
 
 bool is_next_stream(Reader& content, Packing packing, std::uint64_t at) {
     switch (packing) {
@@ -29,8 +31,16 @@ Measured measure_streams(Reader& content, Packing packing, std::string_view name
         came += unpacked.bytes;
         if (!unpacked.ended()) {
             // The checksum stands at the end: all of it may be wrong.
+            // Nothing comes out before the end of a block, which may be all there is.
+            if (packing == Packing::bzip2 && came == 0 && unpacked.packed >= kLeastPacked) {
+                Measured head = broken_between(kBlockMark, unpacked.packed, "its first block can't be unpacked");
+                head.proof = Proof::none;
+                return head;
+            }
             if (at + unpacked.packed < kLeastPacked || came == 0) return nonsense();
-            return broken(at + unpacked.packed, "it can't be unpacked any further", 0, format);
+            // Where something else comes out it was wrong already.
+            const std::uint64_t wrong = std::min(unpacked.packed, unpacked.alike + kUnlike);
+            return broken_between(at + unpacked.alike, at + wrong, "it can't be unpacked any further", 0, format);
         }
         if (unpacked.packed == 0) break;
         at += unpacked.packed;

@@ -21,6 +21,10 @@
 
 namespace dredger {
 
+namespace formats {
+class StreamMemory;
+}
+
 class Reader {
   public:
     static constexpr std::size_t kWindow = 64 << 10;  // bytes
@@ -30,7 +34,16 @@ class Reader {
     Reader(const Medium& medium, Budget& budget, std::uint64_t from = 0);
 
     // The content from `at` on, through windows of its own, out of the same budget.
-    Reader within(std::uint64_t at) const { return Reader(medium_, budget_, from_ + std::min(at, size_)); }
+    Reader within(std::uint64_t at) const {
+        Reader reader(medium_, budget_, from_ + std::min(at, size_));
+        reader.memory_ = memory_;
+        return reader;
+    }
+
+    // For content that is read again and again: what was learnt of the streams in it. It must outlive the reader.
+    void remember(formats::StreamMemory& memory) { memory_ = &memory; }
+    formats::StreamMemory* memory() const { return memory_; }              // null: nothing is remembered
+    std::uint64_t place_of(std::uint64_t at) const { return from_ + at; }  // in the medium
 
     enum class Trouble {
         none,
@@ -128,6 +141,7 @@ class Reader {
 
     const Medium& medium_;
     Budget& budget_;
+    formats::StreamMemory* memory_ = nullptr;
     std::uint64_t from_;
     std::uint64_t size_;
     std::array<Window, 4> windows_;

@@ -193,6 +193,44 @@ class DirectoryWalk {
 
 Measured measure_tiff(Reader& content) { return DirectoryWalk(content).run(); }
 
+// Where directories begin in [from, to), by what most of them name first: the kind of picture, or its width.
+std::vector<std::uint64_t> directories_in(Reader& content, std::uint64_t from, std::uint64_t to) {
+    constexpr std::size_t kMost = 64;
+    constexpr std::string_view kLittle[] = {"\xFE\0\4\0\1\0\0\0"sv, "\0\1\3\0\1\0\0\0"sv, "\0\1\4\0\1\0\0\0"sv};
+    constexpr std::string_view kBig[] = {"\0\xFE\0\4\0\0\0\1"sv, "\1\0\0\3\0\0\0\1"sv, "\1\0\0\4\0\0\0\1"sv};
+    const bool is_big = content.has(0, "MM");
+    const auto u16 = [&](std::uint64_t at) { return is_big ? content.u16be(at) : content.u16le(at); };
+    const auto is_directory = [&](std::uint64_t at) {
+        const unsigned count = u16(at);
+        unsigned before = 0;
+        for (unsigned i = 0; i < count && content.holds(at, 2 + 12 * (i + 1)); ++i) {
+            const unsigned tag = u16(at + 2 + 12 * i), type = u16(at + 4 + 12 * i);
+            if (tag < before || type == 0 || type > 13) return false;
+            before = tag;
+        }
+        return count > 2;
+    };
+    std::vector<std::uint64_t> places;
+    for (const std::string_view mark : is_big ? kBig : kLittle)
+        for (auto place = content.find(mark, from + 2, to); place && places.size() < kMost;
+             place = content.find(mark, *place + 1, to))
+            if (is_directory(*place - 2)) places.push_back(*place - 2);
+    return places;
+}
+
+// How much is foreign in front of the first directory, where it does not stand at the place that the header tells.
+std::vector<std::uint64_t> gaps_of_tiff(Reader& content, const Measured&) {
+    constexpr std::uint64_t kFurthest = 16 << 20, kSector = 512;
+    if (!content.has(0, "II*\0"sv) && !content.has(0, "MM\0*"sv)) return {};
+    const std::uint64_t first = content.has(0, "MM") ? content.u32be(4) : content.u32le(4);
+    std::vector<std::uint64_t> gaps;
+    if (first < kSector || !content.holds(first, kSector)) return gaps;
+    for (const std::uint64_t place : directories_in(content, first, std::min(content.size(), first + kFurthest)))
+        if (place > first && (place - first) % kSector == 0) gaps.push_back(place - first);
+    std::sort(gaps.begin(), gaps.end());
+    return gaps;
+}
+
 Description describe_tiff(Reader& content, std::uint64_t) {
     Description said;
     describe_exif(content, 0, said);
@@ -304,6 +342,7 @@ const std::vector<Format>& tiff() {
          .extensions = {"tif", "tiff", "sr2", "nrw"},
          .signatures = {{{0, "II*\0"sv}}, {{0, "MM\0*"sv}}, {{0, "II+\0"sv}}, {{0, "MM\0+"sv}}},
          .measure = measure_tiff,
+         .gaps = gaps_of_tiff,
          .describe = describe_tiff,
          .ending = kTiffEnding,
          .checked = kTiffChecked},

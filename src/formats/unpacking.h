@@ -11,6 +11,7 @@ namespace dredger::formats {
 struct Unpacked {
     StreamDecoder::State state = StreamDecoder::State::failed;
     std::uint64_t packed = 0;  // bytes of the stream; up to where it makes sense unless it ended
+    std::uint64_t alike = 0;   // what comes out of the first ones is of one kind, as far as that was looked at
     std::uint64_t bytes = 0;   // that came out
     std::uint32_t crc = 0;     // CRC-32 of them
     std::string head;          // the first ones of them

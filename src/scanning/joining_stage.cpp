@@ -2,10 +2,12 @@
 
 #include <algorithm>
 #include <map>
+#include <numeric>
 #include <set>
 
 #include "base/in_parallel.h"
 #include "checking/checking.h"
+#include "formats/stream_memory.h"
 #include "scanning/found.h"
 
 namespace dredger {
@@ -42,36 +44,78 @@ std::optional<std::uint64_t> JoiningStage::on_ground(std::uint64_t on_medium) co
 
 Result<JoiningStage::Outcome> JoiningStage::run() {
     DREDGER_CHECK(collect());
-    if (!measure_all()) return Outcome{.stopped = true};
+    tell_within();
     learn_grain();
-    std::vector<TornFile> files;
-    std::vector<std::size_t> numbers;  // of these in `seen_`
-    for (std::size_t n = 0; n < seen_.size(); ++n) {
-        auto file = torn(seen_[n]);
-        if (!file) continue;
-        files.push_back(*file);
-        numbers.push_back(n);
-    }
-    if (files.empty()) return outcome_;
-    DREDGER_TRY(Remains remains, remains_of_others());
-    for (const Seen& seen : seen_)
-        if (is_settled(seen))
-            for (const Extent& piece : seen.pieces) remains.hold(piece);
+    DREDGER_CHECK(remove_parts());
+    tell_own();
+    if (!measure_all()) return Outcome{.stopped = true};
+    std::vector<std::size_t> open(seen_.size());
+    std::iota(open.begin(), open.end(), 0);
+    open = still_torn(std::move(open));
+    if (open.empty()) return outcome_;
+    DREDGER_TRY(const Remains firm, remains_of_proven());
     // The more torn files there are, the less is tried for each: nobody waits for hours who did not ask for it.
     constexpr std::uint64_t kForAll = 100ULL << 30, kLeast = 16 << 20;
     JoinLimits limits;
-    limits.most_read = std::clamp(kForAll / files.size(), kLeast, limits.most_read);
+    limits.most_read = std::clamp(kForAll / open.size(), kLeast, limits.most_read);
     if (request_.join == JoinEffort::thorough) limits = JoinLimits::thorough();
+    DREDGER_TRY(bool done, put_together(open, without_settled(firm), limits));
+    // What can prove itself may lie where nothing spoke against another one; and from then on something does.
+    if (done) {
+        JoinLimits proven = limits;
+        proven.effort = Effort::seams;
+        proven.only_proven = true;
+        DREDGER_TRY(done, put_together(still_torn(open), without_joined(firm), proven));
+    }
+    if (const auto doubtful = contradicted(); done && !doubtful.empty()) {
+        DREDGER_TRY(done, put_together(doubtful, without_settled(firm), limits));
+    }
+    outcome_.stopped = !done;
+    if (done) DREDGER_CHECK(remove_unjoined());
+    return outcome_;
+}
+
+std::vector<std::size_t> JoiningStage::still_torn(std::vector<std::size_t> numbers) const {
+    std::erase_if(numbers, [&](std::size_t n) { return !torn(seen_[n]); });
+    return numbers;
+}
+
+// False where it was stopped.
+Result<bool> JoiningStage::put_together(const std::vector<std::size_t>& numbers, Remains remains,
+                                        const JoinLimits& limits) {
+    std::vector<TornFile> files;
+    for (const std::size_t n : numbers) files.push_back(*torn(seen_[n]));
     Puzzle puzzle(ground_, std::move(remains), std::move(files), limits);
     const auto go_on = [&](const Puzzle::Progress& p) {
-        session_.observer.progress({"putting torn files together", p.done, p.all, "files", p.joined, {}});
+        session_.observer.progress(
+            {"putting torn files together", p.done, p.all, "files", outcome_.joined + p.joined, {}});
         return !session_.observer.should_stop();
     };
     const auto take = [&](std::size_t file, const Joined& joined) { return this->take(seen_[numbers[file]], joined); };
-    DREDGER_TRY(const bool done, puzzle.solve({go_on, take}));
-    outcome_.stopped = !done;
-    if (done) DREDGER_CHECK(remove_lone_heads());
-    return outcome_;
+    return puzzle.solve({go_on, take});
+}
+
+// What seemed whole, or was put together as it fits, and in which a part of a file lies that was proven since.
+std::vector<std::size_t> JoiningStage::contradicted() {
+    Coverage proven;
+    for (const Seen& seen : seen_)
+        if (seen.is_proven())
+            for (const Extent& piece : seen.pieces) proven.add(piece);
+    const auto lies_within = [&](const Extent& piece) { return !proven.within(piece.offset, piece.length).empty(); };
+    std::vector<std::size_t> numbers;
+    for (std::size_t n = 0; n < seen_.size(); ++n) {
+        Seen& seen = seen_[n];
+        if (seen.is_firm || seen.is_proven() || seen.is_gone || proven.covers(seen.start())) continue;
+        if (std::none_of(seen.pieces.begin(), seen.pieces.end(), lies_within)) continue;
+        if (!seen.is_whole && !is_settled(seen)) continue;
+        if (!std::exchange(seen.is_whole, false)) {
+            seen.own = std::min(seen.own,
+                                proven.within(seen.start(), seen.end() - seen.start()).front().offset - seen.start());
+            seen.is_contradicted = true;
+        }
+        numbers.push_back(n);
+    }
+    return still_torn(std::move(numbers));
 }
 
 // The finds, and the records of which it is not known where all of their content lies.
@@ -85,14 +129,11 @@ Result<void> JoiningStage::collect() {
     std::sort(seen_.begin(), seen_.end(), [](const Seen& a, const Seen& b) {
         return std::pair(a.start(), a.candidate.id) < std::pair(b.start(), b.candidate.id);
     });
-    // Up to the next one that is not text; several may begin at one place.
-    std::uint64_t next = ground_->size(), behind = next;
-    for (auto seen = seen_.rbegin(); seen != seen_.rend(); ++seen) {
-        if (seen->start() < next) behind = next;
-        seen->own = behind - seen->start();
-        if (!is_plain_text(*seen->format)) next = seen->start();
-    }
     return {};
+}
+
+bool JoiningStage::Seen::is_held_by_parts() const {
+    return is_find() && candidate.proof == Proof::chain && !keeps_others(*format) && !is_plain_text(*format);
 }
 
 void JoiningStage::collect(Candidate& candidate) {
@@ -121,6 +162,43 @@ void JoiningStage::collect(Candidate& candidate) {
     seen_.push_back(std::move(seen));
 }
 
+// What begins clearly within a file that only its parts hold together is one of these, or another file's beginning.
+void JoiningStage::tell_within() {
+    for (auto around = seen_.begin(); around != seen_.end(); ++around) {
+        if (!around->is_held_by_parts()) continue;
+        for (auto within = around + 1; within != seen_.end() && within->start() < around->end(); ++within)
+            if (within->is_find() && within->start() != around->start()) within->around = around->start();
+    }
+}
+
+// Parts begin wherever they may, files only with a grain.
+Result<void> JoiningStage::remove_parts() {
+    std::map<std::uint64_t, std::set<std::uint64_t>> parts;  // of a file by its start
+    for (const Seen& seen : seen_)
+        if (seen.is_held_by_parts() && !parts.contains(seen.start()))
+            parts[seen.start()] = starts_of_parts(*seen.format, Content(ground_, seen.pieces));
+    std::vector<std::int64_t> removed;
+    for (Seen& seen : seen_) {
+        if (!seen.around) continue;
+        const bool is_part = parts[*seen.around].contains(seen.start() - *seen.around);
+        seen.is_gone = seen.start() % grain_ != phase_ || is_part;
+        if (seen.is_gone) removed.push_back(seen.candidate.id);
+    }
+    std::erase_if(seen_, [](const Seen& seen) { return seen.is_gone; });
+    outcome_.removed += removed.size();
+    return session_.catalog.remove_finds(removed);
+}
+
+void JoiningStage::tell_own() {
+    // Up to the next one that is not text; several may begin at one place.
+    std::uint64_t next = ground_->size(), behind = next;
+    for (auto seen = seen_.rbegin(); seen != seen_.rend(); ++seen) {
+        if (seen->start() < next) behind = next;
+        seen->own = behind - seen->start();
+        if (!is_plain_text(*seen->format)) next = seen->start();
+    }
+}
+
 // False where it was stopped.
 bool JoiningStage::measure_all() {
     const auto work = [&](std::size_t number, const std::atomic<bool>& stopped) {
@@ -128,7 +206,11 @@ bool JoiningStage::measure_all() {
         if (seen.is_firm || is_plain_text(*seen.format)) return;
         Budget budget([&stopped] { return stopped.load(std::memory_order_relaxed); });
         Reader reader(*ground_, budget, seen.start());
+        formats::StreamMemory memory;
+        reader.remember(memory);
         seen.measured = measure(*seen.format, reader);
+        seen.is_head = seen.measured.end == Measured::End::nonsense && seen.is_find();
+        if (seen.is_head) seen.measured = lone_head(seen.own);
     };
     return in_parallel(seen_.size(), workers_for(0), work,
                        [&](std::size_t) { return !session_.observer.should_stop(); });
@@ -140,11 +222,12 @@ void JoiningStage::learn_grain() {
     grain_ = volume_.facts.cluster_size != 0 ? volume_.facts.cluster_size : kLargest;
     if (volume_.facts.cluster_size != 0) return;
     std::size_t count = 0;
-    for (const Seen& seen : seen_) count += is_plain_text(*seen.format) ? 0 : 1;
+    const auto counts = [](const Seen& seen) { return !is_plain_text(*seen.format) && !seen.around; };
+    for (const Seen& seen : seen_) count += counts(seen) ? 1 : 0;
     for (; grain_ > kSector; grain_ /= 2) {
         std::map<std::uint64_t, std::size_t> phases;
         for (const Seen& seen : seen_)
-            if (!is_plain_text(*seen.format)) ++phases[seen.start() % grain_];
+            if (counts(seen)) ++phases[seen.start() % grain_];
         for (const auto& [phase, starts] : phases) {
             phase_ = phase;
             if (starts * 10 >= count * 9) return;
@@ -153,8 +236,8 @@ void JoiningStage::learn_grain() {
     phase_ = 0;
 }
 
-// Without what records hold whose content is proven.
-Result<Remains> JoiningStage::remains_of_others() {
+// Without what proves where it lies: content of records, and finds.
+Result<Remains> JoiningStage::remains_of_proven() {
     Remains remains(ground_->size(), grain_, phase_);
     std::set<std::int64_t> looked_at;
     for (const Seen& seen : seen_) looked_at.insert(seen.candidate.id);
@@ -162,23 +245,44 @@ Result<Remains> JoiningStage::remains_of_others() {
         if (!is_proven || !piece.is_stored() || looked_at.contains(id)) return;
         if (const auto at = on_ground(piece.offset)) remains.hold({*at, std::min(piece.length, ground_->size() - *at)});
     }));
+    for (const Seen& seen : seen_)
+        if (seen.is_firm)
+            for (const Extent& piece : seen.pieces) remains.hold(piece);
+    return remains;
+}
+
+Remains JoiningStage::without_joined(Remains remains) const {
+    for (const Seen& seen : seen_)
+        if (seen.is_proven())
+            for (const Extent& piece : seen.pieces) remains.hold(piece);
+    return remains;
+}
+
+Remains JoiningStage::without_settled(Remains remains) const {
+    remains = without_joined(std::move(remains));
+    for (const Seen& seen : seen_)
+        if (!seen.is_gone && (seen.is_whole || is_settled(seen)))
+            for (const Extent& piece : seen.pieces) remains.hold(piece);
     return remains;
 }
 
 // As what is to be put together; nothing where it is right as it is, or nobody can tell.
 std::optional<TornFile> JoiningStage::torn(const Seen& seen) const {
     const Measured& m = seen.measured;
-    if (seen.is_firm || is_plain_text(*seen.format) || seen.format->is_loose || !m.is_file()) return std::nullopt;
+    if (seen.is_firm || seen.is_whole || seen.is_gone || is_plain_text(*seen.format) || seen.format->is_loose ||
+        !m.is_file())
+        return std::nullopt;
     TornFile file{seen.start(), seen.format, m};
     file.own = seen.own;
+    file.is_head = seen.is_head;
     if (!seen.is_find()) file.size = seen.candidate.record.size;
     if (m.end == Measured::End::broken) return file;
     if (file.size != 0 && (m.length >= file.size || m.proof >= Proof::structure)) return std::nullopt;
     const bool goes_on =
         m.end == Measured::End::open && !seen.format->is_text && !is_padded(*ground_, {seen.start(), m.length});
     const bool is_cut = file.size != 0 || seen.candidate.prospect.check == Check::damaged;
-    const bool is_entered =
-        seen.is_find() && m.proof <= Proof::chain && file.own < m.length && !keeps_others(*seen.format);
+    const bool is_entered = seen.is_find() && m.proof <= Proof::chain && file.own < m.length &&
+                            (!keeps_others(*seen.format) || seen.is_contradicted);
     if (!goes_on && !is_cut && !is_entered) return std::nullopt;
     file.is_cut = is_cut;
     // All that speaks against it is what begins within, or follows; or that its record tells of more.
@@ -202,13 +306,15 @@ Result<void> JoiningStage::take(Seen& seen, const Joined& joined) {
     Find find = find_of(*seen.format, joined.measured, joined.pieces, ground_, *ground_, {});
     seen.pieces = joined.pieces;
     seen.is_joined = true;
+    const bool was_whole = std::exchange(seen.is_whole, joined.is_whole);
+    if (joined.is_whole) seen.joined_proof = joined.measured.proof;
     if (seen.is_find()) {
         DREDGER_CHECK(take_find(seen.candidate, std::move(find)));
     } else if (joined.is_whole) {
         DREDGER_CHECK(take_record(seen.candidate, find));
     }
     if (!joined.is_whole) return {};
-    ++outcome_.joined;
+    outcome_.joined += was_whole ? 0 : 1;
     return request_.inside ? Result<void>() : absorb(seen);
 }
 
@@ -244,15 +350,20 @@ Result<void> JoiningStage::absorb(const Seen& seen) {
     return session_.catalog.remove_finds(within);
 }
 
-// Their rest was not found.
-Result<void> JoiningStage::remove_lone_heads() {
-    std::vector<std::int64_t> lone;
+// Lone heads whose rest was not found, and what lies within others all the same.
+Result<void> JoiningStage::remove_unjoined() {
+    Coverage held;
+    for (const Seen& seen : seen_)
+        if (seen.is_held_by_parts() && !seen.is_gone)
+            for (const Extent& piece : seen.pieces) held.add(piece);
+    std::vector<std::int64_t> unjoined;
     for (const Seen& seen : seen_) {
+        if (!seen.is_find() || seen.is_joined || seen.is_gone) continue;
         const bool is_lone = seen.measured.end == Measured::End::broken && seen.measured.proof == Proof::none;
-        if (is_lone && seen.is_find() && !seen.is_joined && !seen.is_gone) lone.push_back(seen.candidate.id);
+        if (is_lone || (seen.around && held.covers(seen.start()))) unjoined.push_back(seen.candidate.id);
     }
-    outcome_.removed += lone.size();
-    return session_.catalog.remove_finds(lone);
+    outcome_.removed += unjoined.size();
+    return session_.catalog.remove_finds(unjoined);
 }
 
 }  // namespace dredger

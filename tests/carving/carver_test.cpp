@@ -197,6 +197,23 @@ TEST(Carver, WhatLiesInTwoPiecesIsFoundTornAndCanBeJoined) {
     }
 }
 
+// Of this only the beginning stands there: its first entry tells of another place.
+TEST(Carver, AClearBeginningIsListedWhereItsRestMayTurnUp) {
+    Bed bed;
+    bed.noise(kSector);
+    bed.write(std::string_view("II*\0\0\x20\0\0", 8));
+    bed.zeros(kSector - 8);
+    bed.noise(40 * kSector);
+    EXPECT_TRUE(sweep(bed.medium()).empty());
+    CarveOptions options;
+    options.lone_heads = true;
+    const auto finds = sweep(bed.medium(), options);
+    ASSERT_EQ(finds.size(), 1U);
+    EXPECT_EQ(told(finds[0]), "tiff 512+512");
+    EXPECT_EQ(finds[0].measured.end, Measured::End::broken);
+    EXPECT_EQ(finds[0].measured.proof, Proof::none);
+}
+
 TEST(Carver, APieceThatIsJoinedByNoChecksumIsNotTakenForProven) {
     Bed bed;
     bed.lay_split("mp3-plain.mp3", 3, 5);

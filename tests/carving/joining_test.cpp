@@ -153,5 +153,33 @@ TEST(Join, BeginsWithAPartThatIsKnownElsewhere) {
     expect_whole(joined(medium, format), {{0, 3}, {5, 4}, {10, 2}});
 }
 
+// Of these only the first cluster and the last one tell what they are.
+TEST(Join, PiecesMeetWhereOthersEndAndBegin) {
+    const auto medium = Ground().clusters(0, 4).foreign(3).clusters(4, 9).foreign(2).medium();
+    Format format;
+    format.name = "ends";
+    format.measure = [](Reader& content) {
+        const bool has_its_end = content.u8(8 * kCluster) == 'C' && content.u16le(8 * kCluster + 1) == 8;
+        return has_its_end ? whole(9 * kCluster, Proof::chain) : broken(kCluster, "its end is missing", 9 * kCluster);
+    };
+    Budget budget;
+    Reader reader(medium, budget);
+    const TornFile file{.start = 0, .format = &format, .measured = measure(format, reader), .own = medium.size()};
+    Remains remains(medium.size(), kCluster);
+    remains.hold({4 * kCluster, 3 * kCluster});
+    remains.settle();
+    const std::vector<Extent> right = {{0, 4 * kCluster}, {7 * kCluster, 5 * kCluster}};
+    // The first goes on into what others hold, or the second comes out of it.
+    for (const std::uint64_t meet : {2U, 3U, 5U, 6U}) {
+        Joined joined{whole(9 * kCluster, Proof::chain),
+                      {{0, meet * kCluster}, {(meet + 3) * kCluster, (9 - meet) * kCluster}}};
+        const auto aligned = align(medium, remains, file, joined, {});
+        ASSERT_TRUE(aligned) << meet;
+        EXPECT_EQ(aligned->pieces, right) << meet;
+        EXPECT_TRUE(aligned->is_whole);
+    }
+    EXPECT_FALSE(align(medium, remains, file, {whole(9 * kCluster, Proof::chain), right}, {}));
+}
+
 }  // namespace
 }  // namespace dredger
