@@ -52,7 +52,10 @@ Result<JoiningStage::Outcome> JoiningStage::run() {
     std::vector<std::size_t> open(seen_.size());
     std::iota(open.begin(), open.end(), 0);
     open = still_torn(std::move(open));
-    if (open.empty()) return outcome_;
+    if (open.empty()) {
+        DREDGER_CHECK(remove_unjoined());
+        return outcome_;
+    }
     DREDGER_TRY(const Remains firm, remains_of_proven());
     // The more torn files there are, the less is tried for each: nobody waits for hours who did not ask for it.
     constexpr std::uint64_t kForAll = 100ULL << 30, kLeast = 16 << 20;
@@ -101,16 +104,16 @@ std::vector<std::size_t> JoiningStage::contradicted() {
     for (const Seen& seen : seen_)
         if (seen.is_proven())
             for (const Extent& piece : seen.pieces) proven.add(piece);
-    const auto lies_within = [&](const Extent& piece) { return !proven.within(piece.offset, piece.length).empty(); };
+    const auto proven_in = [&](const Extent& piece) { return proven.within(piece.offset, piece.length); };
+    const auto is_clean = [&](const Extent& piece) { return proven_in(piece).empty(); };
     std::vector<std::size_t> numbers;
     for (std::size_t n = 0; n < seen_.size(); ++n) {
         Seen& seen = seen_[n];
         if (seen.is_firm || seen.is_proven() || seen.is_gone || proven.covers(seen.start())) continue;
-        if (std::none_of(seen.pieces.begin(), seen.pieces.end(), lies_within)) continue;
+        if (std::all_of(seen.pieces.begin(), seen.pieces.end(), is_clean)) continue;
         if (!seen.is_whole && !is_settled(seen)) continue;
-        if (!std::exchange(seen.is_whole, false)) {
-            seen.own = std::min(seen.own,
-                                proven.within(seen.start(), seen.end() - seen.start()).front().offset - seen.start());
+        if (const Extent& first = seen.pieces.front(); !std::exchange(seen.is_whole, false) && !is_clean(first)) {
+            seen.own = std::min(seen.own, proven_in(first).front().offset - seen.start());
             seen.is_contradicted = true;
         }
         numbers.push_back(n);
@@ -209,7 +212,9 @@ bool JoiningStage::measure_all() {
         formats::StreamMemory memory;
         reader.remember(memory);
         seen.measured = measure(*seen.format, reader);
-        seen.is_head = seen.measured.end == Measured::End::nonsense && seen.is_find();
+        // A find that is larger was measured by another one of the formats that its beginning shows.
+        seen.is_head = seen.measured.end == Measured::End::nonsense && seen.is_find() &&
+                       seen.candidate.record.size == kSector && seen.candidate.proof == Proof::none;
         if (seen.is_head) seen.measured = lone_head(seen.own);
     };
     return in_parallel(seen_.size(), workers_for(0), work,
