@@ -96,6 +96,7 @@ Result<void> DeepScan::join_torn(const std::vector<Extent>& ground) {
     DREDGER_TRY(const JoiningStage::Outcome outcome, stage.run());
     stopped_ = outcome.stopped;
     report_.finds -= std::min<std::uint64_t>(report_.finds, outcome.removed);
+    for (const std::int64_t id : outcome.changed) fingerprints_.erase(id);
     return {};
 }
 

@@ -48,7 +48,10 @@ Result<JoiningStage::Outcome> JoiningStage::run() {
     learn_grain();
     DREDGER_CHECK(remove_parts());
     tell_own();
-    if (!measure_all()) return Outcome{.stopped = true};
+    if (!measure_all()) {
+        outcome_.stopped = true;
+        return outcome_;
+    }
     std::vector<std::size_t> open(seen_.size());
     std::iota(open.begin(), open.end(), 0);
     open = still_torn(std::move(open));
@@ -325,6 +328,7 @@ Result<void> JoiningStage::take(Seen& seen, const Joined& joined) {
 
 Result<void> JoiningStage::take_find(Candidate& candidate, Find&& find) {
     tell_of_find(candidate, std::move(find));
+    outcome_.changed.push_back(candidate.id);
     // An update would keep the words that its record had.
     DREDGER_CHECK(session_.catalog.remove_finds(std::vector<std::int64_t>{candidate.id}));
     return session_.catalog.add(candidate);

@@ -18,6 +18,7 @@ class JoiningStage {
         bool stopped = false;
         std::size_t joined = 0;   // files that are whole now
         std::size_t removed = 0;  // finds that are parts of these, or nothing without a rest that was not found
+        std::vector<std::int64_t> changed = {};  // finds whose content is another one now
     };
     // Changes the catalog, within the transaction that is open.
     Result<Outcome> run();

@@ -92,17 +92,20 @@ class JoiningStage : public test::ScanFixture {
     }
     void lay(const std::string& name, const Bytes& content) { lay(name, content, 0, content.size() / kCluster + 1); }
 
-    // By format; each has one find on these media.
-    std::map<std::string, Pieces> found() {
+    Catalog scanned() {
         bytes_.resize(bytes_.size() + 4 * kCluster);
         test::write_text(folder_ / "card.img", {reinterpret_cast<const char*>(bytes_.data()), bytes_.size()});
         ScanRequest request;
         request.source = folder_ / "card.img";
         request.deep = true;
         EXPECT_TRUE(run(request));
+        return Catalog::open(folder_ / "a.dredge").value();
+    }
+
+    // By format; each has one find on these media.
+    std::map<std::string, Pieces> found() {
         std::map<std::string, Pieces> all;
-        const auto opened = Catalog::open(folder_ / "a.dredge").value();
-        EXPECT_TRUE(opened.each({}, Order{Order::By::path}, true, [&](const Candidate& c) {
+        EXPECT_TRUE(scanned().each({}, Order{Order::By::path}, true, [&](const Candidate& c) {
             EXPECT_FALSE(all.contains(c.format)) << c.format;
             for (const Extent& piece : c.layout.extents) append(all[c.format], piece);
             return true;
@@ -150,6 +153,17 @@ TEST_F(JoiningStage, ADirectoryAtTheEndTellsHowMuchIsForeign) {
     lay("tiff", picture, 3, 99);
     lay("gz", test::gzipped(test::ringing_log(4, 300)));
     EXPECT_EQ(found(), laid_);
+}
+
+TEST_F(JoiningStage, AFileInPiecesIsComparedByWhatItIsNow) {
+    const Bytes log = test::gzipped(test::ringing_log(4, 2000));
+    lay("gz", log, 0, 3);
+    lay("png", test::samples().at("png-plain.png"));
+    lay("gz", log, 3, 99);
+    lay("copy", log);
+    const auto copies = scanned().copies({}, Order{});
+    ASSERT_TRUE(copies);
+    EXPECT_EQ(copies->further.size(), 1U);
 }
 
 }  // namespace
