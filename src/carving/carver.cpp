@@ -33,8 +33,7 @@ bool is_told_by_length(const Find& find) {
 
 // Its parts follow one upon the other, and it tells where they begin: nothing else begins within it.
 bool is_told_by_parts(const Find& find, const Format& format) {
-    return find.measured.is_whole() && find.measured.proof == Proof::chain && format.take_apart != nullptr &&
-           format.kind == Kind::document && !format.is_text;
+    return find.is_held_by_parts() && format.take_apart != nullptr && format.kind == Kind::document && !format.is_text;
 }
 
 // Whether a whole file that lies there may well be a part of what is said to reach up to `end`. Within programs and
@@ -134,8 +133,7 @@ std::optional<Find> Carver::examine(const MediumPtr& ground, std::uint64_t start
             in.in_vain += budget.bytes_spent();
             continue;
         }
-        const bool is_lone_head = find.measured.end == Measured::End::broken && find.measured.proof == Proof::none;
-        if ((is_lone_head && !options_.lone_heads) || find.measured.length == 0) continue;
+        if ((find.measured.is_lone_head() && !options_.lone_heads) || find.measured.length == 0) continue;
         find.format = finer_format(*bid.format, find.measured);
         if (!is_wanted(*find.format)) return std::nullopt;
         if (is_told_by_length(find) || is_told_by_parts(find, *bid.format))
@@ -149,7 +147,7 @@ std::optional<Find> Carver::examine(const MediumPtr& ground, std::uint64_t start
         return find;
     }
     if (!head || !is_wanted(*head->format) || ground->size() - start < kSector) return std::nullopt;
-    Find find = find_of(*head->format, lone_head(kSector), {{start, kSector}}, ground, *ground_, stop());
+    Find find = find_of(*head->format, only_a_head(kSector), {{start, kSector}}, ground, *ground_, stop());
     find.bits = head->bits;
     return find;
 }

@@ -36,10 +36,8 @@ bool keeps_others(const Format& format) {
     return format.kind == Kind::archive || format.kind == Kind::other || format.kind == Kind::database;
 }
 
-Measured lone_head(std::uint64_t reach) {
-    Measured head = broken_between(std::min(kSector, reach), reach, "nothing that goes with its beginning follows");
-    head.proof = Proof::none;
-    return head;
+Measured only_a_head(std::uint64_t reach) {
+    return lone_head(std::min(kSector, reach), reach, "nothing that goes with its beginning follows");
 }
 
 std::uint64_t sector_end(std::uint64_t at) { return (at + kSector - 1) / kSector * kSector; }

@@ -43,7 +43,7 @@ std::set<std::uint64_t> starts_of_parts(const Format& format, const Medium& cont
 
 // What a clear beginning is worth when nothing behind it makes sense: with other content behind it, it may be a file.
 // `reach`: bytes behind which another file begins.
-Measured lone_head(std::uint64_t reach);
+Measured only_a_head(std::uint64_t reach);
 
 // Where the sector ends in which the byte before `at` lies.
 std::uint64_t sector_end(std::uint64_t at);

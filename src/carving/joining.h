@@ -54,6 +54,8 @@ struct Joined {
     std::vector<Extent> pieces;  // on the ground, in content order; they reach to `measured.length`
     bool fits_exactly = false;   // it ends where what is left ends, and zeros fill its last grain
     bool is_whole = false;       // it may be taken for the whole file; else it only makes sense further than before
+    // Its content shows it, up to its end.
+    bool is_proven() const { return is_whole && measured.proof >= Proof::structure; }
 };
 
 // Bytes of its beginning that are taken for its own.

@@ -55,9 +55,7 @@ Result<bool> Puzzle::solve(const Listener& listener) {
         auto found = round(effort, listener);
         if (!found) return false;
         // What only fits waits until nothing more is proven: it may fit where others belong.
-        const auto is_proven = [](const std::optional<Joined>& joined) {
-            return joined && joined->is_whole && joined->measured.proof >= Proof::structure;
-        };
+        const auto is_proven = [](const std::optional<Joined>& joined) { return joined && joined->is_proven(); };
         const bool is_last = effort == limits_.effort && costly == kMaxCostly;
         const bool only_proven =
             effort != Effort::once && !is_last && std::any_of(found->begin(), found->end(), is_proven);
@@ -65,9 +63,9 @@ Result<bool> Puzzle::solve(const Listener& listener) {
         for (std::size_t i = 0; i < files_.size(); ++i) {
             auto& joined = (*found)[i];
             if (!joined || !joined->is_whole) continue;
-            if (!is_proven(joined) && (only_proven || overlaps(joined->pieces))) continue;
+            if (!joined->is_proven() && (only_proven || overlaps(joined->pieces))) continue;
             DREDGER_CHECK(listener.take(i, *joined));
-            for (const Extent& piece : joined->pieces) remains_.hold(piece);
+            remains_.hold(joined->pieces);
             pieces_[i] = {false, std::move(joined)};
             ++joined_;
             has_changed = true;
@@ -121,7 +119,7 @@ Remains Puzzle::without_others(std::size_t file) const {
         if (pieces_[i].is_open) {
             remains.hold({files_[i].start, own_part(files_[i], remains.grain(), limits_.effort)});
         } else {
-            for (const Extent& piece : pieces_[i].best->pieces) remains.hold(piece);
+            remains.hold(pieces_[i].best->pieces);
         }
     }
     remains.settle();

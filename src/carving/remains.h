@@ -12,6 +12,9 @@ class Remains {
 
     // Every grain of which a byte lies in `part` is somebody's.
     void hold(const Extent& part);
+    void hold(const std::vector<Extent>& parts) {
+        for (const Extent& part : parts) hold(part);
+    }
 
     std::uint64_t grain() const { return grain_; }
     bool is_held(std::uint64_t at) const { return held_.covers(at); }

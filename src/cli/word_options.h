@@ -1,3 +1,4 @@
+// Options whose value is one of a few words; the library has them in the order of its enumeration.
 #pragma once
 
 #include <CLI/CLI.hpp>
@@ -7,7 +8,6 @@
 #include <string_view>
 #include <vector>
 
-// Options whose value is one of a few words; the library has them in the order of its enumeration.
 namespace dredger::cli {
 
 template <class Word, std::size_t N>

@@ -61,6 +61,8 @@ struct Measured {
     std::string_view trouble;    // why it is broken
     bool is_whole() const { return end == End::whole; }
     bool is_file() const { return end != End::nonsense && end != End::gave_up; }
+    // Nothing behind its beginning makes sense: worth listing only if the rest is found.
+    bool is_lone_head() const { return end == End::broken && proof == Proof::none; }
 };
 
 inline Measured nonsense() { return {}; }
@@ -78,6 +80,12 @@ inline Measured broken(std::uint64_t length, std::string_view trouble, std::uint
 inline Measured broken_between(std::uint64_t sure, std::uint64_t length, std::string_view trouble,
                                std::uint64_t expected = 0, std::string_view format = {}) {
     return {Measured::End::broken, length, Proof::structure, std::min(sure, length), expected, false, format, trouble};
+}
+
+inline Measured lone_head(std::uint64_t sure, std::uint64_t length, std::string_view trouble) {
+    Measured head = broken_between(sure, length, trouble);
+    head.proof = Proof::none;
+    return head;
 }
 
 // What content says of itself.

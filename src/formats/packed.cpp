@@ -32,11 +32,8 @@ Measured measure_streams(Reader& content, Packing packing, std::string_view name
         if (!unpacked.ended()) {
             // The checksum stands at the end: all of it may be wrong.
             // Nothing comes out before the end of a block, which may be all there is.
-            if (packing == Packing::bzip2 && came == 0 && unpacked.packed >= kLeastPacked) {
-                Measured head = broken_between(kBlockMark, unpacked.packed, "its first block can't be unpacked");
-                head.proof = Proof::none;
-                return head;
-            }
+            if (packing == Packing::bzip2 && came == 0 && unpacked.packed >= kLeastPacked)
+                return lone_head(kBlockMark, unpacked.packed, "its first block can't be unpacked");
             if (at + unpacked.packed < kLeastPacked || came == 0) return nonsense();
             // Where something else comes out it was wrong already.
             const std::uint64_t wrong = std::min(unpacked.packed, unpacked.alike + kUnlike);

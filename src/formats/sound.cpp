@@ -122,11 +122,8 @@ Measured measure_flac(Reader& content) {
         }
         // Nothing checks what fills it, but that it is zeros.
         const bool is_filling = (head & 0x7FU) == 1;
-        if (is_filling && !content.is_zeros(at + 4, at + 4 + length)) {
-            Measured found = broken_between(at, at + 4 + length, "its filling is not empty");
-            found.proof = Proof::none;
-            return found;
-        }
+        if (is_filling && !content.is_zeros(at + 4, at + 4 + length))
+            return lone_head(at, at + 4 + length, "its filling is not empty");
         if (!is_filling && at != 4) unchecked += length;
         last = (head & 0x80U) != 0;
         at += 4 + length;
@@ -134,9 +131,8 @@ Measured measure_flac(Reader& content) {
     if (most == 0) most = 1 << 20;
     if (flac_header(content, at).length == 0) {
         // The description stands; where the frames are is another question.
-        Measured found = broken_between(42, at, "the first frame is missing");
-        found.proof = Proof::none;
-        return samples != 0 && content.u24be(18) >> 4 != 0 ? found : nonsense();
+        const bool is_described = samples != 0 && content.u24be(18) >> 4 != 0;
+        return is_described ? lone_head(42, at, "the first frame is missing") : nonsense();
     }
     const std::uint64_t first = at;
     std::uint64_t so_far = 0;  // samples

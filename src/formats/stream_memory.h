@@ -3,8 +3,8 @@
 #pragma once
 
 #include <list>
+#include <map>
 #include <optional>
-#include <vector>
 
 #include "formats/familiarity.h"
 #include "formats/unpacking.h"
@@ -18,6 +18,8 @@ class StreamMemory {
         Unpacked so_far;
         StreamDecoder decoder;
         Familiarity familiarity;
+
+        std::optional<Way> copy() const;  // as far as the packing allows
     };
 
     // From now on only the first `bytes` of the content are what they were.
@@ -35,7 +37,6 @@ class StreamMemory {
 
   private:
     struct Ended {
-        std::uint64_t at;
         std::size_t head;
         Unpacked all;
     };
@@ -46,12 +47,9 @@ class StreamMemory {
         std::uint64_t end() const { return at + way.so_far.packed; }
     };
     std::uint64_t kept_ = 0;
-    std::vector<Ended> ended_;
-    std::list<Known> known_;         // in the order of their ends
-    std::uint64_t step_ = 16 << 10;  // bytes between two of them
+    std::map<std::uint64_t, Ended> ended_;  // by where it begins
+    std::list<Known> known_;                // in the order of their ends
+    std::uint64_t step_ = 16 << 10;         // bytes between two of them
 };
-
-// A copy, as far as the packing allows.
-std::optional<StreamMemory::Way> copy_of(const StreamMemory::Way& way);
 
 }  // namespace dredger::formats

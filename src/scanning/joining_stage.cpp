@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <map>
-#include <numeric>
 #include <set>
 
 #include "base/in_parallel.h"
@@ -42,6 +41,11 @@ std::optional<std::uint64_t> JoiningStage::on_ground(std::uint64_t on_medium) co
     return place->second + (on_medium - place->first.offset);
 }
 
+std::vector<JoiningStage::Seen>::iterator JoiningStage::first_from(std::uint64_t start) {
+    return std::lower_bound(seen_.begin(), seen_.end(), start,
+                            [](const Seen& seen, std::uint64_t at) { return seen.start() < at; });
+}
+
 Result<JoiningStage::Outcome> JoiningStage::run() {
     DREDGER_CHECK(collect());
     tell_within();
@@ -52,45 +56,47 @@ Result<JoiningStage::Outcome> JoiningStage::run() {
         outcome_.stopped = true;
         return outcome_;
     }
-    std::vector<std::size_t> open(seen_.size());
-    std::iota(open.begin(), open.end(), 0);
-    open = still_torn(std::move(open));
-    if (open.empty()) {
-        DREDGER_CHECK(remove_unjoined());
-        return outcome_;
-    }
+    DREDGER_TRY(const bool done, put_together());
+    outcome_.stopped = !done;
+    if (done) DREDGER_CHECK(remove_unjoined());
+    return outcome_;
+}
+
+// False where it was stopped.
+Result<bool> JoiningStage::put_together() {
+    std::vector<std::size_t> open;
+    for (std::size_t n = 0; n < seen_.size(); ++n)
+        if (torn(seen_[n])) open.push_back(n);
+    if (open.empty()) return true;
     DREDGER_TRY(const Remains firm, remains_of_proven());
     // The more torn files there are, the less is tried for each: nobody waits for hours who did not ask for it.
     constexpr std::uint64_t kForAll = 100ULL << 30, kLeast = 16 << 20;
     JoinLimits limits;
     limits.most_read = std::clamp(kForAll / open.size(), kLeast, limits.most_read);
     if (request_.join == JoinEffort::thorough) limits = JoinLimits::thorough();
-    DREDGER_TRY(bool done, put_together(open, without_settled(firm), limits));
     // What can prove itself may lie where nothing spoke against another one; and from then on something does.
-    if (done) {
-        JoinLimits proven = limits;
-        proven.effort = Effort::seams;
-        proven.only_proven = true;
-        DREDGER_TRY(done, put_together(still_torn(open), without_joined(firm), proven));
-    }
-    if (const auto doubtful = contradicted(); done && !doubtful.empty()) {
-        DREDGER_TRY(done, put_together(doubtful, without_settled(firm), limits));
-    }
-    outcome_.stopped = !done;
-    if (done) DREDGER_CHECK(remove_unjoined());
-    return outcome_;
+    JoinLimits proven = limits;
+    proven.effort = Effort::seams;
+    proven.only_proven = true;
+    DREDGER_TRY(const bool first, put_together(open, without_settled(firm), limits));
+    if (!first) return false;
+    DREDGER_TRY(const bool second, put_together(open, without_joined(firm), proven));
+    if (!second) return false;
+    const auto doubtful = contradicted();
+    return put_together(doubtful, without_settled(firm), limits);
 }
 
-std::vector<std::size_t> JoiningStage::still_torn(std::vector<std::size_t> numbers) const {
-    std::erase_if(numbers, [&](std::size_t n) { return !torn(seen_[n]); });
-    return numbers;
-}
-
-// False where it was stopped.
-Result<bool> JoiningStage::put_together(const std::vector<std::size_t>& numbers, Remains remains,
+// Those of them that are torn still.
+Result<bool> JoiningStage::put_together(const std::vector<std::size_t>& candidates, Remains remains,
                                         const JoinLimits& limits) {
     std::vector<TornFile> files;
-    for (const std::size_t n : numbers) files.push_back(*torn(seen_[n]));
+    std::vector<std::size_t> numbers;  // of these in `seen_`
+    for (const std::size_t n : candidates)
+        if (auto file = torn(seen_[n])) {
+            files.push_back(*file);
+            numbers.push_back(n);
+        }
+    if (files.empty()) return true;
     Puzzle puzzle(ground_, std::move(remains), std::move(files), limits);
     const auto go_on = [&](const Puzzle::Progress& p) {
         session_.observer.progress(
@@ -105,14 +111,14 @@ Result<bool> JoiningStage::put_together(const std::vector<std::size_t>& numbers,
 std::vector<std::size_t> JoiningStage::contradicted() {
     Coverage proven;
     for (const Seen& seen : seen_)
-        if (seen.is_proven())
+        if (seen.is_proven)
             for (const Extent& piece : seen.pieces) proven.add(piece);
     const auto proven_in = [&](const Extent& piece) { return proven.within(piece.offset, piece.length); };
     const auto is_clean = [&](const Extent& piece) { return proven_in(piece).empty(); };
     std::vector<std::size_t> numbers;
     for (std::size_t n = 0; n < seen_.size(); ++n) {
         Seen& seen = seen_[n];
-        if (seen.is_firm || seen.is_proven() || seen.is_gone || proven.covers(seen.start())) continue;
+        if (seen.is_firm || seen.is_proven || seen.is_gone || proven.covers(seen.start())) continue;
         if (std::all_of(seen.pieces.begin(), seen.pieces.end(), is_clean)) continue;
         if (!seen.is_whole && !is_settled(seen)) continue;
         if (const Extent& first = seen.pieces.front(); !std::exchange(seen.is_whole, false) && !is_clean(first)) {
@@ -121,7 +127,7 @@ std::vector<std::size_t> JoiningStage::contradicted() {
         }
         numbers.push_back(n);
     }
-    return still_torn(std::move(numbers));
+    return numbers;
 }
 
 // The finds, and the records of which it is not known where all of their content lies.
@@ -170,24 +176,33 @@ void JoiningStage::collect(Candidate& candidate) {
 
 // What begins clearly within a file that only its parts hold together is one of these, or another file's beginning.
 void JoiningStage::tell_within() {
-    for (auto around = seen_.begin(); around != seen_.end(); ++around) {
-        if (!around->is_held_by_parts()) continue;
-        for (auto within = around + 1; within != seen_.end() && within->start() < around->end(); ++within)
-            if (within->is_find() && within->start() != around->start()) within->around = around->start();
+    std::vector<const Seen*> around;  // those that the last start lies in, and maybe some that end before it
+    for (Seen& seen : seen_) {
+        const std::uint64_t at = seen.start();
+        while (!around.empty() && around.back()->end() <= at) around.pop_back();
+        const auto innermost = std::find_if(around.rbegin(), around.rend(),
+                                            [&](const Seen* one) { return one->start() != at && one->end() > at; });
+        if (seen.is_find() && innermost != around.rend()) seen.around = (*innermost)->start();
+        if (seen.is_held_by_parts()) around.push_back(&seen);
     }
 }
 
 // Parts begin wherever they may, files only with a grain.
 Result<void> JoiningStage::remove_parts() {
-    std::map<std::uint64_t, std::set<std::uint64_t>> parts;  // of a file by its start
-    for (const Seen& seen : seen_)
-        if (seen.is_held_by_parts() && !parts.contains(seen.start()))
-            parts[seen.start()] = starts_of_parts(*seen.format, Content(ground_, seen.pieces));
+    std::map<std::uint64_t, std::set<std::uint64_t>> parts;  // of a file by its start, as far as they were asked for
+    const auto parts_of = [&](std::uint64_t start) -> const std::set<std::uint64_t>& {
+        const auto [known, is_new] = parts.try_emplace(start);
+        if (is_new) {
+            const auto file =
+                std::find_if(first_from(start), seen_.end(), [](const Seen& s) { return s.is_held_by_parts(); });
+            known->second = starts_of_parts(*file->format, Content(ground_, file->pieces));
+        }
+        return known->second;
+    };
     std::vector<std::int64_t> removed;
     for (Seen& seen : seen_) {
         if (!seen.around) continue;
-        const bool is_part = parts[*seen.around].contains(seen.start() - *seen.around);
-        seen.is_gone = seen.start() % grain_ != phase_ || is_part;
+        seen.is_gone = seen.start() % grain_ != phase_ || parts_of(*seen.around).contains(seen.start() - *seen.around);
         if (seen.is_gone) removed.push_back(seen.candidate.id);
     }
     std::erase_if(seen_, [](const Seen& seen) { return seen.is_gone; });
@@ -195,8 +210,8 @@ Result<void> JoiningStage::remove_parts() {
     return session_.catalog.remove_finds(removed);
 }
 
+// Up to the next one that is not text; several may begin at one place.
 void JoiningStage::tell_own() {
-    // Up to the next one that is not text; several may begin at one place.
     std::uint64_t next = ground_->size(), behind = next;
     for (auto seen = seen_.rbegin(); seen != seen_.rend(); ++seen) {
         if (seen->start() < next) behind = next;
@@ -218,7 +233,7 @@ bool JoiningStage::measure_all() {
         // A find that is larger was measured by another one of the formats that its beginning shows.
         seen.is_head = seen.measured.end == Measured::End::nonsense && seen.is_find() &&
                        seen.candidate.record.size == kSector && seen.candidate.proof == Proof::none;
-        if (seen.is_head) seen.measured = lone_head(seen.own);
+        if (seen.is_head) seen.measured = only_a_head(seen.own);
     };
     return in_parallel(seen_.size(), workers_for(0), work,
                        [&](std::size_t) { return !session_.observer.should_stop(); });
@@ -254,23 +269,20 @@ Result<Remains> JoiningStage::remains_of_proven() {
         if (const auto at = on_ground(piece.offset)) remains.hold({*at, std::min(piece.length, ground_->size() - *at)});
     }));
     for (const Seen& seen : seen_)
-        if (seen.is_firm)
-            for (const Extent& piece : seen.pieces) remains.hold(piece);
+        if (seen.is_firm) remains.hold(seen.pieces);
     return remains;
 }
 
 Remains JoiningStage::without_joined(Remains remains) const {
     for (const Seen& seen : seen_)
-        if (seen.is_proven())
-            for (const Extent& piece : seen.pieces) remains.hold(piece);
+        if (seen.is_proven) remains.hold(seen.pieces);
     return remains;
 }
 
 Remains JoiningStage::without_settled(Remains remains) const {
     remains = without_joined(std::move(remains));
     for (const Seen& seen : seen_)
-        if (!seen.is_gone && (seen.is_whole || is_settled(seen)))
-            for (const Extent& piece : seen.pieces) remains.hold(piece);
+        if (!seen.is_gone && (seen.is_whole || is_settled(seen))) remains.hold(seen.pieces);
     return remains;
 }
 
@@ -315,7 +327,7 @@ Result<void> JoiningStage::take(Seen& seen, const Joined& joined) {
     seen.pieces = joined.pieces;
     seen.is_joined = true;
     const bool was_whole = std::exchange(seen.is_whole, joined.is_whole);
-    if (joined.is_whole) seen.joined_proof = joined.measured.proof;
+    seen.is_proven = joined.is_proven();
     if (seen.is_find()) {
         DREDGER_CHECK(take_find(seen.candidate, std::move(find)));
     } else if (joined.is_whole) {
@@ -344,11 +356,9 @@ Result<void> JoiningStage::take_record(Candidate& candidate, const Find& find) {
 
 // What begins within a file that is whole now is a part of it.
 Result<void> JoiningStage::absorb(const Seen& seen) {
-    const auto before = [](const Seen& other, std::uint64_t at) { return other.start() < at; };
     std::vector<std::int64_t> within;
     for (const Extent& piece : seen.pieces)
-        for (auto other = std::lower_bound(seen_.begin(), seen_.end(), piece.offset, before);
-             other != seen_.end() && other->start() < piece.end(); ++other) {
+        for (auto other = first_from(piece.offset); other != seen_.end() && other->start() < piece.end(); ++other) {
             if (&*other == &seen || other->is_gone || !other->is_find()) continue;
             // What only fits takes nothing that is whole by itself.
             if (seen.candidate.proof < Proof::structure && other->measured.end != Measured::End::broken) continue;
@@ -368,8 +378,8 @@ Result<void> JoiningStage::remove_unjoined() {
     std::vector<std::int64_t> unjoined;
     for (const Seen& seen : seen_) {
         if (!seen.is_find() || seen.is_joined || seen.is_gone) continue;
-        const bool is_lone = seen.measured.end == Measured::End::broken && seen.measured.proof == Proof::none;
-        if (is_lone || (seen.around && held.covers(seen.start()))) unjoined.push_back(seen.candidate.id);
+        if (seen.measured.is_lone_head() || (seen.around && held.covers(seen.start())))
+            unjoined.push_back(seen.candidate.id);
     }
     outcome_.removed += unjoined.size();
     return session_.catalog.remove_finds(unjoined);

@@ -29,14 +29,14 @@ class JoiningStage {
         Candidate candidate;
         std::vector<Extent> pieces;  // on the ground
         const Format* format = nullptr;
-        Measured measured = {};  // of the ground from its start on; of what is firm nothing is measured
-        std::uint64_t own = 0;   // bytes up to where the next one begins that is not text
-        bool is_firm = false;    // its content proves where all of it lies
-        bool is_head = false;    // nothing that goes with its beginning follows
-        bool is_gone = false;    // it was a part of another one
-        bool is_joined = false;  // whole, or further than it seemed
-        bool is_whole = false;   // was put together
-        Proof joined_proof = Proof::none;
+        Measured measured = {};        // of the ground from its start on; of what is firm nothing is measured
+        std::uint64_t own = 0;         // bytes up to where the next one begins that is not text
+        bool is_firm = false;          // its content proves where all of it lies
+        bool is_head = false;          // nothing that goes with its beginning follows
+        bool is_gone = false;          // it was a part of another one
+        bool is_joined = false;        // whole, or further than it seemed
+        bool is_whole = false;         // was put together
+        bool is_proven = false;        // as that, by its content
         bool is_contradicted = false;  // a part of another one lies in it
         // Where one begins that only its parts hold together, and within which this one lies: either that one is torn,
         // or this is a part of it.
@@ -45,7 +45,6 @@ class JoiningStage {
         std::uint64_t start() const { return pieces.front().offset; }
         std::uint64_t end() const { return pieces.front().end(); }  // of its first piece
         bool is_held_by_parts() const;
-        bool is_proven() const { return is_whole && joined_proof >= Proof::structure; }
         bool is_find() const { return candidate.record.origin == Origin::signature; }
     };
 
@@ -59,8 +58,8 @@ class JoiningStage {
     Result<Remains> remains_of_proven();
     Remains without_joined(Remains remains) const;
     Remains without_settled(Remains remains) const;
-    std::vector<std::size_t> still_torn(std::vector<std::size_t> numbers) const;
-    Result<bool> put_together(const std::vector<std::size_t>& numbers, Remains remains, const JoinLimits& limits);
+    Result<bool> put_together();
+    Result<bool> put_together(const std::vector<std::size_t>& candidates, Remains remains, const JoinLimits& limits);
     std::vector<std::size_t> contradicted();
     std::optional<TornFile> torn(const Seen& seen) const;
     bool is_settled(const Seen& seen) const;
@@ -69,6 +68,7 @@ class JoiningStage {
     Result<void> take_record(Candidate& candidate, const Find& find);
     Result<void> absorb(const Seen& seen);
     Result<void> remove_unjoined();
+    std::vector<Seen>::iterator first_from(std::uint64_t start);
     std::optional<std::uint64_t> on_ground(std::uint64_t on_medium) const;
 
     ScanSession& session_;
