@@ -7,6 +7,7 @@
 #include "cli/terminal.h"
 #include "cli/words.h"
 #include "filesystems/filesystem.h"
+#include "media/drive_health.h"
 #include "media/drives.h"
 #include "media/opened.h"
 #include "scanning/volumes_of.h"
@@ -15,6 +16,12 @@
 
 namespace dredger::cli {
 namespace {
+
+void print_health(const std::string& device, const DriveHealth& health) {
+    const Style style = health.verdict == DriveHealth::Verdict::failing ? Style::bad : Style::bold;
+    for (const std::string& sentence : health.sentences)
+        fmt::print("{}\n", styled(wrapped(fmt::format("{}: {}", device, sentence), width_of_stdout(), 2), style));
+}
 
 int survey_machine() {
     const auto drives = list_drives();
@@ -44,6 +51,9 @@ int survey_machine() {
         }
     }
     table.print();
+    for (const Drive& drive : *drives)
+        if (const DriveHealth health = ask_for_health(drive.device); health.verdict >= DriveHealth::Verdict::worn)
+            print_health(drive.device, health);
     fmt::print(
         "\nNext: dredger survey DEVICE shows the volumes of one of them, dredger scan DEVICE -c NAME.dredge looks for\n"
         "deleted files. Unmount the drive first, so that nothing is written to it meanwhile.\n");
@@ -158,7 +168,9 @@ int survey_source(const std::string& source) {
         fmt::print("The partition table has no entries.\n");
     else
         table.print();
-    if (!warnings.empty() || !kept.empty() || !lost.empty()) fmt::print("\n");
+    const DriveHealth health = opened_source->is_device ? ask_for_health(source) : DriveHealth();
+    if (!warnings.empty() || !kept.empty() || !lost.empty() || !health.sentences.empty()) fmt::print("\n");
+    print_health(source, health);
     for (const std::string& sentence : lost)
         fmt::print("{}\n", styled(wrapped(sentence, width_of_stdout(), 2), Style::bold));
     for (const std::string& sentence : kept)

@@ -11,8 +11,11 @@ FollowingHash::FollowingHash(const ImageFile& image, bool wanted) : image_(image
 
 void FollowingHash::arrived(const Extent& block) {
     const std::lock_guard guard(lock_);
-    if (block.offset != arrived_) return;
-    arrived_ = block.end();
+    blocks_.add(block);
+    const std::uint64_t end = blocks_.end_at(arrived_);
+    if (end == arrived_) return;
+    arrived_ = end;
+    blocks_.forget_before(end);
     changed_.notify_all();
 }
 

@@ -1,5 +1,5 @@
-// The SHA-256 of an image while it is being written, from its start, of what arrived in order. It reads what was just
-// written, which lies in memory still, and works only when the processor has nothing else to do.
+// The SHA-256 of an image while it is being written, from its start up to the first byte that did not arrive. It reads
+// what was just written, which lies in memory still, and works only when the processor has nothing else to do.
 #pragma once
 
 #include <condition_variable>
@@ -11,7 +11,7 @@
 
 #include "base/digest.h"
 #include "imaging/image_file.h"
-#include "media/medium.h"
+#include "media/coverage.h"
 
 namespace dredger {
 
@@ -40,6 +40,7 @@ class FollowingHash {
     const ImageFile& image_;
     std::mutex lock_;
     std::condition_variable changed_;
+    Coverage blocks_;            // that arrived
     std::uint64_t arrived_ = 0;  // all bytes in front of it did
     bool stop_ = false;
     std::uint64_t position_ = 0;

@@ -50,8 +50,15 @@ unsigned PatientReader::hanging() const {
 
 PatientReader::Answer PatientReader::read(std::uint64_t offset, std::size_t length,
                                           std::shared_ptr<AlignedBytes>& into) {
+    const auto asked = std::chrono::steady_clock::now();
+    const Outcome outcome = ask(offset, length, into);
+    return {outcome, std::chrono::duration_cast<std::chrono::milliseconds>(std::chrono::steady_clock::now() - asked)};
+}
+
+PatientReader::Outcome PatientReader::ask(std::uint64_t offset, std::size_t length,
+                                          std::shared_ptr<AlignedBytes>& into) {
     if (patience_.count() == 0)
-        return medium_->try_read(offset, std::span(*into).first(length)) ? Answer::read : Answer::failed;
+        return medium_->try_read(offset, std::span(*into).first(length)) ? Outcome::read : Outcome::failed;
     if (hand_ == nullptr) {
         hand_ = std::make_shared<Hand>();
         // On its own: one that hangs can't be waited for.
@@ -64,12 +71,12 @@ PatientReader::Answer PatientReader::read(std::uint64_t offset, std::size_t leng
     hand_->state = Hand::State::asked;
     hand_->changed.notify_all();
     const bool answered = hand_->changed.wait_for(guard, patience_, [&] { return hand_->state != Hand::State::asked; });
-    if (answered) return hand_->state == Hand::State::read ? Answer::read : Answer::failed;
+    if (answered) return hand_->state == Hand::State::read ? Outcome::read : Outcome::failed;
     hand_->left_alone = true;
     guard.unlock();
     hanging_.push_back(std::exchange(hand_, nullptr));
     into = std::make_shared<AlignedBytes>(into->size());
-    return Answer::hangs;
+    return Outcome::hangs;
 }
 
 }  // namespace dredger

@@ -13,7 +13,12 @@ namespace dredger {
 
 class PatientReader {
   public:
-    enum class Answer { read, failed, hangs };
+    enum class Outcome { read, failed, hangs };
+    struct Answer {
+        Outcome outcome = Outcome::failed;
+        std::chrono::milliseconds took{0};
+        bool came() const { return outcome == Outcome::read; }
+    };
 
     // After `patience` a read counts as hanging; 0: reads don't hang here, and are made by who asks.
     PatientReader(MediumPtr medium, std::chrono::milliseconds patience);
@@ -21,7 +26,7 @@ class PatientReader {
     PatientReader(const PatientReader&) = delete;
     PatientReader& operator=(const PatientReader&) = delete;
 
-    // Fills the first `length` bytes of `into` where the answer is `read`. Where it is `hangs`, what was given for it
+    // Fills the first `length` bytes of `into` where they came. Where it `hangs`, what was given for it
     // may still be written to, and another one stands in its place.
     Answer read(std::uint64_t offset, std::size_t length, std::shared_ptr<AlignedBytes>& into);
 
@@ -34,6 +39,8 @@ class PatientReader {
     std::chrono::milliseconds patience_;
     std::shared_ptr<Hand> hand_;                  // that reads
     std::vector<std::shared_ptr<Hand>> hanging_;  // those that were given up
+
+    Outcome ask(std::uint64_t offset, std::size_t length, std::shared_ptr<AlignedBytes>& into);
 };
 
 }  // namespace dredger

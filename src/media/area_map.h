@@ -1,7 +1,8 @@
-// Which areas of a medium a copy of it holds, and which could not be read. As a file beside the image it is JSON of
-// dredger's own; docs/failing-media.md describes it.
+// What a copy holds of a medium: of each area, whether its bytes came, how often they were asked for, and how long the
+// slowest answer took. As a file beside the image it is JSON of dredger's own; docs/failing-media.md describes it.
 #pragma once
 
+#include <chrono>
 #include <filesystem>
 #include <map>
 #include <string>
@@ -11,23 +12,36 @@
 
 namespace dredger {
 
-enum class AreaState {
-    untried,   // not asked for yet
-    done,      // read, and in the copy
-    left,      // a read over it failed; what of it is bad is not known yet
-    narrowed,  // its ends were read as far as they could be: both of its first and last sectors are bad
-    bad,       // asked for by itself, and not readable
+struct Asked {
+    enum class Outcome : std::uint8_t {
+        unasked,  // nobody asked for it yet
+        held,     // it came, and is in the copy
+        refused,  // it was asked for, and did not come
+        absent,   // what was copied is a copy itself and does not hold it: this medium can't give it
+    };
+    Outcome outcome = Outcome::unasked;
+    std::uint8_t times = 0;        // that it was asked for; stays at 255
+    std::uint32_t slowest_ms = 0;  // of the slowest answer, down to a power of two; 0: all were prompt
+    bool operator==(const Asked&) const = default;
+
+    bool is_held() const { return outcome == Outcome::held; }
 };
-inline constexpr std::string_view kAreaStateWords[] = {"untried", "done", "left", "narrowed", "bad"};
-inline std::string_view word_for(AreaState state) { return kAreaStateWords[static_cast<std::size_t>(state)]; }
+inline constexpr std::string_view kAskedWords[] = {"unasked", "held", "refused", "absent"};
+inline std::string_view word_for(Asked::Outcome outcome) { return kAskedWords[static_cast<std::size_t>(outcome)]; }
+
+// An answer within this time is prompt.
+inline constexpr std::chrono::milliseconds kPrompt{256};
 
 struct AreaTotals {
-    std::uint64_t bytes[5] = {};  // by AreaState
-    std::uint64_t bad_areas = 0;  // runs that are not done, and not untried
-    std::uint64_t of(AreaState state) const { return bytes[static_cast<std::size_t>(state)]; }
-    std::uint64_t not_done() const {
-        return of(AreaState::untried) + of(AreaState::left) + of(AreaState::narrowed) + of(AreaState::bad);
-    }
+    std::uint64_t bytes[4] = {};      // by Asked::Outcome
+    std::uint64_t refused_areas = 0;  // runs of bytes that were refused
+    std::uint64_t slow = 0;           // bytes that came, but not promptly
+    std::uint64_t of(Asked::Outcome outcome) const { return bytes[static_cast<std::size_t>(outcome)]; }
+    std::uint64_t held() const { return of(Asked::Outcome::held); }
+    std::uint64_t refused() const { return of(Asked::Outcome::refused); }
+    std::uint64_t unasked() const { return of(Asked::Outcome::unasked); }
+    std::uint64_t absent() const { return of(Asked::Outcome::absent); }
+    std::uint64_t not_held() const { return refused() + unasked() + absent(); }
 };
 
 class AreaMap {
@@ -35,29 +49,48 @@ class AreaMap {
     struct Area {
         std::uint64_t offset = 0;  // bytes
         std::uint64_t length = 0;
-        AreaState state = AreaState::untried;
+        Asked asked;
         bool operator==(const Area&) const = default;
     };
 
-    // Of a medium of `size` bytes, nothing of it tried.
+    // One run of the copying program.
+    struct Run {
+        std::string begun;          // ISO 8601, UTC
+        std::uint64_t asks = 0;     // that it made
+        std::uint64_t refused = 0;  // of these
+        std::uint64_t slow = 0;     // of these, whether they came or not
+        std::uint64_t held = 0;     // bytes that it brought
+        bool operator==(const Run&) const = default;
+    };
+
+    // Of a medium of `size` bytes, nothing of it asked for.
     explicit AreaMap(std::uint64_t size);
 
     std::uint64_t size() const { return size_; }
-    std::vector<Area> areas() const;  // in order; neighbours differ
-    std::vector<Extent> areas_in(AreaState state) const;
+    std::vector<Area> areas() const { return areas_in({0, size_}); }  // in order; neighbours differ
+    std::vector<Area> areas_in(const Extent& part) const;             // as far as they lie in it
+    std::vector<Extent> areas_that_are(Asked::Outcome outcome) const;
     // Those that the copy does not hold.
-    std::vector<Extent> not_done() const;
-    AreaTotals totals() const;
-    // The first area in this state that reaches past `from`, as far as it lies behind it; empty: none.
-    Extent next(AreaState state, std::uint64_t from) const;
+    std::vector<Extent> not_held() const { return not_held_in({0, size_}); }
+    std::vector<Extent> not_held_in(const Extent& part) const;
+    AreaTotals totals() const { return totals_in({0, size_}); }
+    // Of a part, and of several that lie in order and apart from each other.
+    AreaTotals totals_in(const Extent& part) const;
+    AreaTotals totals_in(const std::vector<Extent>& parts) const;
 
-    // The last area in this state that begins before `to`, as far as it lies before it; empty: none.
-    Extent previous(AreaState state, std::uint64_t to) const;
+    // The first area that was asked for so many times in vain and reaches past `from`, as far as it lies behind it;
+    // empty: none.
+    Extent next_refused(unsigned times, std::uint64_t from) const;
+    // The last one that begins before `to`, as far as it lies before it; empty: none.
+    Extent previous_refused(unsigned times, std::uint64_t to) const;
 
-    void set(std::uint64_t offset, std::uint64_t length, AreaState state);
+    // What came of asking for this.
+    void answer(const Extent& asked, bool came, std::chrono::milliseconds took = {});
+    void set(std::uint64_t offset, std::uint64_t length, const Asked& asked);
 
     // Facts that are kept in the file: what was copied, by which it is known again.
     std::map<std::string, std::string> facts;
+    std::vector<Run> runs;  // in order
 
     // The name of the map of an image: IMAGE.areas.json.
     static std::filesystem::path beside(const std::filesystem::path& image);
@@ -66,8 +99,11 @@ class AreaMap {
     Result<void> write(const std::filesystem::path& file) const;
 
   private:
+    static bool waits(const Asked& asked, unsigned times);
+    std::uint64_t end_of(std::map<std::uint64_t, Asked>::const_iterator area) const;
+
     std::uint64_t size_;
-    std::map<std::uint64_t, AreaState> from_;  // where a state begins; the last one ends at size_
+    std::map<std::uint64_t, Asked> from_;  // where an area begins; the last one ends at size_
 };
 
 }  // namespace dredger

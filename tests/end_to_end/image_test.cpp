@@ -31,8 +31,8 @@ TEST_F(ImageTest, ACopyIsTheSameByteForByte) {
     const std::string source = test::unpack_to("fat32-stick", folder_.path()).string();
     const auto done = run_program({"image", source, path("copy.img")});
     EXPECT_EQ(done.exit_code, 0) << done.err;
-    EXPECT_THAT(done.out, AllOf(HasSubstr("38.0 MiB of 38.0 MiB copied"), HasSubstr(test::sha256_of(source)),
-                                HasSubstr("dredger scan " + path("copy.img"))));
+    EXPECT_THAT(done.out, AllOf(HasSubstr("all 38.0 MiB are safe"), HasSubstr("all promptly"),
+                                HasSubstr(test::sha256_of(source)), HasSubstr("dredger scan " + path("copy.img"))));
     EXPECT_EQ(test::sha256_of(folder_ / "copy.img"), test::sha256_of(source));
     const auto again = run_program({"image", source, path("copy.img")});
     EXPECT_THAT(again.out, HasSubstr("taken up again"));
@@ -40,8 +40,8 @@ TEST_F(ImageTest, ACopyIsTheSameByteForByte) {
     const auto refused = run_program({"image", source, source});
     EXPECT_EQ(refused.exit_code, 4);
     EXPECT_THAT(refused.err, HasSubstr("the source itself"));
-    EXPECT_EQ(run_program({"image", source, path("b.img"), "--block", "7"}).exit_code, 2);
-    EXPECT_EQ(run_program({"image", source, path("b.img"), "--range", "9M..1M"}).exit_code, 2);
+    EXPECT_EQ(run_program({"image", source, path("b.img"), "--piece", "7"}).exit_code, 2);
+    EXPECT_EQ(run_program({"image", source, path("b.img"), "--within", "9M..1M"}).exit_code, 2);
 }
 
 TEST_F(ImageTest, KilledAtManyPointsItGoesOnToTheSameBytes) {
@@ -50,8 +50,8 @@ TEST_F(ImageTest, KilledAtManyPointsItGoesOnToTheSameBytes) {
     int killed = 0;
     for (int after = 2; after < 120; after += 9) {
         const std::string copy = path("copy" + std::to_string(after));
-        std::vector<std::string> words = {"image", source, copy, "--block", "64K"};
-        if (after % 2 == 0) words.emplace_back("--reverse");
+        std::vector<std::string> words = {"image", source, copy, "--piece", "64K"};
+        if (after % 2 == 0) words.emplace_back("--backwards");
         for (int n = 1; n <= 3; ++n) {
             const int signal = n == 2 ? SIGINT : SIGKILL;
             const int code = run_program(words, {"", signal, after / n}).exit_code;
@@ -76,16 +76,16 @@ TEST_F(ImageTest, ADestinationThatFillsUpIsGoneOnWithLater) {
     fs::create_symlink(small / "elsewhere.img", folder_ / "map-has-room.img");
     for (const fs::path& copy : {small / "card.img", folder_ / "map-has-room.img"}) {
         if (::mount("tmpfs", small.c_str(), "tmpfs", 0, "size=1m") != 0) GTEST_SKIP() << "mounting is not allowed here";
-        const Ran full = run_program({"image", card, copy.string(), "--block", "16K"});
+        const Ran full = run_program({"image", card, copy.string(), "--piece", "16K"});
         ::mount("tmpfs", small.c_str(), "tmpfs", MS_REMOUNT, "size=64m");
         const AreaMap map = AreaMap::read(AreaMap::beside(copy)).value();
-        const Ran rest = run_program({"image", card, copy.string(), "--block", "16K"});
+        const Ran rest = run_program({"image", card, copy.string(), "--piece", "16K"});
         const std::string bytes = test::read_text(copy);
         ::umount(small.c_str());
         EXPECT_EQ(full.exit_code, 1) << full.err;
         EXPECT_THAT(full.err, HasSubstr("make room"));
-        EXPECT_THAT(full.out, HasSubstr("not asked for yet"));
-        EXPECT_EQ(map.totals().of(AreaState::done) > 0, copy.parent_path() == folder_.path());
+        EXPECT_THAT(full.out, HasSubstr("NOT ASKED"));
+        EXPECT_EQ(map.totals().held() > 0, copy.parent_path() == folder_.path());
         EXPECT_EQ(rest.exit_code, 0) << rest.err;
         EXPECT_THAT(rest.out, HasSubstr("taken up again"));
         EXPECT_TRUE(bytes == test::read_text(card)) << copy;
@@ -104,8 +104,8 @@ TEST_F(ImageTest, BadAreasOfACopyCountInTheProspect) {
     EXPECT_EQ(before["band"], "sound");
     const auto start = before["extents"][0][0].get<std::uint64_t>();
     AreaMap map(fs::file_size(image));
-    map.set(0, map.size(), AreaState::done);
-    map.set(start + 512, 1024, AreaState::bad);
+    map.answer({0, map.size()}, true);
+    map.set(start + 512, 1024, {Asked::Outcome::refused, 5});
     ASSERT_TRUE(map.write(AreaMap::beside(image)));
 
     EXPECT_THAT(run_program({"survey", image}).out, HasSubstr("1.0 KiB of the medium are not in this copy"));
@@ -124,6 +124,26 @@ TEST_F(ImageTest, BadAreasOfACopyCountInTheProspect) {
     EXPECT_TRUE(Catalog::open(path("bad.dredge"))->bad_areas(1)->empty());
     EXPECT_THAT(run_program({"scan", "--deep", image, "-c", path("bad.dredge")}).exit_code, 0);
     EXPECT_EQ(json_of("bad.dredge")["band"], "patchy");
+}
+
+// In the hour before a drive dies: its structures within seconds, a scan of these, then what was chosen from it.
+TEST_F(ImageTest, TheChosenFilesComeBeforeTheRest) {
+    const std::string source = test::unpack_to("fat16-card", folder_.path()).string();
+    const auto start = run_program({"image", source, path("copy.img"), "--within", "0..1400K", "--for", "1m"});
+    EXPECT_EQ(start.exit_code, 1) << start.err;
+    EXPECT_THAT(start.out, AllOf(HasSubstr("what file systems keep"), HasSubstr("without --within goes on")));
+    ASSERT_EQ(run_program({"scan", path("copy.img"), "-c", path("copy.dredge")}).exit_code, 0);
+    const auto chosen = run_program(
+        {"image", source, path("copy.img"), "-c", path("copy.dredge"), "--name", "NEST0003.JPG", "--within", "0..8M"});
+    EXPECT_THAT(chosen.out, HasSubstr("the chosen files"));
+    const auto rest = run_program({"image", source, path("copy.img")});
+    EXPECT_EQ(rest.exit_code, 0) << rest.err;
+    EXPECT_EQ(test::sha256_of(folder_ / "copy.img"), test::sha256_of(source));
+
+    EXPECT_THAT(run_program({"image", source, path("b.img"), "--name", "*.JPG"}).err, HasSubstr("-c NAME.dredge"));
+    EXPECT_EQ(run_program({"image", source, path("b.img"), "--for", "soon"}).exit_code, 2);
+    EXPECT_EQ(run_program({"image", source, path("b.img"), "-c", path("copy.dredge"), "--name", "none"}).exit_code, 2);
+    EXPECT_FALSE(fs::exists(path("b.img")));
 }
 
 TEST_F(ImageTest, AVirtualDiskIsScannedAsItIs) {

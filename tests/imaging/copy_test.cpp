@@ -38,7 +38,7 @@ class CopyTest : public testing::Test {
         CopyRequest request;
         request.medium = medium;
         request.file = file();
-        request.block = 64 << 10;
+        request.piece = 64 << 10;
         return request;
     }
     fs::path file() const { return folder_ / "copy.img"; }
@@ -47,7 +47,7 @@ class CopyTest : public testing::Test {
     void expect_all_good_sectors(const FailingMedium& medium) {
         const std::string copy = test::read_text(file());
         ASSERT_EQ(copy.size(), medium.size());
-        const auto bad = map().areas_in(AreaState::bad);
+        const auto bad = map().areas_that_are(Asked::Outcome::refused);
         std::uint64_t bad_bytes = 0;
         for (const Extent& area : bad) bad_bytes += area.length;
         std::uint64_t expected = 0;
@@ -76,12 +76,12 @@ TEST_F(CopyTest, AGoodMediumIsReadOnceAndHashed) {
     ASSERT_TRUE(done) << done.error().line();
     expect_all_good_sectors(*medium);
     EXPECT_EQ(done->sha256, test::sha256_of(file()));
-    EXPECT_EQ(done->totals.not_done(), 0U);
+    EXPECT_EQ(done->totals.not_held(), 0U);
     for (std::uint64_t s = 0; s < 2048; ++s) EXPECT_EQ(medium->asked(s), 1U);
 }
 
 TEST_F(CopyTest, EveryGoodSectorComesAndBadOnesAreAskedForAFewTimesOnly) {
-    for (const bool reverse : {false, true}) {
+    for (const bool backwards : {false, true}) {
         const auto medium = failing(8 << 20);
         std::minstd_rand chance(11);
         // About one in a hundred, in areas of one to thirty sectors.
@@ -90,16 +90,16 @@ TEST_F(CopyTest, EveryGoodSectorComesAndBadOnesAreAskedForAFewTimesOnly) {
         medium->break_sector(0);
         medium->break_sector((8 << 20) / kSector - 1);
         CopyRequest request = request_for(medium);
-        request.retries = 2;
-        request.reverse = reverse;
+        request.asks = 6;
+        request.backwards = backwards;
         const auto done = copy_medium(request, listener_);
         ASSERT_TRUE(done) << done.error().line();
         expect_all_good_sectors(*medium);
         EXPECT_EQ(done->sha256, test::sha256_of(file()));
         for (std::uint64_t s = 0; s * kSector < medium->size(); ++s) {
-            // With its block, by itself, and for each retry; good ones at most with their block and by themselves, and
-            // now and then when it is asked whether the medium answers at all.
-            EXPECT_LE(medium->asked(s), medium->is_bad(s) ? 4U : 2U + 6U) << s;
+            // Good ones at most in a piece of each size, and now and then when it is asked whether the medium answers
+            // at all.
+            EXPECT_LE(medium->asked(s), medium->is_bad(s) ? 6U : 4U + 6U) << s;
             EXPECT_GE(medium->asked(s), 1U);
         }
         fs::remove(file());
@@ -107,18 +107,18 @@ TEST_F(CopyTest, EveryGoodSectorComesAndBadOnesAreAskedForAFewTimesOnly) {
     }
 }
 
-TEST_F(CopyTest, WhatFailsNowAndThenComesWithRetries) {
+TEST_F(CopyTest, WhatFailsNowAndThenComesWhenItIsAskedForMoreOften) {
     const auto medium = failing(1 << 20);
-    for (const std::uint64_t s : {100U, 101U, 777U}) medium->break_at_first(s, 2);
+    for (const std::uint64_t s : {100U, 101U, 777U}) medium->break_at_first(s, 3);
     CopyRequest request = request_for(medium);
     auto done = copy_medium(request, listener_);
     ASSERT_TRUE(done);
-    EXPECT_EQ(done->totals.of(AreaState::bad), 3 * kSector);
-    request.retries = 3;
+    EXPECT_EQ(done->totals.refused(), 3 * kSector);
+    request.asks = 8;
     done = copy_medium(request, listener_);
     ASSERT_TRUE(done) << done.error().line();
     EXPECT_TRUE(done->was_resumed);
-    EXPECT_EQ(done->totals.not_done(), 0U);
+    EXPECT_EQ(done->totals.not_held(), 0U);
     EXPECT_EQ(done->copied, 3 * kSector);
     expect_all_good_sectors(*medium);
 }
@@ -139,21 +139,21 @@ TEST_F(CopyTest, InterruptedAnywhereItGoesOnToTheSameBytes) {
     EXPECT_GT(runs, 5);
     expect_all_good_sectors(*medium);
     for (std::uint64_t s = 0; s * kSector < medium->size(); ++s)
-        EXPECT_LE(medium->asked(s), medium->is_bad(s) ? 4U : 3U);
+        EXPECT_LE(medium->asked(s), medium->is_bad(s) ? 5U : 4U + 3U);
 }
 
 TEST_F(CopyTest, AReadThatHangsIsGivenUp) {
     const auto medium = failing(1 << 20);
     medium->hang_at(900);
     CopyRequest request = request_for(medium);
-    request.timeout = std::chrono::milliseconds(60);
+    request.patience = std::chrono::milliseconds(60);
     const auto done = copy_medium(request, listener_);
     // The block, its first half and the sector itself hang: the medium is asked no more.
-    ASSERT_FALSE(done.has_value() && done->totals.not_done() == 0);
+    ASSERT_FALSE(done.has_value() && done->totals.not_held() == 0);
     medium->release();
     const auto rest = copy_medium(request, listener_);
     ASSERT_TRUE(rest) << rest.error().line();
-    request.retries = 1;
+    request.asks = 7;
     ASSERT_TRUE(copy_medium(request, listener_));
     expect_all_good_sectors(*medium);
 }
@@ -167,8 +167,8 @@ TEST_F(CopyTest, AMediumThatVanishesIsNotTakenForBad) {
     EXPECT_EQ(done->stopped->kind, ErrorKind::unreadable);
     EXPECT_THAT(done->stopped->line(), HasSubstr("run the same command"));
     EXPECT_TRUE(done->sha256.empty());
-    EXPECT_EQ(map().totals().of(AreaState::bad), 0U);
-    EXPECT_EQ(map().totals().of(AreaState::done), 39U * (64 << 10));
+    EXPECT_EQ(map().totals().refused(), 0U);
+    EXPECT_EQ(map().totals().held(), 39U * (64 << 10));
 }
 
 TEST_F(CopyTest, PartsAndRangesAndHoles) {
@@ -176,12 +176,12 @@ TEST_F(CopyTest, PartsAndRangesAndHoles) {
     for (std::size_t i = 0; i < 4096; ++i) bytes[(3 << 20) + i] = std::byte{'p'};
     const auto medium = std::make_shared<FailingMedium>(bytes);
     CopyRequest request = request_for(medium);
-    request.range = {2 << 20, 1 << 20};
+    request.within = {2 << 20, 1 << 20};
     auto done = copy_medium(request, listener_);
     ASSERT_TRUE(done);
-    EXPECT_EQ(done->totals.of(AreaState::untried), 3U << 20);
+    EXPECT_EQ(done->totals.unasked(), 3U << 20);
     EXPECT_TRUE(done->sha256.empty());
-    request.range = {0, ~std::uint64_t{0}};
+    request.within = {0, ~std::uint64_t{0}};
     done = copy_medium(request, listener_);
     ASSERT_TRUE(done);
     expect_all_good_sectors(*medium);
@@ -227,7 +227,7 @@ TEST_F(CopyTest, NothingIsOverwritten) {
 
 TEST_F(CopyTest, NothingIsMadeForARangeBehindTheEnd) {
     CopyRequest request = request_for(failing(1 << 20));
-    request.range = {1 << 20, 512};
+    request.within = {1 << 20, 512};
     EXPECT_THAT(copy_medium(request, listener_).error().line(), HasSubstr("behind the end"));
     EXPECT_TRUE(fs::is_empty(folder_.path()));
 }
@@ -266,37 +266,117 @@ TEST_F(CopyTest, TheImageIsReadTogetherWithItsMap) {
     EXPECT_THAT(open_medium(file()).error().line(), HasSubstr("no map"));
 }
 
+// A boot sector, a table, a folder: what a walk needs is safe first, wherever it lies.
+TEST_F(CopyTest, WhatFileSystemsKeepComesFirstThenTheChosenFiles) {
+    const std::string card = test::read_text(test::unpack_to("fat16-card", folder_.path()));
+    const auto bytes = std::as_bytes(std::span(card));
+    const auto medium = std::make_shared<FailingMedium>(std::vector(bytes.begin(), bytes.end()));
+    CopyRequest request = request_for(medium);
+    const std::uint64_t chosen = medium->size() / 2 / kSector * kSector;
+    request.chosen = {{chosen, 3 * kSector}, {chosen + 100 * kSector, kSector}};
+    listener_.stop_after_questions = 40;
+    auto done = copy_medium(request, listener_);
+    ASSERT_TRUE(done) << done.error().line();
+    ASSERT_TRUE(done->interrupted);
+    ASSERT_TRUE(done->structures);
+    EXPECT_EQ(done->structures->not_held(), 0U);
+    EXPECT_GT(done->structures->held(), 512U);
+    ASSERT_TRUE(done->chosen);
+    EXPECT_EQ(done->chosen->held(), 4 * kSector);
+    EXPECT_LT(done->totals.held(), medium->size() / 2);
+    listener_.stop = false;
+    listener_.stop_after_questions = 0;
+    done = copy_medium(request, listener_);
+    ASSERT_TRUE(done) << done.error().line();
+    expect_all_good_sectors(*medium);
+    EXPECT_EQ(done->sha256, test::sha256_of(file()));
+    for (std::uint64_t s = 0; s * kSector < medium->size(); ++s) ASSERT_EQ(medium->asked(s), 1U) << s;
+}
+
+TEST_F(CopyTest, TheTimeThatIsGivenEndsIt) {
+    const auto medium = failing(8 << 20);
+    medium->answer_after(std::chrono::milliseconds(5));
+    CopyRequest request = request_for(medium);
+    request.at_most = std::chrono::milliseconds(60);
+    const auto done = copy_medium(request, listener_);
+    ASSERT_TRUE(done);
+    EXPECT_TRUE(done->out_of_time);
+    EXPECT_FALSE(done->interrupted);
+    EXPECT_TRUE(done->sha256.empty());
+    EXPECT_GT(done->totals.held(), 0U);
+    EXPECT_LT(done->totals.held(), medium->size());
+    ASSERT_EQ(map().runs.size(), 1U);
+    EXPECT_EQ(map().runs[0].held, done->totals.held());
+}
+
+// What was never asked for stays apart from what was refused, however often the copy is copied; and it comes once it
+// can be had.
+TEST_F(CopyTest, ACopyOfACopyKeepsApartWhatWasNeverAskedFor) {
+    const auto medium = failing(1 << 20);
+    medium->break_sector(9);
+    CopyRequest request = request_for(medium);
+    request.within = {0, 512 << 10};
+    ASSERT_TRUE(copy_medium(request, listener_));
+    CopyRequest second;
+    second.source = file();
+    second.file = folder_ / "second.img";
+    auto done = copy_medium(second, listener_);
+    ASSERT_TRUE(done) << done.error().line();
+    EXPECT_EQ(done->totals.refused(), kSector);
+    EXPECT_EQ(done->totals.absent(), 512U << 10);
+    EXPECT_EQ(done->totals.unasked(), 0U);
+    second.medium = medium;
+    done = copy_medium(second, listener_);
+    ASSERT_TRUE(done) << done.error().line();
+    EXPECT_EQ(done->totals.absent(), 0U);
+    EXPECT_EQ(done->totals.held(), medium->size() - kSector);
+    EXPECT_EQ(done->copied, 512U << 10);
+}
+
 TEST(AreaMapTest, KeepsAreasApartAndTogether) {
+    constexpr Asked held{Asked::Outcome::held, 1}, refused{Asked::Outcome::refused, 1};
     AreaMap map(1000);
-    map.set(100, 50, AreaState::done);
-    map.set(150, 50, AreaState::done);
-    map.set(900, 500, AreaState::bad);
-    map.set(120, 10, AreaState::left);
+    map.answer({100, 50}, true);
+    map.answer({150, 50}, true);
+    map.answer({900, 500}, false);
+    map.answer({950, 50}, false, std::chrono::milliseconds(3000));
+    map.set(120, 10, refused);
+    const Asked slowly{Asked::Outcome::refused, 2, 2048};
     EXPECT_THAT(map.areas(),
-                ElementsAre(AreaMap::Area{0, 100, AreaState::untried}, AreaMap::Area{100, 20, AreaState::done},
-                            AreaMap::Area{120, 10, AreaState::left}, AreaMap::Area{130, 70, AreaState::done},
-                            AreaMap::Area{200, 700, AreaState::untried}, AreaMap::Area{900, 100, AreaState::bad}));
-    EXPECT_EQ(map.next(AreaState::done, 110), (Extent{110, 10}));
-    EXPECT_EQ(map.next(AreaState::bad, 0), (Extent{900, 100}));
-    EXPECT_EQ(map.next(AreaState::narrowed, 0).length, 0U);
-    EXPECT_EQ(map.previous(AreaState::done, 150), (Extent{130, 20}));
-    EXPECT_EQ(map.previous(AreaState::untried, 1000), (Extent{200, 700}));
-    map.set(120, 10, AreaState::done);
-    EXPECT_THAT(map.areas_in(AreaState::done), ElementsAre(Extent{100, 100}));
+                ElementsAre(AreaMap::Area{0, 100, {}}, AreaMap::Area{100, 20, held}, AreaMap::Area{120, 10, refused},
+                            AreaMap::Area{130, 70, held}, AreaMap::Area{200, 700, {}}, AreaMap::Area{900, 50, refused},
+                            AreaMap::Area{950, 50, slowly}));
+    EXPECT_EQ(map.next_refused(0, 50), (Extent{50, 50}));
+    EXPECT_EQ(map.next_refused(1, 130), (Extent{900, 50}));
+    EXPECT_EQ(map.next_refused(3, 0).length, 0U);
+    EXPECT_EQ(map.previous_refused(1, 900), (Extent{120, 10}));
+    EXPECT_EQ(map.previous_refused(0, 1000), (Extent{200, 700}));
+    EXPECT_THAT(map.not_held_in({110, 100}), ElementsAre(Extent{120, 10}, Extent{200, 10}));
+    EXPECT_EQ(map.totals().refused_areas, 2U);
+    EXPECT_EQ(map.totals_in({940, 20}).refused(), 20U);
+    map.answer({120, 10}, true);
+    map.set(120, 10, held);
+    EXPECT_THAT(map.areas_that_are(Asked::Outcome::held), ElementsAre(Extent{100, 100}));
     const TempFolder folder;
     map.facts["path"] = "nest \"card\"";
+    map.runs.push_back({"2026-05-02T09:14:00Z", 12, 3, 1, 2048});
     ASSERT_TRUE(map.write(folder / "m.json"));
     const auto read = AreaMap::read(folder / "m.json");
-    ASSERT_TRUE(read);
+    ASSERT_TRUE(read) << read.error().line();
     EXPECT_EQ(read->areas(), map.areas());
     EXPECT_EQ(read->facts, map.facts);
+    EXPECT_EQ(read->runs, map.runs);
 }
 
 TEST(AreaMapTest, IsRefusedWhereItContradictsItself) {
     const TempFolder folder;
-    const std::string head = R"({"about":"areas of a medium copied by dredger","version":1,"size":1000,"areas":)";
-    for (const char* areas : {R"([[0,2000,"done"]]})", R"([[500,10,"done"],[100,10,"bad"]]})", R"([[0,10,"fine"]]})",
-                              R"([[0,10]]})", R"({"a":1}})", R"([[-5,10,"done"]]})", ""}) {
+    const std::string head = R"({"about":"what a copy made by dredger holds of its medium","size":1000,"areas":)";
+    test::write_text(folder / "m.json", head + R"([[0,1000,"held",1,0]]})");
+    EXPECT_TRUE(AreaMap::read(folder / "m.json"));
+    for (const char* areas :
+         {R"([[0,2000,"held",1,0]]})", R"([[500,10,"held",1,0],[100,10,"refused",1,0]]})", R"([[0,10,"fine",1,0]]})",
+          R"([[0,10]]})", R"({"a":1}})", R"([[-5,10,"held",1,0]]})", R"([[0,10,"held",0,0]]})",
+          R"([[0,10,"unasked",3,0]]})", R"([[0,10,"held",1000,0]]})", ""}) {
         test::write_text(folder / "m.json", head + areas);
         EXPECT_FALSE(AreaMap::read(folder / "m.json")) << areas;
     }

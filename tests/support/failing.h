@@ -28,6 +28,7 @@ class FailingMedium final : public Medium {
     // Whoever reads it waits until the medium is gone, or release() is called.
     void hang_at(std::uint64_t sector) { hanging_.insert(sector); }
     void release() { released_ = true; }
+    void answer_after(std::chrono::milliseconds time) { takes_ = time; }
     // After so many reads nothing can be read any more.
     void vanish_after(unsigned reads) { reads_left_ = reads; }
 
@@ -44,6 +45,7 @@ class FailingMedium final : public Medium {
     std::string name() const override { return "failing"; }
 
     bool try_read(std::uint64_t offset, std::span<std::byte> into) const override {
+        if (takes_.count() > 0) std::this_thread::sleep_for(takes_);
         const std::uint64_t first = offset / kSector, last = (offset + into.size() - 1) / kSector;
         bool fails = false;
         {
@@ -83,6 +85,7 @@ class FailingMedium final : public Medium {
     std::vector<std::byte> bytes_;
     std::set<std::uint64_t> bad_, hanging_;
     std::atomic<bool> released_ = false;
+    std::chrono::milliseconds takes_{0};
     mutable std::mutex lock_;
     mutable std::map<std::uint64_t, unsigned> flaky_, asked_;
     mutable unsigned reads_left_ = 0;

@@ -152,12 +152,12 @@ Result<OpenedMedium> open_medium(const fs::path& path) {
                 fmt::format("the map is of a medium of {} bytes, the image has {}", map.size(), opened.medium->size()),
                 map_file.string(), "move it away if it does not belong to this image");
         const AreaTotals totals = map.totals();
-        if (totals.not_done() > 0)
+        if (totals.not_held() > 0)
             opened.remarks.push_back(
-                fmt::format("{} of the medium are not in this copy, unreadable or not asked for: {} "
+                fmt::format("{} of the medium are not in this copy, refused or not asked for: {} "
                             "says which",
-                            size_text(totals.not_done()), map_file.string()));
-        opened.medium = std::make_shared<Charted>(opened.medium, map.not_done());
+                            size_text(totals.not_held()), map_file.string()));
+        opened.medium = std::make_shared<Charted>(opened.medium, map.not_held());
     }
     return opened;
 }
