@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "filesystems/filesystem.h"
+#include "lives/role.h"
 #include "media/identity.h"
 #include "ranking/prospect.h"
 #include "volumes/volume.h"
@@ -64,6 +65,7 @@ struct Candidate : Learnt {
     FileEntry record;
     MediumLayout layout;
     std::int64_t content = 0;  // the first candidate of those with this same content; 0: none is known
+    SafetyCopy copy;           // what it is to another file, if it is
 };
 
 // "PATH (written TIME)": how one file is told of to explain another.

@@ -18,6 +18,7 @@ using sqlite::Statement;
 namespace {
 
 constexpr int kMaxNamesakes = 20;
+constexpr int kMaxLives = 10'000;  // of one document
 
 }  // namespace
 
@@ -306,6 +307,59 @@ Result<std::vector<Candidate>> Catalog::of_same_name(const Candidate& candidate)
     rows.bind(1, candidate.record.folder).bind(2, file).bind(3, file).bind(4, candidate.id);
     rows.bind(5, candidate.volume).bind(6, std::int64_t{candidate.record.is_folder});
     return rows::candidates_of(rows);
+}
+
+Result<void> Catalog::each_named(std::int64_t source, const std::function<bool(const Named&)>& visit) const {
+    DREDGER_TRY(Statement rows,
+                database().prepare(fmt::format(
+                    "SELECT id, volume, folder, name, attributes, size, created, modified, state, band, is_folder FROM "
+                    "candidates WHERE volume IN (SELECT id FROM volumes WHERE source = ?) AND origin <> {} AND stream "
+                    "= '' AND is_own = 0 ORDER BY id",
+                    code(Origin::signature))));
+    rows.bind(1, source);
+    return rows.each([&] {
+        const auto seconds = [&](int column) {
+            return rows.is_null(column) ? std::nullopt : std::optional(rows.number(column));
+        };
+        return visit({rows.number(0), rows.number(1), rows.text(2), rows.text(3), rows.text(4), loaded(rows.number(5)),
+                      seconds(6), seconds(7), static_cast<State>(rows.number(8)), static_cast<Band>(rows.number(9)),
+                      rows.number(10) != 0});
+    });
+}
+
+Result<std::vector<Candidate>> Catalog::copies_of(const std::string& path) const {
+    DREDGER_TRY(Statement rows, database().prepare(fmt::format("SELECT {} FROM candidates WHERE role > 0 AND document "
+                                                               "= ? ORDER BY id LIMIT {}",
+                                                               columns(), kMaxLives)));
+    rows.bind(1, path);
+    return rows::candidates_of(rows);
+}
+
+Result<std::vector<Candidate>> Catalog::of_path(const std::string& folder, const std::string& name) const {
+    // The index of finds by path leaves out what is live.
+    DREDGER_TRY(Statement rows, database().prepare(fmt::format("SELECT {0} FROM candidates WHERE folder = ?1 AND name "
+                                                               "= ?2 AND is_folder = 0 ORDER BY id LIMIT {1}",
+                                                               columns(), kMaxLives)));
+    rows.bind(1, folder).bind(2, name);
+    return rows::candidates_of(rows);
+}
+
+Result<std::vector<Catalog::Document>> Catalog::documents_with_lives(const Selection& selection) const {
+    const Condition condition = condition_for(selection);
+    DREDGER_TRY(Statement rows,
+                database().prepare(fmt::format(
+                    "WITH lives AS (SELECT CASE WHEN role > 0 THEN document ELSE ltrim(folder || '/' || name, '/') END "
+                    "AS path, ({}) AS is_chosen, role, state FROM candidates WHERE is_folder = 0 AND is_own = 0 AND "
+                    "stream = '' AND name_is_placeholder = 0 AND origin <> {}) SELECT path, count(*), sum(role > 0), "
+                    "sum(role = 0 AND state = {}) FROM lives WHERE path <> '' GROUP BY path HAVING count(*) > 1 AND "
+                    "max(is_chosen) = 1 ORDER BY path",
+                    condition.sql, code(Origin::signature), code(State::live))));
+    rows::bind_values(rows, condition);
+    std::vector<Document> documents;
+    DREDGER_CHECK(rows.each([&] {
+        documents.push_back({rows.text(0), loaded(rows.number(1)), loaded(rows.number(2)), rows.number(3) > 0});
+    }));
+    return documents;
 }
 
 Result<void> Catalog::each_of_same_size(

@@ -33,6 +33,32 @@ class Catalog : public Store {
     // All with the content of this one, live ones too, without itself and without layouts.
     Result<std::vector<Candidate>> of_same_content(const Candidate& candidate) const;
 
+    // A file or folder of a source, live ones too, that a record tells of.
+    struct Named {
+        std::int64_t id = 0, volume = 0;
+        std::string folder, name;
+        std::string attributes;  // as JSON
+        std::uint64_t size = 0;
+        std::optional<std::int64_t> created, modified;  // seconds since 1970
+        State state = State::live;
+        Band band = Band::sound;
+        bool is_folder = false;
+    };
+    // In the order of their ids; without streams and what is the file system's own.
+    Result<void> each_named(std::int64_t source, const std::function<bool(const Named&)>& visit) const;
+    // The safety copies of a document of this path, in all volumes, without layouts.
+    Result<std::vector<Candidate>> copies_of(const std::string& path) const;
+    // All that bear this path themselves: as it is now, deleted, of earlier times; without layouts.
+    Result<std::vector<Candidate>> of_path(const std::string& folder, const std::string& name) const;
+    struct Document {
+        std::string path;
+        std::uint64_t lives = 0;   // finds that bear the path, live ones too, and copies
+        std::uint64_t copies = 0;  // of these
+        bool is_live = false;      // it is still there itself
+    };
+    // The documents with more than one life of which one is selected, in the order of their paths.
+    Result<std::vector<Document>> documents_with_lives(const Selection& selection) const;
+
     // The pieces of all of them, on the medium, and whether the content was found right.
     Result<void> each_piece(
         std::int64_t volume,

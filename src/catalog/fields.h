@@ -65,6 +65,10 @@ void each_column(AnyCandidate& candidate, const Visit& visit) {
     each_of_layout(candidate.layout, visit);
     each_learnt(candidate, visit);
     visit("content", candidate.content);
+    visit("role", candidate.copy.role);
+    visit("document", candidate.copy.of);
+    visit("as_of", candidate.copy.as_of);
+    visit("role_why", candidate.copy.why);
 }
 
 }  // namespace dredger::fields

@@ -32,6 +32,7 @@ CREATE TABLE sweeps (
 CREATE TABLE grounds (volume INTEGER PRIMARY KEY REFERENCES volumes, extents TEXT NOT NULL);
 CREATE TABLE candidates ({});
 CREATE INDEX candidates_by_content ON candidates (content) WHERE content > 0;
+CREATE INDEX copies_by_document ON candidates (document) WHERE role > 0;
 CREATE TABLE extents (
     candidate INTEGER NOT NULL REFERENCES candidates, position INTEGER NOT NULL, held INTEGER NOT NULL,
     offset INTEGER NOT NULL, length INTEGER NOT NULL, size_class INTEGER NOT NULL, PRIMARY KEY (candidate, position))
@@ -122,6 +123,14 @@ constexpr const char* kStepFrom[] = {
        ALTER TABLE candidates DROP COLUMN clock;)",
     // 8: content whose parts follow each other, told apart from content that makes sense in them
     R"(UPDATE candidates SET proof = proof + 1 WHERE proof >= 2;)",
+    // 9: what a file is to another one
+    R"(ALTER TABLE candidates ADD COLUMN role INTEGER NOT NULL DEFAULT 0;
+       ALTER TABLE candidates ADD COLUMN document TEXT NOT NULL DEFAULT '';
+       ALTER TABLE candidates ADD COLUMN as_of INTEGER;
+       ALTER TABLE candidates ADD COLUMN as_of_ns INTEGER;
+       ALTER TABLE candidates ADD COLUMN as_of_clock INTEGER;
+       ALTER TABLE candidates ADD COLUMN role_why TEXT NOT NULL DEFAULT '';
+       CREATE INDEX copies_by_document ON candidates (document) WHERE role > 0;)",
 };
 static_assert(std::size(kStepFrom) == kCatalogVersion);
 

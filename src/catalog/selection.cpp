@@ -146,6 +146,8 @@ Result<std::set<Origin>> parse_origins(std::string_view text) {
 Result<std::set<Check>> parse_checks(std::string_view text) { return parse_set<Check>(text, kCheckWords, "check"); }
 Result<std::set<Kind>> parse_kinds(std::string_view text) { return parse_set<Kind>(text, kKindWords, "kind"); }
 
+Result<std::set<Role>> parse_roles(std::string_view text) { return parse_set<Role>(text, kRoleWords, "role"); }
+
 std::vector<std::string> parse_words(std::string_view text) {
     std::vector<std::string> words;
     for (std::string_view part : split(text)) {
@@ -225,6 +227,7 @@ Condition condition_for(const Selection& selection) {
     builder.require_in("origin", selection.origins);
     builder.require_in("chk", selection.checks);
     builder.require_in("kind", selection.kinds);
+    builder.require_in("role", selection.roles);
     builder.require_any(selection.formats, "format = ?");
     builder.require_any(selection.extensions, "extension_of(name) = ?");
     builder.require_any(selection.names, "folded(name) GLOB folded(?)");

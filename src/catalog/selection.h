@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "base/error.h"
+#include "lives/role.h"
 #include "ranking/prospect.h"
 
 namespace dredger {
@@ -23,6 +24,7 @@ struct Selection {
     std::set<Origin> origins;  // this and the next empty: all
     std::set<Check> checks;
     std::set<Kind> kinds;
+    std::set<Role> roles;
     std::vector<std::string> formats;  // lower case
     std::vector<std::string> extensions;
     std::vector<std::string> names;    // globs, letter case ignored; any of them
@@ -40,6 +42,7 @@ Result<std::set<State>> parse_states(std::string_view text);
 Result<std::set<Origin>> parse_origins(std::string_view text);
 Result<std::set<Check>> parse_checks(std::string_view text);
 Result<std::set<Kind>> parse_kinds(std::string_view text);
+Result<std::set<Role>> parse_roles(std::string_view text);  // "none", or the word of one; a blank may be left out
 std::vector<std::string> parse_words(std::string_view text);  // "docx, JPG" to lower case
 Result<std::vector<std::string>> parse_formats(std::string_view text);
 Result<std::vector<Range>> parse_ids(std::string_view text);  // "7,12-40"

@@ -378,6 +378,34 @@ Result<void> Store::save_content(std::int64_t candidate, std::int64_t content) {
     return save.bind(1, content).bind(2, candidate).run();
 }
 
+Result<void> Store::save_copies(std::int64_t source, const std::map<std::int64_t, SafetyCopy>& copies) {
+    const auto write = [&]() -> Result<void> {
+        DREDGER_CHECK(begin());
+        DREDGER_TRY(Statement forget,
+                    database_.prepare("UPDATE candidates SET role=0, document='', as_of=NULL, as_of_ns=NULL, "
+                                      "as_of_clock=NULL, role_why='' WHERE role>0 AND volume IN (SELECT id FROM "
+                                      "volumes WHERE source=?)"));
+        DREDGER_CHECK(forget.bind(1, source).run());
+        DREDGER_TRY(Statement save, database_.prepare("UPDATE candidates SET role=?, document=?, role_why=?, as_of=?, "
+                                                      "as_of_ns=?, as_of_clock=? WHERE id=?"));
+        for (const auto& [id, copy] : copies) {
+            save.bind(1, code(copy.role)).bind(2, copy.of).bind(3, copy.why).bind(7, id);
+            if (copy.as_of) {
+                save.bind(4, copy.as_of->seconds).bind(5, std::int64_t{copy.as_of->nanoseconds});
+                save.bind(6, code(copy.as_of->clock));
+            } else {
+                for (const int part : {4, 5, 6}) save.bind_null(part);
+            }
+            DREDGER_CHECK(save.run());
+        }
+        DREDGER_CHECK(summarise());
+        return commit();
+    };
+    auto done = write();
+    if (!done) roll_back();
+    return done;
+}
+
 Result<std::vector<Candidate>> Store::beginning_at(std::int64_t volume, std::uint64_t offset) const {
     beginning_.bind(1, stored(offset)).bind(2, volume);
     DREDGER_TRY(std::vector<Candidate> list, rows::candidates_of(beginning_));

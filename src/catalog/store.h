@@ -2,6 +2,7 @@
 #pragma once
 
 #include <filesystem>
+#include <map>
 #include <memory>
 #include <optional>
 
@@ -64,6 +65,8 @@ class Store {
     Result<std::int64_t> compared_to(std::int64_t source) const;
     Result<void> save_compared(std::int64_t source, std::int64_t last);
     Result<void> save_content(std::int64_t candidate, std::int64_t content);
+    // What these are to other files, instead of all that was known of that in the source; all or none of it.
+    Result<void> save_copies(std::int64_t source, const std::map<std::int64_t, SafetyCopy>& copies);
 
     // The candidates of a volume that are not live and whose content begins at this byte of the medium.
     Result<std::vector<Candidate>> beginning_at(std::int64_t volume, std::uint64_t offset) const;

@@ -52,6 +52,9 @@ void print_json(const Candidate& c, const std::string& catalog, unsigned volume,
                    {"size", c.record.size},
                    {"kind", word_for(c.kind)},
                    {"format", c.format.empty() ? Json(nullptr) : Json(c.format)},
+                   {"role", c.copy.role == Role::none ? Json(nullptr) : Json(word_for(c.copy.role))},
+                   {"of", c.copy.of.empty() ? Json(nullptr) : Json(c.copy.of)},
+                   {"as_of", time_or_null(c.copy.as_of)},
                    {"created", time_or_null(c.record.created)},
                    {"modified", time_or_null(c.record.modified)},
                    {"accessed", time_or_null(c.record.accessed)},
@@ -196,7 +199,7 @@ Result<void> list_rows(std::vector<Opened>& catalogs, const Options& options) {
     if (options.form == "csv") fmt::print("{}", csv_row(pick_columns()));
     std::vector<Table::Column> columns = {
         {"ID", Table::Align::right},           {"PROSPECT"}, {"STATE"}, {"SIZE", Table::Align::right}, {"MODIFIED"},
-        {"DELETED", Table::Align::left, true}, {"PATH"}};
+        {"DELETED", Table::Align::left, true}, {"ROLE", Table::Align::left, true}, {"PATH"}};
     const bool several = catalogs.size() > 1;
     DREDGER_TRY(const Order order, parse_order(options.sort.empty() ? "prospect" : options.sort));
     std::vector<Catalog::Copies> copies(catalogs.size());
@@ -230,6 +233,7 @@ Result<void> list_rows(std::vector<Opened>& catalogs, const Options& options) {
                                             c.record.is_folder ? "folder" : size_text(c.record.size),
                                             time_text(c.record.modified),
                                             time_text(c.record.deleted),
+                                            c.copy.role == Role::none ? "-" : std::string(word_for(c.copy.role)),
                                             printable(c.record.path()) + (c.record.is_folder ? "/" : "")};
             if (further > 0) {
                 const auto same = copies[i].count.find(c.id);

@@ -38,6 +38,11 @@ void SelectionOptions::add_to(CLI::App& command) {
     command.add_option("--state", state, "deleted,trashed,lost,live (default: all but live)")->group(group);
     command.add_option("--origin", origin, "record,remnant,signature: how it was found")->group(group);
     command.add_option("--kind", kind, "picture,video,audio,document,archive,mail,database,other")->group(group);
+    command
+        .add_option("--role", role,
+                    "autosave,temporary,owner note,backup,history,swap,cache,piece,hidden: what it is to another file, live ones "
+                    "too; none: a file in its own right")
+        ->group(group);
     command.add_option("--format", format, "jpeg,docx,mp4 ...: one level finer than --kind")->group(group);
     command.add_option("--ext", ext, "jpg,docx ...: file name extensions")->group(group);
     command.add_option("--name", names, "file name; * and ? stand for others; letter case is ignored")
@@ -61,10 +66,13 @@ Result<Selection> SelectionOptions::selection_for(const Catalog& catalog) const 
     Selection s;
     // Who names a file by its number means it, whatever its state.
     if (state.empty() && (!ids.empty() || !picks.empty())) s.states = {};
+    // What programs left of a document is wanted because the document is gone, not the copy.
+    if (state.empty() && !role.empty() && role != word_for(Role::none)) s.states = {};
     DREDGER_CHECK(put("--state", state, parse_states, s.states));
     DREDGER_CHECK(put("--origin", origin, parse_origins, s.origins));
     DREDGER_CHECK(put("--check", check, parse_checks, s.checks));
     DREDGER_CHECK(put("--kind", kind, parse_kinds, s.kinds));
+    DREDGER_CHECK(put("--role", role, parse_roles, s.roles));
     DREDGER_CHECK(put("--format", format, parse_formats, s.formats));
     DREDGER_CHECK(put("--id", ids, parse_ids, s.ids));
     DREDGER_CHECK(put("--size", size, parse_sizes, s.size));
@@ -84,7 +92,7 @@ Result<Selection> SelectionOptions::selection_for(const Catalog& catalog) const 
 
 bool SelectionOptions::is_narrowed() const {
     for (const std::string* text :
-         {&state, &origin, &kind, &format, &ext, &size, &ids, &modified, &created, &deleted, &prospect, &check, &picks})
+         {&state, &origin, &kind, &role, &format, &ext, &size, &ids, &modified, &created, &deleted, &prospect, &check, &picks})
         if (!text->empty()) return true;
     return !names.empty() || !folders.empty();
 }

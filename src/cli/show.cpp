@@ -132,6 +132,8 @@ Result<void> print_relatives(const Catalog& catalog, const Candidate& c) {
     print_others("The same content", copies, true);
     DREDGER_TRY(const auto others, catalog.of_same_name(c));
     print_others("Others of this name", others, false);
+    DREDGER_TRY(const auto lives, catalog.copies_of(c.record.path()));
+    print_others("Safety copies of it", lives, true);
     return {};
 }
 
@@ -224,6 +226,12 @@ int show(const Options& options) {
         if (c.record.origin != Origin::signature && !has_inode)
             fact("record",
                  fmt::format("{} (its number, or its place on the volume)", count_text(c.record.identity.number)));
+    }
+    if (c.copy.role != Role::none) {
+        fact("role", c.copy.of.empty() ? std::string(word_for(c.copy.role))
+                                       : fmt::format("{} of {}", word_for(c.copy.role), printable(c.copy.of)));
+        fact("", styled(wrapped(printable(c.copy.why), std::max<std::size_t>(width_of_stdout(), 40) - 18, 18), Style::dim));
+        if (c.copy.as_of) fact("as of", time_text(c.copy.as_of));
     }
     if (!c.prospect.reasons.empty()) fmt::print("\n{}\n", styled("Why this prospect", Style::bold));
     for (const std::string& reason : c.prospect.reasons)

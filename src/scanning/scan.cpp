@@ -10,6 +10,7 @@
 #include "scanning/deep_scan.h"
 #include "scanning/former_volumes.h"
 #include "scanning/late_volumes.h"
+#include "scanning/telling_copies.h"
 #include "scanning/told_finds.h"
 #include "scanning/volume_scan.h"
 #include "scanning/volumes_of.h"
@@ -263,7 +264,12 @@ Result<ScanReport> scan(Catalog& catalog, const OpenedMedium& opened, const Scan
     DREDGER_TRY(const auto known_bad, catalog.bad_areas(source));
     const auto medium = std::make_shared<const Sparing>(opened.medium, known_bad);
     ScanSession session{catalog, request, observer, medium, source};
-    const auto scanned = scan_medium(session);
+    auto scanned = scan_medium(session);
+    if (scanned && !session.report.interrupted) {
+        const auto told = tell_copies(catalog, source, medium, lives::Habits(request.own_habits), observer);
+        if (!told) scanned = tl::unexpected<Error>(told.error());
+        session.report.interrupted = told && !*told;
+    }
     // Also after an error: what was asked for in vain is not asked for again.
     const auto counted = count_bad_areas(catalog, source, *medium, observer);
     if (!scanned) return tl::unexpected<Error>(scanned.error());

@@ -8,6 +8,7 @@
 
 #include "base/text.h"
 #include "formats/format.h"
+#include "lives/habit.h"
 
 namespace dredger {
 
@@ -34,6 +35,7 @@ struct ScanRequest {
     JoinEffort join = JoinEffort::quick;
     std::vector<std::string> formats = {};    // names; empty: all
     std::vector<const Format*> further = {};  // the user's own formats
+    std::vector<lives::Habit> own_habits = {};  // how copies are named that the user knows of
     std::string until_name = {};              // a glob: the deep scan ends when a find has such a name
     std::uint64_t until_count = 0;            // ... or when there are so many finds; 0: never
 };
