@@ -310,20 +310,22 @@ Result<std::vector<Candidate>> Catalog::of_same_name(const Candidate& candidate)
 }
 
 Result<void> Catalog::each_named(std::int64_t source, const std::function<bool(const Named&)>& visit) const {
-    DREDGER_TRY(Statement rows,
-                database().prepare(fmt::format(
-                    "SELECT id, volume, folder, name, attributes, size, created, modified, state, band, is_folder FROM "
-                    "candidates WHERE volume IN (SELECT id FROM volumes WHERE source = ?) AND origin <> {} AND stream "
-                    "= '' AND is_own = 0 ORDER BY id",
-                    code(Origin::signature))));
+    DREDGER_TRY(
+        Statement rows,
+        database().prepare(fmt::format(
+            "SELECT id, volume, folder, name, attributes, size, created, modified, state, band, is_folder, CASE WHEN "
+            "version > 0 THEN facts ELSE '[]' END FROM "
+            "candidates WHERE volume IN (SELECT id FROM volumes WHERE source = ?) AND origin <> {} AND stream "
+            "= '' AND is_own = 0 ORDER BY id",
+            code(Origin::signature))));
     rows.bind(1, source);
     return rows.each([&] {
         const auto seconds = [&](int column) {
             return rows.is_null(column) ? std::nullopt : std::optional(rows.number(column));
         };
-        return visit({rows.number(0), rows.number(1), rows.text(2), rows.text(3), rows.text(4), loaded(rows.number(5)),
-                      seconds(6), seconds(7), static_cast<State>(rows.number(8)), static_cast<Band>(rows.number(9)),
-                      rows.number(10) != 0});
+        return visit({rows.number(0), rows.number(1), rows.text(2), rows.text(3), rows.text(4),
+                      rows::facts_from(rows.text(11)), loaded(rows.number(5)), seconds(6), seconds(7),
+                      static_cast<State>(rows.number(8)), static_cast<Band>(rows.number(9)), rows.number(10) != 0});
     });
 }
 
@@ -344,22 +346,78 @@ Result<std::vector<Candidate>> Catalog::of_path(const std::string& folder, const
     return rows::candidates_of(rows);
 }
 
+namespace {
+
+// All files that a document's life can be, copies under the folder and name of their document, so that a selection
+// means the documents. Without copies of which the document is not known.
+const std::string& as_documents() {
+    static const std::string sql = [] {
+        const std::string folder = "rtrim(rtrim(document, replace(document, '/', '')), '/')";
+        const std::string above = "rtrim(document, replace(document, '/', ''))";
+        return fmt::format(
+            "SELECT id, volume, state, origin, kind, format, role, size, modified, created, deleted, prospect, band, "
+            "chk, "
+            "is_folder, as_of, CASE WHEN role > 0 THEN {} ELSE folder END AS folder, CASE WHEN role > 0 THEN "
+            "substr(document, length({}) + 1) ELSE name END AS name, CASE WHEN role > 0 THEN document ELSE "
+            "ltrim(folder "
+            "|| '/' || name, '/') END AS path FROM main.candidates WHERE is_folder = 0 AND is_own = 0 AND stream = '' "
+            "AND "
+            "name_is_placeholder = 0 AND origin <> {} AND NOT (role > 0 AND document = '')",
+            folder, above, code(Origin::signature));
+    }();
+    return sql;
+}
+
+// Roles of what tells of a document without being a state of it.
+std::string no_lives() {
+    return fmt::format("{}, {}, {}, {}", code(Role::owner_note), code(Role::cache), code(Role::piece),
+                       code(Role::hidden));
+}
+
+}  // namespace
+
 Result<std::vector<Catalog::Document>> Catalog::documents_with_lives(const Selection& selection) const {
     const Condition condition = condition_for(selection);
     DREDGER_TRY(Statement rows,
-                database().prepare(fmt::format(
-                    "WITH lives AS (SELECT CASE WHEN role > 0 THEN document ELSE ltrim(folder || '/' || name, '/') END "
-                    "AS path, ({}) AS is_chosen, role, state FROM candidates WHERE is_folder = 0 AND is_own = 0 AND "
-                    "stream = '' AND name_is_placeholder = 0 AND origin <> {}) SELECT path, count(*), sum(role > 0), "
-                    "sum(role = 0 AND state = {}) FROM lives WHERE path <> '' GROUP BY path HAVING count(*) > 1 AND "
-                    "max(is_chosen) = 1 ORDER BY path",
-                    condition.sql, code(Origin::signature), code(State::live))));
+                database().prepare(
+                    fmt::format("WITH candidates AS ({}) SELECT path, sum(role NOT IN ({})) AS lives, sum(role > 0), "
+                                "sum(role = 0 AND state = {}), max({}) AS is_chosen FROM candidates GROUP BY path "
+                                "HAVING lives > 1 AND is_chosen ORDER BY path",
+                                as_documents(), no_lives(), code(State::live), condition.sql)));
     rows::bind_values(rows, condition);
     std::vector<Document> documents;
     DREDGER_CHECK(rows.each([&] {
         documents.push_back({rows.text(0), loaded(rows.number(1)), loaded(rows.number(2)), rows.number(3) > 0});
     }));
     return documents;
+}
+
+Result<std::uint64_t> Catalog::documents_with_copies() const {
+    DREDGER_TRY(const std::int64_t count,
+                database().number("SELECT count(DISTINCT document) FROM candidates WHERE role > 0 AND document <> ''"));
+    return loaded(count);
+}
+
+Result<std::set<std::int64_t>> Catalog::as_of(const Selection& selection, std::int64_t moment) const {
+    const Condition condition = condition_for(selection);
+    // The newest of each document that is not younger, of one time what has more of it; of what was deleted before
+    // then nothing.
+    DREDGER_TRY(Statement rows,
+                database().prepare(fmt::format(
+                    "WITH candidates AS ({}) SELECT path, id, role = 0 AND deleted IS NOT NULL AND deleted <= {} FROM "
+                    "candidates WHERE coalesce(as_of, modified) <= {} AND band <> {} AND role NOT IN ({}) AND ({}) "
+                    "ORDER BY path, coalesce(as_of, modified) DESC, band, role, id",
+                    as_documents(), moment, moment, code(Band::gone), no_lives(), condition.sql)));
+    rows::bind_values(rows, condition);
+    std::set<std::int64_t> ids;
+    std::optional<std::string> last;
+    DREDGER_CHECK(rows.each([&] {
+        const std::string path = rows.text(0);
+        if (last == path) return;
+        last = path;
+        if (rows.number(2) == 0) ids.insert(rows.number(1));
+    }));
+    return ids;
 }
 
 Result<void> Catalog::each_of_same_size(

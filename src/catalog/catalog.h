@@ -37,7 +37,8 @@ class Catalog : public Store {
     struct Named {
         std::int64_t id = 0, volume = 0;
         std::string folder, name;
-        std::string attributes;  // as JSON
+        std::string attributes;   // as JSON
+        std::vector<Fact> facts;  // of files of snapshots only
         std::uint64_t size = 0;
         std::optional<std::int64_t> created, modified;  // seconds since 1970
         State state = State::live;
@@ -58,6 +59,11 @@ class Catalog : public Store {
     };
     // The documents with more than one life of which one is selected, in the order of their paths.
     Result<std::vector<Document>> documents_with_lives(const Selection& selection) const;
+    // Of how many documents copies are known.
+    Result<std::uint64_t> documents_with_copies() const;
+    // One life of each selected document: the state that it had at this moment (seconds since 1970), by what stands of
+    // it. The selection's folders and names mean the documents'.
+    Result<std::set<std::int64_t>> as_of(const Selection& selection, std::int64_t moment) const;
 
     // The pieces of all of them, on the medium, and whether the content was found right.
     Result<void> each_piece(

@@ -42,7 +42,7 @@ Result<std::set<State>> parse_states(std::string_view text);
 Result<std::set<Origin>> parse_origins(std::string_view text);
 Result<std::set<Check>> parse_checks(std::string_view text);
 Result<std::set<Kind>> parse_kinds(std::string_view text);
-Result<std::set<Role>> parse_roles(std::string_view text);  // "none", or the word of one; a blank may be left out
+Result<std::set<Role>> parse_roles(std::string_view text);    // "none", or the word of one; a blank may be left out
 std::vector<std::string> parse_words(std::string_view text);  // "docx, JPG" to lower case
 Result<std::vector<std::string>> parse_formats(std::string_view text);
 Result<std::vector<Range>> parse_ids(std::string_view text);  // "7,12-40"

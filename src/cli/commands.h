@@ -14,6 +14,7 @@ void add_survey(CLI::App& program, int& exit_code);
 void add_scan(CLI::App& program, int& exit_code);
 void add_list(CLI::App& program, int& exit_code);
 void add_show(CLI::App& program, int& exit_code);
+void add_versions(CLI::App& program, int& exit_code);
 void add_preview(CLI::App& program, int& exit_code);
 void add_restore(CLI::App& program, int& exit_code);
 void add_repair(CLI::App& program, int& exit_code);

@@ -18,6 +18,7 @@ namespace fs = std::filesystem;
 
 constexpr const char* kMedium = "ringing-station-drive.img.zst";
 constexpr const char* kMacStick = "wardens-mac-stick.img.zst";
+constexpr const char* kDesk = "hut-desk.img.zst";
 
 // Beside the program when it is built, or where it is installed.
 Result<fs::path> demo_file(const char* name) {
@@ -77,11 +78,16 @@ int demo(const fs::path& folder) {
     if (!packed) return report(packed.error());
     const auto packed_stick = demo_file(kMacStick);
     if (!packed_stick) return report(packed_stick.error());
+    const auto packed_desk = demo_file(kDesk);
+    if (!packed_desk) return report(packed_desk.error());
     const auto damaged = demo_file("damaged");
     if (!damaged) return report(damaged.error());
     const fs::path drive = folder / "ringing-station-drive.img";
     const fs::path stick = folder / "wardens-mac-stick.img";
     const fs::path stick_catalog = folder / "mac.dredge";
+    const fs::path desk = folder / "hut-desk.img";
+    const fs::path desk_catalog = folder / "desk.dredge";
+    const fs::path logs = folder / "logs";
     const fs::path image = folder / "copy.img";
     const fs::path picks = folder / "picks.csv";
     const fs::path catalog = folder / "station.dredge";
@@ -100,12 +106,13 @@ int demo(const fs::path& folder) {
         drive.string());
     if (const auto unpacked = unpack(*packed, drive); !unpacked) return report(unpacked.error());
     if (const auto unpacked = unpack(*packed_stick, stick); !unpacked) return report(unpacked.error());
-    for (const fs::path& old : {restored, broken, mended, look}) fs::remove_all(old, failed);
+    if (const auto unpacked = unpack(*packed_desk, desk); !unpacked) return report(unpacked.error());
+    for (const fs::path& old : {restored, broken, mended, look, logs}) fs::remove_all(old, failed);
     fs::copy(*damaged, broken, failed);
     if (failed)
         return report({ErrorKind::output, "the damaged files can't be copied: " + failed.message(), broken.string(),
                        "choose another folder with --to"});
-    for (const fs::path& old : {catalog, stick_catalog})
+    for (const fs::path& old : {catalog, stick_catalog, desk_catalog})
         for (const char* ending : {"", "-wal", "-shm"}) fs::remove(old.string() + ending, failed);
     for (const fs::path& old : {image, fs::path(image.string() + ".areas.json"), picks}) fs::remove(old, failed);
 
@@ -125,7 +132,13 @@ int demo(const fs::path& folder) {
         {"11. The stick of the warden's Mac: its trash, and what was deleted.",
          {"scan", stick.string(), "-c", stick_catalog.string()}},
         {"12. Names, places and content come from what is left of its catalog.", {"list", stick_catalog.string()}},
-        {"13. Some things came back broken: mend them. A sound film of the same camera helps one that was never "
+        {"13. The hut's computer crashed while its logs were open: what else stands of them?",
+         {"scan", desk.string(), "-c", desk_catalog.string()}},
+        {"14. All lives of one log, the newest first: the editor's swap file has what was never saved.",
+         {"versions", desk_catalog.string(), "--name", "May.txt"}},
+        {"15. The swap files, as the texts that they hold.",
+         {"restore", desk_catalog.string(), "--role", "swap", "--as-original", "--to", logs.string()}},
+        {"16. Some things came back broken: mend them. A sound film of the same camera helps one that was never "
          "finished.",
          {"repair", broken.string(), "--to", mended.string(), "--look", look.string()}},
     };
@@ -136,9 +149,9 @@ int demo(const fs::path& folder) {
     }
     fmt::print(
         "\n{}\n  drive    {}\n  copy     {}\n  catalog  {}\n  picks    {}\n  files    {}\n  mended   {}\n  stick    "
-        "{}\n",
+        "{}\n  desk     {}\n  logs     {}\n",
         styled("Where everything is", Style::bold), drive.string(), image.string(), catalog.string(), picks.string(),
-        restored.string(), mended.string(), stick.string());
+        restored.string(), mended.string(), stick.string(), desk.string(), logs.string());
     return kDone;
 }
 

@@ -198,8 +198,9 @@ Result<void> show_similar(const Opened& from, Page page, const std::function<boo
 Result<void> list_rows(std::vector<Opened>& catalogs, const Options& options) {
     if (options.form == "csv") fmt::print("{}", csv_row(pick_columns()));
     std::vector<Table::Column> columns = {
-        {"ID", Table::Align::right},           {"PROSPECT"}, {"STATE"}, {"SIZE", Table::Align::right}, {"MODIFIED"},
-        {"DELETED", Table::Align::left, true}, {"ROLE", Table::Align::left, true}, {"PATH"}};
+        {"ID", Table::Align::right},        {"PROSPECT"}, {"STATE"},
+        {"SIZE", Table::Align::right},      {"MODIFIED"}, {"DELETED", Table::Align::left, true},
+        {"ROLE", Table::Align::left, true}, {"PATH"}};
     const bool several = catalogs.size() > 1;
     DREDGER_TRY(const Order order, parse_order(options.sort.empty() ? "prospect" : options.sort));
     std::vector<Catalog::Copies> copies(catalogs.size());

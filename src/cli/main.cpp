@@ -28,6 +28,7 @@ int run(const std::vector<std::string>& arguments) {
     add_scan(program, exit_code);
     add_list(program, exit_code);
     add_show(program, exit_code);
+    add_versions(program, exit_code);
     add_preview(program, exit_code);
     add_picks(program, exit_code);
     add_restore(program, exit_code);

@@ -22,6 +22,7 @@ struct Options {
     std::string to, rename;
     std::string sums = "sha256", layout = "tree", if_exists = "number", partials = "keep", names = "auto";
     SelectionOptions selection;
+    bool as_original = false;
     bool dry_run = false, verify = false, onto_same_drive = false, from_changed_source = false;
 };
 
@@ -120,6 +121,7 @@ Result<RestoreRequest> request_for(const Options& options) {
     if (options.names != "auto") request.names = options.names == "windows" ? kWindowsNames : kUnixNames;
     request.beyond = {options.after.begin(), options.after.end()};
     request.sums = word_in<SumKind>(options.sums, kSumKindWords);
+    request.as_original = options.as_original || !options.selection.as_of.empty();
     request.verify = options.verify;
     request.dry_run = options.dry_run;
     request.onto_same_drive = options.onto_same_drive;
@@ -227,6 +229,8 @@ void add_restore(CLI::App& program, int& exit_code) {
         ->add_option("--sums", options->sums,
                      "sha256 (default), or xxh128: much quicker where the processor is the slow part")
         ->check(one_of(kSumKindWords));
+    command->add_flag("--as-original", options->as_original,
+                      "safety copies take the names and places of their documents; an editor's swap becomes its text");
     command->add_flag("--verify", options->verify, "read every file back from the destination");
     command->add_flag("--dry-run", options->dry_run, "show what would be written where, and write nothing");
     command

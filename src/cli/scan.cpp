@@ -9,6 +9,7 @@
 #include "cli/word_options.h"
 #include "cli/words.h"
 #include "formats/own_formats.h"
+#include "lives/own_habits.h"
 #include "media/drives.h"
 #include "media/opened.h"
 
@@ -19,10 +20,11 @@ namespace fs = std::filesystem;
 
 struct Options {
     std::vector<std::string> sources;
-    std::string catalog, folder, kind, ext, format, own_formats, until, join = "quick";
+    std::string catalog, folder, kind, ext, format, own_formats, own_copies, until, join = "quick";
     std::vector<unsigned> volumes;
     int code_page = 850;
     bool quick = false;
+    bool no_snapshots = false;
     bool verify = false;
     bool deep = false;
     bool whole_surface = false;
@@ -112,6 +114,7 @@ int scan_all(const Options& options) {
                    !options.until.empty() || options.until_count > 0;
     if (options.quick && request.deep)
         return report({ErrorKind::usage, "--quick reads records only", {}, "leave it out to search the surface"});
+    request.snapshots = !options.no_snapshots;
     request.verify = options.verify;
     request.whole_surface = options.whole_surface;
     request.every_offset = options.every_offset;
@@ -125,6 +128,13 @@ int scan_all(const Options& options) {
         if (!read) return report(read.error());
         own.emplace(std::move(*read));
         for (const Format& format : own->formats()) request.further.push_back(&format);
+    }
+    std::optional<lives::OwnHabits> own_habits;
+    if (!options.own_copies.empty()) {
+        auto read = lives::OwnHabits::read(options.own_copies);
+        if (!read) return report(read.error());
+        own_habits.emplace(std::move(*read));
+        request.own_habits = own_habits->habits();
     }
     if (!options.format.empty()) {
         auto formats = parse_formats(options.format);
@@ -180,6 +190,9 @@ int scan_all(const Options& options) {
     if (catalog->count(in_bins).value_or(0) > 0)
         fmt::print("\nLook in the bin first, what lies there is whole: dredger list {} --state trashed\n",
                    options.catalog);
+    if (const auto documents = catalog->documents_with_copies().value_or(0); documents > 0)
+        fmt::print("\nSafety copies and earlier states of {} stand here, too: dredger versions {}\n",
+                   counted(documents, "document"), options.catalog);
     const auto finds = catalog->count({});
     if (finds && *finds == 0)
         fmt::print(
@@ -210,6 +223,7 @@ void add_scan(CLI::App& program, int& exit_code) {
     command->add_flag("--quick", options->quick, "records only (the default)");
     command->add_flag("--deep", options->deep,
                       "records, and files by their content in free space and outside of volumes");
+    command->add_flag("--no-snapshots", options->no_snapshots, "leave out what only a volume's snapshots tell of");
     command->add_flag("--verify", options->verify,
                       "also read what the records tell of and check it as far as its format allows; --deep does, too");
     command->add_flag("--whole-surface", options->whole_surface, "deep, and not only in free space");
@@ -222,6 +236,8 @@ void add_scan(CLI::App& program, int& exit_code) {
         ->check(one_of(kJoinEffortWords));
     command->add_option("--format", options->format,
                         "deep: look for these formats only: jpeg,docx ... (dredger kinds)");
+    command->add_option("--own-copies", options->own_copies,
+                        "safety copies of programs that are not known here, from a TOML file (docs/lives.md)");
     command->add_option("--own-formats", options->own_formats, "deep: formats of your own, from a TOML file");
     command->add_option("--until", options->until, "deep: stop when a file with such a name is found: \"*.docx\"");
     command->add_option("--until-count", options->until_count, "deep: stop when so many files are found");

@@ -40,7 +40,8 @@ void SelectionOptions::add_to(CLI::App& command) {
     command.add_option("--kind", kind, "picture,video,audio,document,archive,mail,database,other")->group(group);
     command
         .add_option("--role", role,
-                    "autosave,temporary,owner note,backup,history,swap,cache,piece,hidden: what it is to another file, live ones "
+                    "autosave,temporary,owner note,backup,history,swap,cache,piece,hidden: what it is to another file, "
+                    "live ones "
                     "too; none: a file in its own right")
         ->group(group);
     command.add_option("--format", format, "jpeg,docx,mp4 ...: one level finer than --kind")->group(group);
@@ -56,6 +57,11 @@ void SelectionOptions::add_to(CLI::App& command) {
     command.add_option("--modified", modified, "2026-05-01..2026-05-31, 2026-05.. or ..2025")->group(group);
     command.add_option("--created", created, "as --modified")->group(group);
     command.add_option("--deleted", deleted, "as --modified")->group(group);
+    command
+        .add_option(
+            "--as-of", as_of,
+            "2026-05-01 or 2026-05-01T10:00: of each document the state that it had then, from whatever keeps it")
+        ->group(group);
     command.add_option("--prospect", prospect, "60.. or 20..80")->group(group);
     command.add_option("--check", check, "verified,plausible,damaged,unknown: what the content itself says")
         ->group(group);
@@ -87,12 +93,24 @@ Result<Selection> SelectionOptions::selection_for(const Catalog& catalog) const 
         if (!ids.empty()) return fail(ErrorKind::usage, "--id and --picks can't go together", "", "use one of them");
         DREDGER_TRY(s.only, picked(picks, catalog.path().filename().string()));
     }
+    if (!as_of.empty()) {
+        const auto moment = parse_time(as_of);
+        if (!moment)
+            return fail(ErrorKind::usage, fmt::format("--as-of: {} is no day or moment", as_of), "",
+                        "write it like 2026-05-01 or 2026-05-01T10:00");
+        if (state.empty()) s.states = {};
+        DREDGER_TRY(std::set<std::int64_t> chosen, catalog.as_of(s, moment->last));
+        if (chosen.empty()) chosen.insert(0);  // picks nothing
+        s = Selection();
+        s.states = {};
+        s.only = std::move(chosen);
+    }
     return s;
 }
 
 bool SelectionOptions::is_narrowed() const {
-    for (const std::string* text :
-         {&state, &origin, &kind, &role, &format, &ext, &size, &ids, &modified, &created, &deleted, &prospect, &check, &picks})
+    for (const std::string* text : {&state, &origin, &kind, &role, &format, &ext, &size, &ids, &modified, &created,
+                                    &deleted, &prospect, &check, &picks, &as_of})
         if (!text->empty()) return true;
     return !names.empty() || !folders.empty();
 }

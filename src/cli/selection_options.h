@@ -18,7 +18,8 @@ auto taken_by(Parse parse) {
 }
 
 struct SelectionOptions {
-    std::string state, origin, kind, role, format, ext, size, ids, modified, created, deleted, prospect, check, picks;
+    std::string state, origin, kind, role, format, ext, size, ids, modified, created, deleted, prospect, check, picks,
+        as_of;
     std::vector<std::string> names, folders;
 
     void add_to(CLI::App& command);

@@ -230,7 +230,8 @@ int show(const Options& options) {
     if (c.copy.role != Role::none) {
         fact("role", c.copy.of.empty() ? std::string(word_for(c.copy.role))
                                        : fmt::format("{} of {}", word_for(c.copy.role), printable(c.copy.of)));
-        fact("", styled(wrapped(printable(c.copy.why), std::max<std::size_t>(width_of_stdout(), 40) - 18, 18), Style::dim));
+        fact("",
+             styled(wrapped(printable(c.copy.why), std::max<std::size_t>(width_of_stdout(), 40) - 18, 18), Style::dim));
         if (c.copy.as_of) fact("as of", time_text(c.copy.as_of));
     }
     if (!c.prospect.reasons.empty()) fmt::print("\n{}\n", styled("Why this prospect", Style::bold));

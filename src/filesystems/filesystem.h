@@ -93,6 +93,13 @@ struct Record : FileEntry {
     std::vector<Extent> keeping;  // further parts of the volume that it holds for its own ends: a folder's index
 };
 
+// Facts of a record that a snapshot tells of: its name, and when it was made (ISO 8601).
+inline constexpr std::string_view kSnapshotFact = "snapshot", kSnapshotMadeFact = "snapshot made";
+inline void add_snapshot_facts(FileEntry& entry, const std::string& name, const std::optional<FileTime>& made) {
+    entry.facts.push_back({std::string(kSnapshotFact), name});
+    if (made) entry.facts.push_back({std::string(kSnapshotMadeFact), iso8601(*made)});
+}
+
 // An attribute: the content is encrypted with a key that is not on the medium.
 inline constexpr std::string_view kEncrypted = "encrypted";
 
@@ -129,6 +136,7 @@ struct VolumeFacts {
 
 struct WalkOptions {
     CodePage code_page = CodePage::cp850;  // of names that are not Unicode
+    bool snapshots = true;                 // also what only snapshots tell of
     bool live_only = false;                // only the records that are in use: much quicker on some file systems
 
     // Whether content that begins with these bytes goes with this file name. File systems that lost a part of a layout

@@ -60,8 +60,8 @@ Extent Asking::first_waiting() const {
         for (std::uint64_t at = position_;;) {
             const Extent area = map_.previous_refused(refusals_, at);
             if (area.length == 0) return {};
-            const auto place = std::find_if(places.rbegin(), places.rend(),
-                                            [&](const Extent& p) { return p.offset < area.end(); });
+            const auto place =
+                std::find_if(places.rbegin(), places.rend(), [&](const Extent& p) { return p.offset < area.end(); });
             if (place == places.rend()) return {};
             const std::uint64_t from = std::max(area.offset, place->offset), to = std::min(area.end(), place->end());
             if (from < to) return {from, to - from};

@@ -29,10 +29,10 @@ class Asking {
     // What came of it.
     void answer(const Extent& asked, bool came, std::chrono::milliseconds took = {});
 
-    unsigned refusals() const { return refusals_; }           // of what is asked for now
-    std::size_t rank() const { return rank_; }                // of what is asked for now; that of the rest is the last
+    unsigned refusals() const { return refusals_; }  // of what is asked for now
+    std::size_t rank() const { return rank_; }       // of what is asked for now; that of the rest is the last
     std::uint64_t piece() const { return piece_after(refusals_); }  // bytes
-    std::uint64_t left() const;                               // bytes of this rank that wait for the same ask
+    std::uint64_t left() const;                                     // bytes of this rank that wait for the same ask
 
   private:
     std::uint64_t piece_after(unsigned refusals) const;
@@ -47,7 +47,7 @@ class Asking {
     unsigned refusals_ = 0;
     std::size_t rank_ = 0;
     std::uint64_t position_ = 0;
-    std::uint64_t distance_ = 0;  // bytes that are put off after the next refusal
+    std::uint64_t distance_ = 0;   // bytes that are put off after the next refusal
     bool is_second_look_ = false;  // at what was put off
 };
 

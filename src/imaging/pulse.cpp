@@ -8,9 +8,9 @@
 namespace dredger {
 namespace {
 
-constexpr std::size_t kLately = 128;          // first asks
-constexpr std::uint64_t kLeastToJudge = 64;   // first asks before that
-constexpr double kNoticeable = 0.05;          // share of asks in trouble below which nothing is said to grow
+constexpr std::size_t kLately = 128;         // first asks
+constexpr std::uint64_t kLeastToJudge = 64;  // first asks before that
+constexpr double kNoticeable = 0.05;         // share of asks in trouble below which nothing is said to grow
 
 double share(std::uint64_t part, std::uint64_t whole) {
     return whole == 0 ? 0 : static_cast<double>(part) / static_cast<double>(whole);

@@ -12,8 +12,8 @@ namespace dredger {
 
 class Pulse {
   public:
-    // `first`: the bytes were not asked for before. Only these tell how the medium does: what was refused once is likely
-    // to be refused again.
+    // `first`: the bytes were not asked for before. Only these tell how the medium does: what was refused once is
+    // likely to be refused again.
     void answered(bool came, std::chrono::milliseconds took, bool first);
 
     std::uint64_t asks() const { return asks_; }

@@ -18,7 +18,7 @@ constexpr std::uint64_t kMostCompared = 64 << 20;  // bytes of a content that is
 constexpr double kKin = 0.2;                       // share of a copy that has to stand in its document
 // What Windows hides for itself lies below these.
 constexpr std::string_view kSystemFolders[] = {"/appdata/", "/programdata/", "/windows/", "/program files", "/$"};
-constexpr double kAsGood = 0.01;                   // a share that is smaller by so little says nothing else
+constexpr double kAsGood = 0.01;  // a share that is smaller by so little says nothing else
 
 std::string as_key(std::string_view name) { return composed(folded(name)); }
 
@@ -99,7 +99,8 @@ std::string told_name(const Habit& habit, const Captured& captured, std::string_
     if (!captured.name.empty()) return captured.name;
     if (captured.stem.empty() || habit.extensions != "=") return {};
     const std::string extension = extension_of(copy);
-    return extension.empty() ? captured.stem : captured.stem + std::string(copy.substr(copy.size() - extension.size() - 1));
+    return extension.empty() ? captured.stem
+                             : captured.stem + std::string(copy.substr(copy.size() - extension.size() - 1));
 }
 
 // The path that a copy's folder tells; empty: none.
@@ -129,9 +130,12 @@ bool is_cover(std::string_view name) {
 bool is_blank(std::string_view name) {
     constexpr std::string_view kNoBreakSpace = "\u00A0";
     while (!name.empty()) {
-        if (name.starts_with(kNoBreakSpace)) name.remove_prefix(kNoBreakSpace.size());
-        else if (name.front() == ' ' || name.front() == '_') name.remove_prefix(1);
-        else return false;
+        if (name.starts_with(kNoBreakSpace))
+            name.remove_prefix(kNoBreakSpace.size());
+        else if (name.front() == ' ' || name.front() == '_')
+            name.remove_prefix(1);
+        else
+            return false;
     }
     return true;
 }
@@ -155,9 +159,36 @@ std::string sentence(const Habit& habit, const ToldByContent& told, const std::s
 }  // namespace
 
 void RoleFinder::look_for_copies(const SeenFile& file) {
+    if (!file.snapshot.empty() && take_snapshot_file(file)) return;
     look_for_hidden(file);
     if (file.is_folder) return;
     for (Claim& claim : habits_.claims_of(file.folder, file.name)) take_claim(file, std::move(claim));
+}
+
+// Its path leads through a folder that bears the snapshot's name; below that it is the document's, or the end of it.
+// False: it is told of where it was itself.
+bool RoleFinder::take_snapshot_file(const SeenFile& file) {
+    static constexpr Habit kOfSnapshot{
+        .role = Role::history, .where = Where::at_path, .extensions = {}, .left_by = "a snapshot"};
+    Claim claim{&kOfSnapshot, {}};
+    claim.captured.name = file.name;
+    claim.captured.date = file.snapshot_made;
+    const std::string path = file.folder + "/";
+    bool is_below = false;
+    for (const std::string& part : {file.snapshot + "/", fmt::format("(snapshot {})/", file.snapshot)}) {
+        const auto at = path.starts_with(part) ? 0 : path.find("/" + part);
+        if (at == path.npos) continue;
+        claim.captured.path = path.substr(at + part.size() + (at > 0 ? 1 : 0));
+        if (!claim.captured.path.empty()) claim.captured.path.pop_back();
+        is_below = true;
+    }
+    if (!is_below || file.is_folder) return is_below;
+    Claimed claimed{file, std::move(claim), {}};
+    claimed.told.facts.push_back("the snapshot is " + file.snapshot);
+    wanted_keys_.insert(name_key(file.name));
+    claimed_.insert(file.id);
+    claims_.push_back(std::move(claimed));
+    return true;
 }
 
 void RoleFinder::take_claim(const SeenFile& file, Claim&& claim) {
@@ -184,7 +215,8 @@ void RoleFinder::look_for_documents(const SeenFile& file) {
     std::vector<std::string> keys = keys_of_document(file.name);
     std::erase_if(keys, [&](const std::string& key) { return !wanted_keys_.contains(key); });
     const bool in_folder = wanted_folders_.contains(key_of_folder(file));
-    const bool in_any = wants_anywhere_ && anywhere_.size() < kMostAnywhere && can_be_of({.extensions = habits::kOfficeFiles}, extension_of(file.name), {});
+    const bool in_any = wants_anywhere_ && anywhere_.size() < kMostAnywhere &&
+                        can_be_of({.extensions = habits::kOfficeFiles}, extension_of(file.name), {});
     if (keys.empty() && !in_folder && !in_any) return;
     documents_.push_back(std::make_unique<SeenFile>(file));
     const SeenFile* document = documents_.back().get();
@@ -239,7 +271,8 @@ RoleFinder::Documents RoleFinder::named_by(const Claimed& claimed) const {
         const auto named = by_key_.find(name_key(claimed.told.path.substr(claimed.told.path.rfind('/') + 1)));
         if (named != by_key_.end())
             for (const SeenFile* document : named->second)
-                if (is_end_of(claimed.told.path, path_of(*document)) || is_end_of(path_of(*document), claimed.told.path))
+                if (is_end_of(claimed.told.path, path_of(*document)) ||
+                    is_end_of(path_of(*document), claimed.told.path))
                     told.push_back(document);
         if (!told.empty()) return told;
     }
@@ -271,9 +304,8 @@ RoleFinder::Documents RoleFinder::named_at_its_place(const Claimed& claimed, con
 // Of several with other paths the one on the same volume, in the nearest folder, with the most of its content.
 RoleFinder::Found RoleFinder::nearest(const Claimed& claimed, Documents documents) {
     const auto keep_best = [&](const auto& worth) {
-        const auto best = worth(**std::max_element(documents.begin(), documents.end(), [&](auto* a, auto* b) {
-            return worth(*a) < worth(*b);
-        }));
+        const auto best = worth(**std::max_element(documents.begin(), documents.end(),
+                                                   [&](auto* a, auto* b) { return worth(*a) < worth(*b); }));
         std::erase_if(documents, [&](const SeenFile* document) { return worth(*document) < best; });
     };
     const SeenFile& copy = claimed.file;
@@ -283,13 +315,16 @@ RoleFinder::Found RoleFinder::nearest(const Claimed& claimed, Documents document
     keep_best([&](const SeenFile& document) { return document.volume == copy.volume; });
     keep_best([&](const SeenFile& document) { return common_folders(document.folder, copy.folder); });
     keep_best([&](const SeenFile& document) { return extension_of(document.name) == extension_of(copy.name); });
-    const auto is_same_path = [&](const SeenFile* document) { return path_of(*document) == path_of(*documents.front()); };
+    const auto is_same_path = [&](const SeenFile* document) {
+        return path_of(*document) == path_of(*documents.front());
+    };
     if (!std::all_of(documents.begin(), documents.end(), is_same_path)) {
         const auto shares = shares_of(claimed, documents);
         if (!shares.empty()) {
             const auto best = std::max_element(shares.begin(), shares.end());
-            return {path_of(*documents[static_cast<std::size_t>(best - shares.begin())]),
-                    fmt::format("of several documents of that name it shares most with this one ({:.0f} %)", *best * 100)};
+            return {
+                path_of(*documents[static_cast<std::size_t>(best - shares.begin())]),
+                fmt::format("of several documents of that name it shares most with this one ({:.0f} %)", *best * 100)};
         }
         return {path_of(*documents.front()), "one of several documents of that name"};
     }
@@ -344,7 +379,7 @@ std::vector<double> RoleFinder::shares_of(const Claimed& claimed, const Document
     std::vector<Sketch> others;
     for (const SeenFile* document : documents)
         others.push_back(document->has_content && document->size <= kMostCompared ? sketch_of_file(document->id)
-                                                                                 : Sketch());
+                                                                                  : Sketch());
     return kinship(own, others);
 }
 
@@ -364,8 +399,8 @@ void RoleFinder::look_for_hidden(const SeenFile& file) {
     if ((has_attribute || has_point) && hidden_.size() < kMostHidden) hidden_.push_back(file);
 }
 
-// Hidden by an attribute or a leading point, and either a shortcut of its name lies in its place, or it is of a kind that
-// programs do not hide for themselves.
+// Hidden by an attribute or a leading point, and either a shortcut of its name lies in its place, or it is of a kind
+// that programs do not hide for themselves.
 void RoleFinder::find_hidden(std::map<std::int64_t, SafetyCopy>& roles) const {
     for (const SeenFile& file : hidden_) {
         if (roles.contains(file.id) || is_of_system(file.folder)) continue;
@@ -379,9 +414,11 @@ void RoleFinder::find_hidden(std::map<std::int64_t, SafetyCopy>& roles) const {
             roles[file.id] = {Role::hidden, {}, "it is hidden, and its name can't be seen", {}};
         else if (!file.is_folder && is_somebodys(file.name) && !is_cover(file.name) &&
                  ("/" + file.folder).find("/.") == std::string::npos)
-            roles[file.id] = {Role::hidden, {},
-                              has_attribute ? "it is hidden by its attribute" : "it is hidden by the point in front of its name",
-                              {}};
+            roles[file.id] = {
+                Role::hidden,
+                {},
+                has_attribute ? "it is hidden by its attribute" : "it is hidden by the point in front of its name",
+                {}};
     }
 }
 

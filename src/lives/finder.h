@@ -18,12 +18,14 @@ struct SeenFile {
     std::int64_t id = 0;
     std::int64_t volume = 0;
     std::string folder, name;
-    std::string attributes;  // "hidden" is looked for in it
-    std::uint64_t size = 0;  // bytes
+    std::string attributes;                         // "hidden" is looked for in it
+    std::uint64_t size = 0;                         // bytes
     std::optional<std::int64_t> created, modified;  // seconds since 1970
     bool is_live = true;
     bool has_content = true;  // something of it is there
     bool is_folder = false;
+    std::string snapshot;                        // the name of the one that it is of; empty: of today
+    std::optional<FileTime> snapshot_made = {};  // when that was
 };
 
 // The files of a medium are shown to it twice: in a second round it knows which of them can be documents of which
@@ -54,6 +56,7 @@ class RoleFinder {
         std::string how;  // for the sentence; empty: by its name
     };
 
+    bool take_snapshot_file(const SeenFile& file);
     void take_claim(const SeenFile& file, Claim&& claim);
     void look_for_hidden(const SeenFile& file);
     void find_hidden(std::map<std::int64_t, SafetyCopy>& roles) const;

@@ -27,17 +27,18 @@ enum class Where {
 // What content tells of its document, or that it is no such copy after all.
 struct ToldByContent {
     bool is_one = true;
-    std::string path;                       // of the document, as it was told; empty: nothing is
-    std::vector<std::string> facts;         // for the sentence: "opened by Jana on HUT-PC"
+    std::string path;                // of the document, as it was told; empty: nothing is
+    std::vector<std::string> facts;  // for the sentence: "opened by Jana on HUT-PC"
 };
 
 struct Habit {
     Role role = Role::none;
-    std::string_view name = {};        // Pattern of the copy's name
-    std::string_view folder = {};      // Pattern of the end of its folder's path, from a folder on; empty: any
+    std::string_view name = {};    // Pattern of the copy's name
+    std::string_view folder = {};  // Pattern of the end of its folder's path, from a folder on; empty: any
     Where where = Where::beside;
-    std::string_view extensions = {};  // that the document can have, "doc,docx"; "=": the copy's own, or its kin; empty: any
-    std::string_view left_by = {};     // for people: "an office program's owner note"
+    std::string_view extensions =
+        {};  // that the document can have, "doc,docx"; "=": the copy's own, or its kin; empty: any
+    std::string_view left_by = {};  // for people: "an office program's owner note"
     // Where no document of that name is there it is a file in its own right: the name alone says too little.
     bool needs_document = false;
     // Its name does not tell which document it is of: content that they share does.

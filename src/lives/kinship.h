@@ -1,5 +1,5 @@
-// How much two contents have in common, wherever it stands in them: by the hashes of pieces that are cut where the bytes
-// themselves say, of what archives and office documents hold unpacked.
+// How much two contents have in common, wherever it stands in them: by the hashes of pieces that are cut where the
+// bytes themselves say, of what archives and office documents hold unpacked.
 #pragma once
 
 #include <cstdint>

@@ -8,9 +8,7 @@ namespace dredger::lives {
 namespace {
 
 // Whether it can be somebody's name: characters that can be shown.
-bool is_readable(std::string_view utf8) {
-    return !utf8.empty() && printable(utf8) == utf8;
-}
+bool is_readable(std::string_view utf8) { return !utf8.empty() && printable(utf8) == utf8; }
 
 std::optional<unsigned> hex_value(char c) {
     if (c >= '0' && c <= '9') return static_cast<unsigned>(c - '0');
@@ -72,8 +70,10 @@ ToldByContent owner_of_lock_file(Reader& content) {
     std::vector<std::string> fields;
     std::string field;
     for (const char c : text) {
-        if (c == ',' || c == ';') fields.push_back(std::exchange(field, {}));
-        else field += c;
+        if (c == ',' || c == ';')
+            fields.push_back(std::exchange(field, {}));
+        else
+            field += c;
         if (c == ';') break;
     }
     told.is_one = text.empty() || fields.size() >= 4;
@@ -91,8 +91,7 @@ ToldByContent told_by_thumbnail(Reader& content) {
     constexpr std::uint64_t kHead = 64 << 10;  // text chunks lie before the picture's data, or right behind it
     ToldByContent told;
     const auto at = content.find(kKey, 0, std::min(content.size(), kHead));
-    told.is_one = at.has_value() && *at >= 8;
-    if (!told.is_one) return told;
+    if (!at || *at < 8) return told;
     const std::uint64_t length = content.u32be(*at - 8);
     if (length > kKey.size() && length < kHead)
         told.path = path_of_uri(content.text(*at + kKey.size(), static_cast<std::size_t>(length - kKey.size())));

@@ -5,9 +5,9 @@
 
 namespace dredger::lives {
 
-// An owner note of office programs on Windows: a byte with the length of the owner's name, the name in the system's code
-// page; from byte 54 on the same as 16-bit characters behind their count. 162 or 165 bytes in all. (As the programs were
-// seen to write it.)
+// An owner note of office programs on Windows: a byte with the length of the owner's name, the name in the system's
+// code page; from byte 54 on the same as 16-bit characters behind their count. 162 or 165 bytes in all. (As the
+// programs were seen to write it.)
 ToldByContent owner_of_office_note(Reader& content);
 
 // LibreOffice's lock file: ",MACHINE/USER,HOST,TIME,PROFILE;" (its source, svl/source/misc/documentlockfile.cxx).

@@ -29,6 +29,15 @@ std::pair<int, std::size_t> number_at(std::string_view text, std::size_t at, std
     return {value, count};
 }
 
+// "!home!wren!May.txt" to a folder and a name.
+void decode(std::string path, char sign, Captured& captured) {
+    std::replace(path.begin(), path.end(), sign, '/');
+    path.erase(0, path.find_first_not_of('/'));
+    const auto slash = path.rfind('/');
+    captured.path = slash == path.npos ? "" : path.substr(0, slash);
+    captured.name = path.substr(slash == path.npos ? 0 : slash + 1);
+}
+
 }  // namespace
 
 std::optional<DateInName> date_at_start(std::string_view text) {
@@ -74,15 +83,16 @@ Pattern::Pattern(std::string_view text) {
         std::string_view text;
         Place place;
     };
-    constexpr Word kWords[] = {{"{name}", Place::name}, {"{stem}", Place::stem},     {"{tail}", Place::tail},
-                               {"{path}", Place::path}, {"{ending}", Place::ending}, {"{n}", Place::digits},
-                               {"{x}", Place::word},    {"{date}", Place::date},     {"{hex}", Place::hex},
-                               {"*", Place::anything}};
+    constexpr Word kWords[] = {{"{name}", Place::name},   {"{stem}", Place::stem},     {"{tail}", Place::tail},
+                               {"{path}", Place::path},   {"{ending}", Place::ending}, {"{n}", Place::digits},
+                               {"{x}", Place::word},      {"{date}", Place::date},     {"{hex}", Place::hex},
+                               {"{c}", Place::letter},    {"{x6}", Place::six},        {"{!path}", Place::coded},
+                               {"{%path}", Place::coded}, {"*", Place::anything}};
     for (std::size_t at = 0; at < text.size();) {
         const auto* const word = std::find_if(std::begin(kWords), std::end(kWords),
                                               [&](const Word& w) { return text.substr(at).starts_with(w.text); });
         if (word != std::end(kWords)) {
-            tokens_.push_back({word->place, {}});
+            tokens_.push_back({word->place, word->place == Place::coded ? std::string(1, word->text[1]) : ""});
             at += word->text.size();
             continue;
         }
@@ -134,15 +144,17 @@ bool Pattern::match_here(Attempt& attempt, std::size_t token, std::size_t at) co
         return true;
     }
     const auto fits = [&](char c) {
-        return place == Place::digits ? is_digit(c)
-               : place == Place::word ? is_word(c)
-               : place == Place::hex  ? is_digit(c) || (lower(c) >= 'a' && lower(c) <= 'f')
-                                      : true;
+        return place == Place::digits                        ? is_digit(c)
+               : place == Place::word || place == Place::six ? is_word(c)
+               : place == Place::letter                      ? is_word(c) && !is_digit(c)
+               : place == Place::hex                         ? is_digit(c) || (lower(c) >= 'a' && lower(c) <= 'f')
+                                                             : true;
     };
     std::size_t longest = 0;
     while (at + longest < text.size() && fits(text[at + longest])) ++longest;
-    if (place == Place::hex)
-        return longest == kHexDigits && match_from(attempt, token + 1, at + longest);
+    if (place == Place::letter) longest = std::min<std::size_t>(longest, 1);
+    if (place == Place::six) return longest == 6 && match_from(attempt, token + 1, at + longest);
+    if (place == Place::hex) return longest >= kHexDigits && match_from(attempt, token + 1, at + kHexDigits);
     const std::size_t least = place == Place::anything ? 0 : 1;
     // The longest first, but that what stands for anything leaves as much as it can to the others.
     for (std::size_t n = 0; least + n <= longest; ++n) {
@@ -155,6 +167,7 @@ bool Pattern::match_here(Attempt& attempt, std::size_t token, std::size_t at) co
             case Place::tail: attempt.captured.tail = here; break;
             case Place::ending: attempt.captured.ending = here; break;
             case Place::path: attempt.captured.path = here; break;
+            case Place::coded: decode(here, literal.front(), attempt.captured); break;
             default: break;
         }
         return true;

@@ -5,6 +5,8 @@
 //     {tail}  its name, but for up to two letters    {date}  a day, or a day and a time, however it is written
 //     {ending} words, and the document's stem last   {hex}   eight hexadecimal digits
 //     {path}  in a folder: the folders that the document lies in
+//     {!path} {%path}  its whole path, with this sign for the slashes
+//     {x6}    six letters and digits                 {c}     one letter
 //     *       anything, nothing too; in a folder also several folders
 //
 // All else stands for itself; letters of either case.
@@ -32,10 +34,10 @@ class Pattern {
     std::optional<Captured> match(std::string_view text) const;
 
   private:
-    enum class Place { literal, name, stem, tail, ending, path, digits, word, hex, date, anything };
+    enum class Place { literal, name, stem, tail, ending, path, coded, digits, word, six, letter, hex, date, anything };
     struct Token {
         Place place;
-        std::string literal;
+        std::string literal;  // of a coded path: the sign
     };
     struct Attempt;
     bool match_from(Attempt& attempt, std::size_t token, std::size_t at) const;
@@ -46,8 +48,8 @@ class Pattern {
     std::size_t least_ = 0;  // bytes that a text must have
 };
 
-// A day, or a day and a time, at the start of `text`: its parts in the order of a calendar's size, of two digits but for
-// the year, with one of "-_.: T" between them or none; "UTC" or "Z" may follow. `length`: bytes that it takes.
+// A day, or a day and a time, at the start of `text`: its parts in the order of a calendar's size, of two digits but
+// for the year, with one of "-_.: T" between them or none; "UTC" or "Z" may follow. `length`: bytes that it takes.
 struct DateInName {
     FileTime time;
     std::size_t length = 0;

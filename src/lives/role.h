@@ -28,8 +28,8 @@ inline std::string_view word_for(Role role) { return kRoleWords[static_cast<std:
 
 struct SafetyCopy {
     Role role = Role::none;
-    std::string of;                // path of the document; empty: it has none, or which one it is is not known
-    std::string why;               // a sentence: by what it was recognised
+    std::string of;                 // path of the document; empty: it has none, or which one it is is not known
+    std::string why;                // a sentence: by what it was recognised
     std::optional<FileTime> as_of;  // the point in time whose state it is, where its place tells that
     bool operator==(const SafetyCopy&) const = default;
 };

@@ -70,10 +70,11 @@ class Swap {
     }
 
     // `lines`: that the pointer to it counts; 0: not known.
-    void read_block(std::uint64_t block, std::uint64_t pages, std::uint64_t lines, SwapText& found, unsigned depth = 0) {
+    void read_block(std::uint64_t block, std::uint64_t pages, std::uint64_t lines, SwapText& found,
+                    unsigned depth = 0) {
         const auto place = checked_mul(block, page_);
-        const bool is_there = place && content_.holds(*place, page_) && seen_.insert(block).second && depth < kDeepest &&
-                              content_.ok();
+        const bool is_there =
+            place && content_.holds(*place, page_) && seen_.insert(block).second && depth < kDeepest && content_.ok();
         const std::string mark = is_there ? content_.text(*place, 2) : std::string();
         if (mark == (big_ ? "pt" : "tp"))
             read_pointers(*place, found, depth);

@@ -8,12 +8,12 @@
 namespace dredger::lives {
 
 struct SwapText {
-    std::string text;            // as far as it can be had, with the line ends of the document
-    std::uint64_t lines = 0;     // that stand in it
-    std::uint64_t missing = 0;   // lines that the tree counts and that are not there
-    bool is_encrypted = false;   // then there is no text
-    std::string path;            // of the document, as the editor named it; "~user/..." where it lay in a home
-    std::string user, host;      // who edited it, and where
+    std::string text;           // as far as it can be had, with the line ends of the document
+    std::uint64_t lines = 0;    // that stand in it
+    std::uint64_t missing = 0;  // lines that the tree counts and that are not there
+    bool is_encrypted = false;  // then there is no text
+    std::string path;           // of the document, as the editor named it; "~user/..." where it lay in a home
+    std::string user, host;     // who edited it, and where
 };
 
 // None where it is no such file.

@@ -128,7 +128,8 @@ DriveHealth health_in(std::string_view text) {
     health.sentences.push_back(says + ".");
     if (health.verdict == DriveHealth::Verdict::failing)
         health.sentences.emplace_back(
-            "Copy it before anything else (dredger image), or, where what is on it is worth a laboratory, switch it off "
+            "Copy it before anything else (dredger image), or, where what is on it is worth a laboratory, switch it "
+            "off "
             "and leave it off.");
     return health;
 }

@@ -30,23 +30,28 @@ bool stands_in(Reader& content, const WantedText& wanted) {
 
 }  // namespace
 
+std::string document_text(const Medium& content, const std::string& format, std::size_t most) {
+    Budget budget;
+    Reader reader(content, budget);
+    const bool is_pdf = format == "pdf";
+    const bool is_mail = format == "eml" || format == "mbox";
+    const bool is_compound = reader.has(0, formats::CompoundFile::kMark);
+    if (!is_pdf && !is_mail && !is_compound && !reader.has(0, "PK\3\4")) return {};
+    const auto text = run_apart([&] {
+        return is_pdf        ? text_of_pages(content, most)
+               : is_mail     ? text_of_mail(content, most)
+               : is_compound ? compound_text(reader, most)
+                             : office_text(reader, most);
+    });
+    return text.value_or("");
+}
+
 bool contains(const Medium& content, const Candidate& candidate, const std::string& text) {
     const WantedText wanted(text);
     Budget budget;
     Reader reader(content, budget);
     if (stands_in(reader, wanted)) return true;
-    const bool is_pdf = candidate.format == "pdf";
-    const bool is_mail = candidate.format == "eml" || candidate.format == "mbox";
-    const bool is_compound = reader.has(0, formats::CompoundFile::kMark);
-    if (!is_pdf && !is_mail && !is_compound && !reader.has(0, "PK\3\4")) return false;
-    const auto found = run_apart([&] {
-        const std::string document = is_pdf        ? text_of_pages(content, kMaxDocument)
-                                     : is_mail     ? text_of_mail(content, kMaxDocument)
-                                     : is_compound ? compound_text(reader, kMaxDocument)
-                                                   : office_text(reader, kMaxDocument);
-        return std::string(wanted.stands_in(document) ? "yes" : "no");
-    });
-    return found == "yes";
+    return wanted.stands_in(document_text(content, candidate.format, kMaxDocument));
 }
 
 }  // namespace dredger::preview

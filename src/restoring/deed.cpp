@@ -3,6 +3,7 @@
 #include "base/text.h"
 #include "checking/checking.h"
 #include "media/content.h"
+#include "versions/life.h"
 
 namespace dredger {
 
@@ -16,6 +17,25 @@ Description described(const MediumPtr& medium, const Candidate& c, Budget::Stop 
     return format->describe(reader, std::min(content->size(), c.record.size));
 }
 
+namespace {
+
+// Of an editor's swap that takes its document's name the text of the document.
+Result<WrittenFile> write_content(const Deed& deed, const RestoreRequest& request, WritingWatch& watch) {
+    const Candidate& c = deed.candidate;
+    if (request.as_original && c.copy.role == Role::swap) {
+        if (const auto text = versions::document_in_swap(*open_content(deed.medium, c.layout, c.record.size))) {
+            MediumLayout layout;
+            layout.lay({{0, text->size()}});
+            FileEntry record = c.record;
+            record.size = text->size();
+            return write_file(text, layout, record, deed.staged, request.sums, watch);
+        }
+    }
+    return write_file(deed.medium, c.layout, c.record, deed.staged, request.sums, watch);
+}
+
+}  // namespace
+
 Done carry_out(Deed& deed, const RestoreRequest& request, bool asks_content, MakingTime way, WritingWatch& watch) {
     Done done;
     Candidate& candidate = deed.candidate;
@@ -26,7 +46,7 @@ Done carry_out(Deed& deed, const RestoreRequest& request, bool asks_content, Mak
         return done;
     }
     if (asks_content) done.said = described(deed.medium, candidate, [&watch] { return watch.stop.load(); });
-    done.written = write_file(deed.medium, candidate.layout, candidate.record, deed.staged, request.sums, watch);
+    done.written = write_content(deed, request, watch);
     if (!done.written || done.written->interrupted) return done;
     if (request.verify) done.is_misread = read_back(deed.staged, request.sums) != done.written->sum;
     const auto completed = done.written->file.complete(candidate.record, way);

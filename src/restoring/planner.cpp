@@ -27,6 +27,16 @@ std::filesystem::path Planner::folder_for(const Job& job, const Candidate& candi
 std::filesystem::path Planner::wanted(const Job& job, const Candidate& candidate, const Description* said,
                                       std::uint64_t number) const {
     const auto volume = job.volumes.find(candidate.volume);
+    if (request_.as_original && !candidate.copy.of.empty()) {
+        Candidate document;
+        static_cast<Learnt&>(document) = candidate;
+        document.volume = candidate.volume;
+        document.record = candidate.record;
+        const auto slash = candidate.copy.of.rfind('/');
+        document.record.folder = slash == std::string::npos ? "" : candidate.copy.of.substr(0, slash);
+        document.record.name = candidate.copy.of.substr(slash == std::string::npos ? 0 : slash + 1);
+        return wanted(job, document, said, number);
+    }
     const NameFacts facts{&candidate, said, volume == job.volumes.end() ? "" : volume->second, number};
     return folder_for(job, candidate) /
            Landing::wanted(facts, request_.arrangement, request_.rename ? &*request_.rename : nullptr, rules_);

@@ -27,17 +27,18 @@ struct ScanRequest {
     std::vector<std::string> extensions;   // lower case
     CodePage code_page = CodePage::cp850;  // of short names
 
+    bool snapshots = true;       // also files of which only a snapshot tells
     bool verify = false;         // the contents of what records tell of are read and checked
     bool deep = false;           // also the content: the surface is searched, and what records tell is checked
     bool whole_surface = false;  // not only what the space maps call free
     bool every_offset = false;   // look for content not only where sectors begin
     bool inside = false;         // also within files that were found whole
     JoinEffort join = JoinEffort::quick;
-    std::vector<std::string> formats = {};    // names; empty: all
-    std::vector<const Format*> further = {};  // the user's own formats
+    std::vector<std::string> formats = {};      // names; empty: all
+    std::vector<const Format*> further = {};    // the user's own formats
     std::vector<lives::Habit> own_habits = {};  // how copies are named that the user knows of
-    std::string until_name = {};              // a glob: the deep scan ends when a find has such a name
-    std::uint64_t until_count = 0;            // ... or when there are so many finds; 0: never
+    std::string until_name = {};                // a glob: the deep scan ends when a find has such a name
+    std::uint64_t until_count = 0;              // ... or when there are so many finds; 0: never
 };
 
 }  // namespace dredger

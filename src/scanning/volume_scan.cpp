@@ -23,6 +23,7 @@ std::string settings_of(const ScanRequest& request) {
     if (!request.folder.empty()) settings["folder"] = request.folder;
     for (const Kind kind : request.kinds) settings["kind"].push_back(word_for(kind));
     for (const std::string& extension : request.extensions) settings["ext"].push_back(extension);
+    if (!request.snapshots) settings["snapshots"] = false;
     if (request.code_page != CodePage::cp850) settings["code_page"] = 437;
     return settings.dump();
 }
@@ -79,6 +80,7 @@ Result<VolumeScan::Outcome> VolumeScan::run(const Volume& place, const MediumPtr
 
     WalkOptions options;
     options.code_page = request_.code_page;
+    options.snapshots = request_.snapshots;
     options.head_for_name = head_for_name;
     const Budget::Stop stop = [this] { return observer_.should_stop(); };
     options.content_end = [stop](std::string_view name, const Medium& content) {

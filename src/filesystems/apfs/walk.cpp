@@ -48,7 +48,8 @@ void ApfsWalk::run() {
     for (Volume& volume : volumes_) walk_live(volume);
     if (!options_.live_only && !stopped_) {
         for (Volume& volume : volumes_)
-            for (const Snapshot& snapshot : volume.snapshots) walk_snapshot(volume, snapshot);
+            if (options_.snapshots)
+                for (const Snapshot& snapshot : volume.snapshots) walk_snapshot(volume, snapshot);
         look_for_nodes();
         for (Volume& volume : volumes_) walk_former(volume);
     }
@@ -192,7 +193,7 @@ void ApfsWalk::emit_file(Volume& volume, const File& file, const VolumeTree& tre
             emit_content(std::move(record), inode, file.attributes, extents_of);
             continue;
         }
-        record.facts.push_back({"snapshot", snapshot->name});
+        add_snapshot_facts(record, snapshot->name, snapshot->made);
         record.version = snapshot->xid;
         // The snapshot holds its content: it is there, although nothing of today leads to it.
         Record kept = record;

@@ -49,7 +49,8 @@ void BtrfsWalk::run() {
                 file.extents.each([&](const FileExtent& e) { wanted_extents_[e.logical] = e.generation; });
             }
     }
-    for (const std::uint64_t id : order_) emit_tree(id, roots_[id]);
+    for (const std::uint64_t id : order_)
+        if (options_.snapshots || !roots_[id].is_frozen()) emit_tree(id, roots_[id]);
     if (!options_.live_only) walk_deleted();
     warn_of(damaged_trees_, "trees are damaged: the files in their lost parts are missing");
 }
@@ -201,7 +202,7 @@ void BtrfsWalk::emit_file(std::uint64_t id, const Root& root, const File& file) 
     if (!is_new && (root.is_snapshot || root.shares_nodes)) return;
     if (root.is_frozen()) {
         record.version = root.generation;
-        record.facts.push_back({"snapshot", root.name});
+        add_snapshot_facts(record, root.name, root.made);
     }
     if (!record.is_folder) file.extents.lay(nodes_.chunks(), record, inode.stored);
     for (const Name& name : file.names) {

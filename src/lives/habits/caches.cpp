@@ -6,7 +6,7 @@ namespace {
 
 constexpr Habit kHabits[] = {
     {.role = Role::cache,
-     .name = "{x}.png",
+     .name = "{hex}{hex}{hex}{hex}.png",
      .folder = "*thumbnails/*",
      .where = Where::at_path,
      .left_by = "a desktop's thumbnail",

@@ -52,7 +52,10 @@ constexpr Habit kHabits[] = {
      .name = ".krita-*-autosave.kra",
      .where = Where::nowhere,
      .left_by = "a painting program's autosave of a picture that was never saved"},
-    {.role = Role::owner_note, .name = "~{stem}~{x}.idlk", .extensions = "indd,indb", .left_by = "a layout's lock file"},
+    {.role = Role::owner_note,
+     .name = "~{stem}~{x}.idlk",
+     .extensions = "indd,indb",
+     .left_by = "a layout's lock file"},
 
     // Film and sound.
     {.role = Role::history,
@@ -82,10 +85,16 @@ constexpr Habit kHabits[] = {
      .where = Where::above,
      .extensions = "als",
      .left_by = "a music project's backup"},
-    {.role = Role::history, .name = "{stem}-{date}.rpp-bak", .extensions = "rpp", .left_by = "a music project's backup"},
+    {.role = Role::history,
+     .name = "{stem}-{date}.rpp-bak",
+     .extensions = "rpp",
+     .left_by = "a music project's backup"},
 
     // Books of account.
-    {.role = Role::history, .name = "{name}.{date}.gnucash", .extensions = "gnucash", .left_by = "an account book's backup"},
+    {.role = Role::history,
+     .name = "{name}.{date}.gnucash",
+     .extensions = "gnucash",
+     .left_by = "an account book's backup"},
     {.role = Role::owner_note, .name = "{name}.LCK", .extensions = "gnucash", .left_by = "an account book's lock file"},
 };
 

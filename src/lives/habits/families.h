@@ -12,7 +12,8 @@ inline constexpr std::string_view kTexts = "doc,docx,docm,dot,dotx,dotm,rtf,odt,
 inline constexpr std::string_view kSheets = "xls,xlsx,xlsm,xlsb,xlt,xltx,ods,ots,fods,csv,xlk,xar";
 inline constexpr std::string_view kSlides = "ppt,pptx,pptm,pps,ppsx,pot,potx,odp,otp,fodp";
 inline constexpr std::string_view kOfficeFiles =
-    "doc,docx,docm,dot,dotx,dotm,rtf,odt,ott,fodt,xls,xlsx,xlsm,xlsb,xlt,xltx,ods,ots,fods,csv,ppt,pptx,pptm,pps,ppsx,pot,"
+    "doc,docx,docm,dot,dotx,dotm,rtf,odt,ott,fodt,xls,xlsx,xlsm,xlsb,xlt,xltx,ods,ots,fods,csv,ppt,pptx,pptm,pps,ppsx,"
+    "pot,"
     "potx,odp,otp,fodp,odg,otg,fodg,odb,odf,vsd,vsdx,pub,mpp,txt,html";
 
 extern const std::span<const Habit> kBackupTrees;  // folders in which times stand
