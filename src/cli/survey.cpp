@@ -13,6 +13,7 @@
 #include "scanning/volumes_of.h"
 #include "volumes/containers.h"
 #include "volumes/mapping.h"
+#include "volumes/shadow.h"
 
 namespace dredger::cli {
 namespace {
@@ -76,6 +77,14 @@ std::string snapshots_text(const Volume& volume, const FileSystem& filesystem) {
     if (count == 0) return {};
     if (count > kShown) shown.push_back(fmt::format("{} more", count - kShown));
     return fmt::format("Volume {} keeps {}: {}", volume.number, counted(count, "snapshot"), fmt::join(shown, ", "));
+}
+
+std::string shadows_text(const Volume& volume, const ShadowCopies& shadows) {
+    if (shadows.copies.empty()) return {};
+    std::vector<std::string> times;
+    for (const ShadowCopy& copy : shadows.copies) times.push_back(time_text(copy.made));
+    return fmt::format("Volume {} keeps {} of itself: {}", volume.number,
+                       counted(times.size(), "shadow copy", "shadow copies"), fmt::join(times, ", "));
 }
 
 std::string_view words_of(TableKind table) {
@@ -145,6 +154,11 @@ int survey_source(const std::string& source) {
                 kept.push_back(fmt::format("In the bin of volume {}: {}", volume.number, bin_text(contents)));
             if (std::string sentence = snapshots_text(volume, **opened); !sentence.empty())
                 kept.push_back(std::move(sentence));
+            const ShadowCopies shadows = find_shadow_copies(*window);
+            if (std::string sentence = shadows_text(volume, shadows); !sentence.empty())
+                kept.push_back(std::move(sentence));
+            for (const std::string& warning : shadows.warnings)
+                warnings.push_back(fmt::format("volume {}: {}", volume.number, warning));
             for (const std::string& warning : facts.warnings)
                 warnings.push_back(fmt::format("volume {}: {}", volume.number, warning));
             continue;

@@ -44,21 +44,21 @@ Json time_or_null(const std::optional<FileTime>& time) { return time ? Json(iso8
 void print_json(const Lives& document) {
     for (const Life& life : document.lives) {
         const Candidate& c = life.candidate;
-        Json object = {{"of", document.path},
-                       {"id", c.id},
-                       {"what", versions::words_of(c)},
-                       {"role", c.copy.role == Role::none ? Json(nullptr) : Json(word_for(c.copy.role))},
-                       {"when", time_or_null(life.when)},
-                       {"state", word_for(c.record.state)},
-                       {"path", c.record.path()},
-                       {"size", c.record.size},
-                       {"prospect", c.prospect.value},
-                       {"band", word_for(c.prospect.band)},
-                       {"same_as", life.same_as == 0 ? Json(nullptr) : Json(life.same_as)},
-                       {"bytes_more", life.change ? Json(life.change->bytes) : Json(nullptr)},
-                       {"words_added", life.change && life.change->words_added ? Json(*life.change->words_added) : Json()},
-                       {"words_removed",
-                        life.change && life.change->words_removed ? Json(*life.change->words_removed) : Json()}};
+        Json object = {
+            {"of", document.path},
+            {"id", c.id},
+            {"what", versions::words_of(c)},
+            {"role", c.copy.role == Role::none ? Json(nullptr) : Json(word_for(c.copy.role))},
+            {"when", time_or_null(life.when)},
+            {"state", word_for(c.record.state)},
+            {"path", c.record.path()},
+            {"size", c.record.size},
+            {"prospect", c.prospect.value},
+            {"band", word_for(c.prospect.band)},
+            {"same_as", life.same_as == 0 ? Json(nullptr) : Json(life.same_as)},
+            {"bytes_more", life.change ? Json(life.change->bytes) : Json(nullptr)},
+            {"words_added", life.change && life.change->words_added ? Json(*life.change->words_added) : Json()},
+            {"words_removed", life.change && life.change->words_removed ? Json(*life.change->words_removed) : Json()}};
         fmt::print("{}\n", object.dump(-1, ' ', false, Json::error_handler_t::replace));
     }
 }
@@ -123,10 +123,12 @@ int show(const Options& options) {
     if (!documents) return report(documents.error());
     if (documents->empty()) {
         if (options.is_table())
-            fmt::print("No document that is selected has more than one life here: no safety copy of it, no earlier state.\n"
-                       "dredger list {} --role autosave,temporary,backup,history,swap shows copies of which the document is not "
-                       "known.\n",
-                       options.catalog);
+            fmt::print(
+                "No document that is selected has more than one life here: no safety copy of it, no earlier state.\n"
+                "dredger list {} --role autosave,temporary,backup,history,swap shows copies of which the document is "
+                "not "
+                "known.\n",
+                options.catalog);
         return kDone;
     }
     if (options.is_table() && documents->size() > options.most) {
@@ -157,18 +159,19 @@ int show(const Options& options) {
             print_json(*lives);
         if (is_interrupted()) return kInterrupted;
     }
-    if (options.is_table())
-        fmt::print("Next: dredger restore {} --id ID --as-original --to FOLDER\n", options.catalog);
+    if (options.is_table()) fmt::print("Next: dredger restore {} --id ID --as-original --to FOLDER\n", options.catalog);
     return kDone;
 }
 
 }  // namespace
 
 void add_versions(CLI::App& program, int& exit_code) {
-    CLI::App* command = program.add_subcommand("versions", "Show all lives of a document: autosaves, backups, snapshots");
+    CLI::App* command =
+        program.add_subcommand("versions", "Show all lives of a document: autosaves, backups, snapshots");
     auto options = std::make_shared<Options>();
     command->add_option("CATALOG", options->catalog, "made by dredger scan")->required();
-    command->add_option("ID", options->ids, "of the document or of one of its copies; without it those that are selected");
+    command->add_option("ID", options->ids,
+                        "of the document or of one of its copies; without it those that are selected");
     command->add_option("--as", options->form, "table (default), or jsonl: a life a line")
         ->check(CLI::IsMember({"table", "jsonl"}));
     command->add_option("--most", options->most, "documents whose lives are shown one by one (default 5)")

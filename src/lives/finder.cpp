@@ -165,8 +165,8 @@ void RoleFinder::look_for_copies(const SeenFile& file) {
     for (Claim& claim : habits_.claims_of(file.folder, file.name)) take_claim(file, std::move(claim));
 }
 
-// Its path leads through a folder that bears the snapshot's name; below that it is the document's, or the end of it.
-// False: it is told of where it was itself.
+// Its path leads through a folder that bears the snapshot's name, and below that it is the document's, or the end of
+// it; or it is the document's. False: it is the document itself, as the snapshot keeps it.
 bool RoleFinder::take_snapshot_file(const SeenFile& file) {
     static constexpr Habit kOfSnapshot{
         .role = Role::history, .where = Where::at_path, .extensions = {}, .left_by = "a snapshot"};
@@ -182,7 +182,8 @@ bool RoleFinder::take_snapshot_file(const SeenFile& file) {
         if (!claim.captured.path.empty()) claim.captured.path.pop_back();
         is_below = true;
     }
-    if (!is_below || file.is_folder) return is_below;
+    if (file.is_folder || (!is_below && !file.is_live)) return is_below;
+    if (!is_below) claim.captured.path = file.folder;
     Claimed claimed{file, std::move(claim), {}};
     claimed.told.facts.push_back("the snapshot is " + file.snapshot);
     wanted_keys_.insert(name_key(file.name));

@@ -49,9 +49,10 @@ Result<OwnHabits> OwnHabits::read(const std::filesystem::path& file) {
         const std::string role = (*one)["role"].value_or(std::string());
         const auto known_role = word_in<Role>(role, kRoleWords);
         if (!known_role || *known_role == Role::none)
-            return wrong(fmt::format("role is one of autosave, temporary, owner note, backup, history, swap, cache, "
-                                     "piece: {} is none",
-                                     role.empty() ? "nothing" : role));
+            return wrong(
+                fmt::format("role is one of autosave, temporary, owner note, backup, history, swap, cache, "
+                            "piece: {} is none",
+                            role.empty() ? "nothing" : role));
         habit.role = *known_role;
         const std::string name = (*one)["name"].value_or(std::string());
         if (name.empty()) return wrong("a copy needs the pattern of its name: name = \"{stem}.bak\"");

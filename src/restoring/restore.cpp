@@ -147,8 +147,9 @@ class Restoration {
         for (const ScannedVolume& volume : volumes) {
             job.volumes[volume.id] = volume_name(volume);
             if (job.wanted.contains(volume.id))
-                job.folder_for[volume.id] =
-                    job.wanted.size() > 1 ? above / mapped_part(volume_name(volume), kWindowsNames) : above;
+                job.folder_for[volume.id] = job.wanted.size() > 1 && !request_.as_original
+                                                ? above / mapped_part(volume_name(volume), kWindowsNames)
+                                                : above;
         }
         return {};
     }

@@ -10,6 +10,7 @@
 #include "scanning/deep_scan.h"
 #include "scanning/former_volumes.h"
 #include "scanning/late_volumes.h"
+#include "scanning/shadow_volumes.h"
 #include "scanning/telling_copies.h"
 #include "scanning/told_finds.h"
 #include "scanning/volume_scan.h"
@@ -194,6 +195,15 @@ class RecordScan {
         stretches.push_back(std::move(stretch));
         session_.report.interrupted = outcome.interrupted;
         if (outcome.interrupted) return {};
+        if (session_.request.snapshots) {
+            unsigned number = next_number + static_cast<unsigned>(former.size()) + shadows_;
+            const unsigned first = number;
+            DREDGER_TRY(const bool told, scan_shadow_volumes(session_, place, volume, filesystem, number));
+            shadows_ += number - first;
+            session_.report.interrupted = !told;
+            if (!told) return {};
+        }
+        next_number += shadows_;
         DREDGER_TRY(const bool is_done, scan_former_volumes(session_, place, volume, filesystem, next_number, former));
         session_.report.interrupted = !is_done;
         return {};
@@ -201,6 +211,7 @@ class RecordScan {
 
     ScanSession& session_;
     VolumesOfMedium& volumes_;
+    unsigned shadows_ = 0;  // copies that were numbered so far
 };
 
 // The content of what was found, and of what no record tells of.

@@ -152,6 +152,7 @@ Result<void> VolumeScan::claim_for_today() {
 }
 
 Result<void> VolumeScan::keep(Record&& record) {
+    if (point_) return keep_of_state(std::move(record));
     if (today_ != nullptr) {
         record.origin = Origin::remnant;
         record.notes.push_back(fmt::format("the volume held {} before; it was formatted with {} since",
@@ -171,6 +172,80 @@ Result<void> VolumeScan::keep(Record&& record) {
     const Prospect prospect = judge(gather(record, id, claims_, *space_, *volume_, habit_), {});
     if (was_lost(record)) record.state = State::lost;
     return store(id, std::move(record), prospect);
+}
+
+std::uint64_t VolumeScan::path_hash(const FileEntry& record) { return std::hash<std::string>()(record.path()); }
+
+std::uint64_t VolumeScan::told_by(const FileEntry& record) {
+    const std::uint64_t time = record.modified ? static_cast<std::uint64_t>(record.modified->seconds) * 1'000'000'007U +
+                                                     record.modified->nanoseconds
+                                               : 0;
+    std::uint64_t mixed = path_hash(record);
+    for (const std::uint64_t part : {record.size, time})
+        mixed = (mixed ^ (part + 0x9E3779B97F4A7C15U + (mixed << 6) + (mixed >> 2))) * 0xFF51AFD7ED558CCDU;
+    return mixed;
+}
+
+// A live file that today's volume, or a newer state, has at the same place, with the same size and time is the same.
+// What was deleted since is whole here; what is there today and differs is an earlier state of it.
+Result<void> VolumeScan::keep_of_state(Record&& record) {
+    const bool is_live = record.state == State::live;
+    const std::int64_t id = next_id_;
+    claim(record, id, is_live);
+    Told& told = *point_->told;
+    const std::uint64_t key = told_by(record);
+    if (record.is_folder || record.is_own || !record.stream.empty() || told.well.contains(key)) return {};
+    add_snapshot_facts(record, point_->name, point_->made);
+    if (!is_live) {
+        if (told.poorly.contains(key) || told.live_in_a_state.contains(key)) return {};
+        told.well.insert(key);
+        record.version = point_->version;
+        leave_out_taken(record);
+        ++next_id_;
+        ++report_.deleted;
+        return waiting_->add(id, record);
+    }
+    told.well.insert(key);
+    const bool is_newest = told.paths.insert(path_hash(record)).second;
+    if (const auto poor = told.poorly.find(key); poor != told.poorly.end())
+        return complete(poor->second, std::move(record));
+    ++next_id_;
+    record.version = point_->version;
+    record.state = is_newest ? State::deleted : State::live;
+    ++(is_newest ? report_.deleted : report_.live);
+    // The blocks that it had are kept, or were not changed since.
+    return store(id, std::move(record), {100, Band::sound, Check::unknown, {"it lives on in the " + point_->name}});
+}
+
+// What today's record of a deleted file tells of lies where other files do now; this state has all of it.
+Result<void> VolumeScan::complete(std::int64_t id, Record&& record) {
+    DREDGER_TRY(auto candidate, catalog_.find(id));
+    if (!candidate) return {};
+    candidate->layout = on_medium(row_.place, std::move(record.layout));
+    candidate->record.trust = record.trust;
+    candidate->record.facts.insert(candidate->record.facts.end(),
+                                   record.facts.end() - std::min<std::ptrdiff_t>(2, std::ssize(record.facts)),
+                                   record.facts.end());
+    candidate->prospect = {100, Band::sound, Check::unknown, {"it lives on in the " + point_->name}};
+    DREDGER_CHECK(catalog_.update(*candidate));
+    return save_now_and_then();
+}
+
+// What the state had free is not kept for it: where today's files took it over, nothing is left.
+void VolumeScan::leave_out_taken(Record& record) const {
+    if (record.layout.within_records) return;
+    std::vector<LayoutExtent> left;
+    for (const LayoutExtent& extent : record.layout.extents) {
+        bool is_taken = false;
+        if (extent.is_stored())
+            for (const Extent& place : on_medium(row_.place, std::vector<Extent>{extent})) {
+                const bool is_in_its_place =
+                    place.is_stored() && place.offset == today_row_.place.offset + extent.offset;
+                is_taken = is_taken || (is_in_its_place && current_->space().taken_bytes_in(extent) > 0);
+            }
+        left.push_back(is_taken ? LayoutExtent(Extent::unknown(extent.length), extent.pack) : extent);
+    }
+    record.layout.extents = std::move(left);
 }
 
 // With its volume: but the file system's own files are nobody's loss, nor is a record without name and content.

@@ -1,6 +1,9 @@
 // The quick scan of one volume: its records into the catalog, then their prospects.
 #pragma once
 
+#include <map>
+#include <set>
+
 #include "bins/bins.h"
 #include "ranking/claims.h"
 #include "ranking/evidence.h"
@@ -29,6 +32,31 @@ class VolumeScan final : RecordSink {
         today_row_ = row;
     }
 
+    // What is known of a volume's files before one of its earlier states is walked; files by told_by(). The states add
+    // what they tell.
+    struct Told {
+        std::set<std::uint64_t> well;                  // needs not be told again
+        std::map<std::uint64_t, std::int64_t> poorly;  // deleted since, and not all of it is left: the candidate
+        std::set<std::uint64_t> live_in_a_state;       // stands whole in one of the states
+        std::set<std::uint64_t> paths;                 // by path_hash(): something is there today, or in a newer state
+    };
+    // The volume is a state of another one at a point in time, whose records `row` has in the catalog, and `today` is
+    // that one's file system now. Only what differs is listed.
+    struct PointInTime {
+        std::string name;  // for people: "shadow copy of 2026-05-01 10:00"
+        std::optional<FileTime> made;
+        std::uint64_t version = 0;  // FileEntry::version of its files
+        Told* told = nullptr;
+    };
+    void is_state_of(const FileSystem& today, const PointInTime& point, const ScannedVolume& row) {
+        current_ = &today;
+        point_ = point;
+        today_row_ = row;
+    }
+    // By which a file of one state is the same in another one: its path, size and time.
+    static std::uint64_t told_by(const FileEntry& record);
+    static std::uint64_t path_hash(const FileEntry& record);
+
     // What the catalog has of this volume as a whole is not read again.
     Result<Outcome> run(const Volume& place, const MediumPtr& volume, const FileSystem& filesystem);
 
@@ -36,6 +64,9 @@ class VolumeScan final : RecordSink {
     bool take(Record&& record) override;
     Result<void> keep(Record&& record);
     Result<void> claim_for_today();
+    Result<void> keep_of_state(Record&& record);
+    Result<void> complete(std::int64_t id, Record&& record);
+    void leave_out_taken(Record& record) const;
     bool was_lost(const FileEntry& record) const;
     void claim(const Record& record, std::int64_t id, bool holds_its_space);
     bool is_wanted(const FileEntry& record) const;
@@ -56,6 +87,8 @@ class VolumeScan final : RecordSink {
     const SpaceMap* space_ = nullptr;
     const FileSystem* today_ = nullptr;
     ScannedVolume today_row_;
+    const FileSystem* current_ = nullptr;
+    std::optional<PointInTime> point_;
     Bins bins_;
     Claims claims_;
     PaddingHabit habit_;

@@ -28,7 +28,8 @@ using Words = std::unordered_map<std::string, std::int64_t>;
 Words words_in(std::string_view text) {
     constexpr std::string_view kBetween = " \t\r\n\f\v";
     Words words;
-    for (std::size_t at = text.find_first_not_of(kBetween); at != text.npos; at = text.find_first_not_of(kBetween, at)) {
+    for (std::size_t at = text.find_first_not_of(kBetween); at != text.npos;
+         at = text.find_first_not_of(kBetween, at)) {
         const std::size_t end = std::min(text.find_first_of(kBetween, at), text.size());
         ++words[std::string(text.substr(at, end - at))];
         at = end;
@@ -39,7 +40,10 @@ Words words_in(std::string_view text) {
 // Characters and what stands between them.
 bool is_text(std::string_view bytes) {
     return std::none_of(bytes.begin(), bytes.end(),
-                        [](char c) { return static_cast<unsigned char>(c) < ' ' && c != '\n' && c != '\r' && c != '\t' && c != '\f'; }) &&
+                        [](char c) {
+                            return static_cast<unsigned char>(c) < ' ' && c != '\n' && c != '\r' && c != '\t' &&
+                                   c != '\f';
+                        }) &&
            valid_utf8(bytes) == bytes;
 }
 

@@ -14,7 +14,7 @@ struct Life {
     std::int64_t same_as = 0;      // a newer life with the same bytes; 0: there is none
     // Against the next older life with other bytes.
     struct Change {
-        std::int64_t bytes = 0;              // more, or fewer
+        std::int64_t bytes = 0;                                   // more, or fewer
         std::optional<std::uint64_t> words_added, words_removed;  // where both have a text
     };
     std::optional<Change> change;

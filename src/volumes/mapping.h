@@ -6,6 +6,9 @@
 
 namespace dredger {
 
+// Notes where each piece of the volume begins, so that it is found without a look at all of them.
+void index_pieces(Volume& volume);
+
 // Where runs of the volume lie on the medium, in order; what lies behind the volume's end is not known.
 std::vector<Extent> on_medium(const Volume& volume, const std::vector<Extent>& on_volume);
 

@@ -23,12 +23,13 @@ struct Volume {
     std::uint64_t offset = 0;  // bytes from the start of the medium
     std::uint64_t length = 0;  // bytes that lie on the medium; a truncated image holds fewer than the table says
     TableKind table = TableKind::none;
-    std::string type;                 // the table's own type, in words; empty for an unpartitioned medium
-    std::string name;                 // GPT partition name
-    std::uint64_t cut = 0;            // bytes that the table promises beyond the end of the medium
-    std::string evidence = {};        // of a lost one: what shows that it is there
-    std::string holds = {};           // of a container, what it is: its volumes are further ones of the map
-    std::vector<Extent> pieces = {};  // of one that lies in several places, these on the medium, in order
+    std::string type;                        // the table's own type, in words; empty for an unpartitioned medium
+    std::string name;                        // GPT partition name
+    std::uint64_t cut = 0;                   // bytes that the table promises beyond the end of the medium
+    std::string evidence = {};               // of a lost one: what shows that it is there
+    std::string holds = {};                  // of a container, what it is: its volumes are further ones of the map
+    std::vector<Extent> pieces = {};         // of one that lies in several places, these on the medium, in order
+    std::vector<std::uint64_t> starts = {};  // of these, in bytes on the volume, where there are many (index_pieces)
 
     // Its volumes are scanned in its stead. A mirror whose file system begins with the member itself has none.
     bool is_container() const { return !holds.empty() && has_volumes; }

@@ -79,7 +79,8 @@ TEST_F(VersionsTest, DocumentsAreCountedWhereThereAreMany) {
     EXPECT_EQ(all.exit_code, 0);
     EXPECT_THAT(all.out, AllOf(HasSubstr("5 documents with more than one life"), HasSubstr("gone   wren/Logs/May.txt"),
                                HasSubstr("there  wren/Logs/Kept.txt")));
-    EXPECT_THAT(run_program({"versions", catalog(), "--name", "nothing"}).out, HasSubstr("No document that is selected"));
+    EXPECT_THAT(run_program({"versions", catalog(), "--name", "nothing"}).out,
+                HasSubstr("No document that is selected"));
     EXPECT_EQ(run_program({"versions", catalog(), "99999"}).exit_code, 2);
 }
 
@@ -128,6 +129,40 @@ TEST_F(VersionsTest, AShopsOwnCopiesAreToldFromAFile) {
     const auto wrong = run_program({"scan", image_, "-c", catalog(), "--own-copies", path("own.toml")});
     EXPECT_EQ(wrong.exit_code, 2);
     EXPECT_THAT(wrong.err, HasSubstr("own.toml, line 1"));
+}
+
+// Each state of each file comes back, and none twice; what was deleted since and written over is whole.
+TEST_F(VersionsTest, ShadowCopiesAreVolumesAtAPointInTime) {
+    const std::string office = test::unpack_to("ntfs-shadows", folder_.path()).string();
+    const std::string kept = path("office.dredge");
+    EXPECT_THAT(run_program({"survey", office}).out,
+                HasSubstr("keeps 3 shadow copies of itself: 2026-05-01 10:00, 2026-05-08 10:00, 2026-05-15 10:00"));
+    EXPECT_THAT(run_program({"scan", office, "-c", kept}).out, HasSubstr("as of 2026-05-08 10:00"));
+    ASSERT_EQ(run_program({"restore", kept, "--state", "live,deleted", "--to", path("out")}).exit_code, 0);
+    const std::string sums = test::read_text(folder_ / "out/SHA256SUMS");
+    const json truth = test::truth_of("ntfs-shadows");
+    std::map<std::string, std::set<std::string>> states;  // of each path, by their sums
+    for (const auto& state : truth["states"])
+        for (const auto& file : state["files"]) {
+            EXPECT_THAT(sums, HasSubstr(file["sha256"].get<std::string>())) << state["made"] << file["path"];
+            states[file["path"]].insert(file["sha256"].get<std::string>());
+        }
+    std::map<std::string, std::size_t> listed;
+    for (const json& row : lines({"list", kept, "--state", "live,deleted", "--as", "jsonl"}))
+        ++listed[row["path"].get<std::string>()];
+    for (const auto& [file, sums_of_it] : states) EXPECT_EQ(listed[file], sums_of_it.size()) << file;
+    const auto permit = lines({"versions", kept, "--name", "Permit.txt", "--as", "jsonl"});
+    ASSERT_EQ(permit.size(), 2U);
+    EXPECT_EQ(permit[1]["when"], "2026-05-01T10:00:00Z");
+    EXPECT_THAT(run_program({"list", kept, "--name", "Ledge 5.jpg"}).out, HasSubstr("100 sound"));
+    ASSERT_EQ(
+        run_program({"restore", kept, "--as-of", "2026-05-02", "--folder", "Logs", "--to", path("may")}).exit_code, 0);
+    for (const auto& file : truth["states"][0]["files"])
+        if (const std::string name = file["path"]; name.starts_with("Logs/")) {
+            EXPECT_EQ(test::sha256_of(folder_ / "may" / name), file["sha256"]) << name;
+        }
+    EXPECT_EQ(run_program({"scan", office, "-c", path("without.dredge"), "--no-snapshots"}).exit_code, 0);
+    EXPECT_THAT(run_program({"list", path("without.dredge"), "--name", "Ledge 5.jpg"}).out, Not(HasSubstr("sound")));
 }
 
 TEST_F(VersionsTest, StatesOfSnapshotsAreLivesOfTheirDocuments) {

@@ -84,69 +84,82 @@ INSTANTIATE_TEST_SUITE_P(
         Case{"Docs/~$llmöwe.docx", {"Docs/Dollmöwe.docx", "Other/Polmöwe.docx"}, "owner note of Docs/Dollmöwe.docx"},
         Case{"Docs/~$rmit.docx", {"Other/Permit.docx"}, "owner note"},
         Case{"Docs/.~lock.Ring list.ods#", {}, "owner note of Docs/Ring list.ods"},
-        Case{"Users/wren/AppData/Roaming/Microsoft/Word/AutoRecovery save of Season report.asd",
-             {"Users/wren/Docs/Season report.docx", "Users/wren/Docs/report.docx", "Users/gull/Docs/Season report.docx"},
-             "autosave of Users/wren/Docs/Season report.docx"},
+        Case{
+            "Users/wren/AppData/Roaming/Microsoft/Word/AutoRecovery save of Season report.asd",
+            {"Users/wren/Docs/Season report.docx", "Users/wren/Docs/report.docx", "Users/gull/Docs/Season report.docx"},
+            "autosave of Users/wren/Docs/Season report.docx"},
         Case{"Users/wren/Word/AutoWiederherstellen-Speicherung von Season report.asd",
              {"Users/wren/Season report.doc"},
              "autosave of Users/wren/Season report.doc"},
         Case{"Users/wren/Excel/Rings594/Rings((Autosaved-9948)).xlsb",
              {"Users/wren/Rings.docx", "Users/wren/Docs/Rings.xlsx"},
              "autosave of Users/wren/Docs/Rings.xlsx"},
-        Case{"Users/wren/AppData/Local/Microsoft/Office/UnsavedFiles/Book1((Unsaved-28)).xlsb", {"Book1.xlsx"}, "autosave"},
-        Case{"home/.config/libreoffice/4/user/backup/Ring list.ods_0.ods", {"home/Docs/Ring list.ods"},
+        Case{"Users/wren/AppData/Local/Microsoft/Office/UnsavedFiles/Book1((Unsaved-28)).xlsb",
+             {"Book1.xlsx"},
+             "autosave"},
+        Case{"home/.config/libreoffice/4/user/backup/Ring list.ods_0.ods",
+             {"home/Docs/Ring list.ods"},
              "autosave of home/Docs/Ring list.ods"},
-        Case{"home/.config/libreoffice/4/user/backup/Ring list.bak", {"home/Docs/Ring list.ods", "home/Docs/Ring list.png"},
+        Case{"home/.config/libreoffice/4/user/backup/Ring list.bak",
+             {"home/Docs/Ring list.ods", "home/Docs/Ring list.png"},
              "backup of home/Docs/Ring list.ods"},
         Case{"home/.config/libreoffice/4/user/backup/untitled_0.odt", {}, "autosave"},
         Case{"Docs/Backup of Letter.wbk", {"Docs/Letter.doc"}, "backup of Docs/Letter.doc"}));
 
-INSTANTIATE_TEST_SUITE_P(
-    Editors, EverydayCopies,
-    testing::Values(Case{"logs/May.txt~", {"logs/May.txt"}, "backup of logs/May.txt"},
-                    Case{"logs/#May.txt#", {"logs/May.txt"}, "autosave of logs/May.txt"},
-                    Case{"logs/May.txt.~3~", {"logs/May.txt"}, "backup of logs/May.txt"},
-                    Case{"logs/.May.txt.swp", {}, "swap of logs/May.txt"},
-                    Case{"home/.emacs.d/auto-save-list/#!home!wren!logs!May.txt#", {"home/wren/logs/May.txt"},
-                         "autosave of home/wren/logs/May.txt"},
-                    Case{"logs/May.txt.bak", {"logs/May.txt"}, "backup of logs/May.txt"},
-                    Case{"logs/May.bak", {"logs/May.txt"}, "backup of logs/May.txt"},
-                    Case{"logs/May.txt.bak", {}, "none"}));
+INSTANTIATE_TEST_SUITE_P(Editors, EverydayCopies,
+                         testing::Values(Case{"logs/May.txt~", {"logs/May.txt"}, "backup of logs/May.txt"},
+                                         Case{"logs/#May.txt#", {"logs/May.txt"}, "autosave of logs/May.txt"},
+                                         Case{"logs/May.txt.~3~", {"logs/May.txt"}, "backup of logs/May.txt"},
+                                         Case{"logs/.May.txt.swp", {}, "swap of logs/May.txt"},
+                                         Case{"home/.emacs.d/auto-save-list/#!home!wren!logs!May.txt#",
+                                              {"home/wren/logs/May.txt"},
+                                              "autosave of home/wren/logs/May.txt"},
+                                         Case{"logs/May.txt.bak", {"logs/May.txt"}, "backup of logs/May.txt"},
+                                         Case{"logs/May.bak", {"logs/May.txt"}, "backup of logs/May.txt"},
+                                         Case{"logs/May.txt.bak", {}, "none"}));
 
 INSTANTIATE_TEST_SUITE_P(
     Backups, EverydayCopies,
-    testing::Values(
-        Case{"FileHistory/wren/HUT-PC/Data/C/Users/wren/Docs/Rings (2026_05_02 09_14_00 UTC).xlsx", {},
-             "history of Users/wren/Docs/Rings.xlsx"},
-        Case{"Backups.backupdb/Hut iMac/2026-05-02-091400/Disk/Users/wren/Docs/Rings.numbers",
-             {"mac/Users/wren/Docs/Rings.numbers"},
-             "history of mac/Users/wren/Docs/Rings.numbers"},
-        Case{"Backup 2026-05-01/Nests/Ledge 2.jpg", {"Photos/Nests/Ledge 2.jpg"}, "history of Photos/Nests/Ledge 2.jpg"},
-        Case{"Sync/.stversions/Docs/Rings~20260502-091400.csv", {"Sync/Docs/Rings.csv"}, "history of Sync/Docs/Rings.csv"},
-        Case{"2026-05-01 Boat trip/Puffin.jpg", {"Photos/Puffin.jpg"}, "none"}));
+    testing::Values(Case{"FileHistory/wren/HUT-PC/Data/C/Users/wren/Docs/Rings (2026_05_02 09_14_00 UTC).xlsx",
+                         {},
+                         "history of Users/wren/Docs/Rings.xlsx"},
+                    Case{"Backups.backupdb/Hut iMac/2026-05-02-091400/Disk/Users/wren/Docs/Rings.numbers",
+                         {"mac/Users/wren/Docs/Rings.numbers"},
+                         "history of mac/Users/wren/Docs/Rings.numbers"},
+                    Case{"Backup 2026-05-01/Nests/Ledge 2.jpg",
+                         {"Photos/Nests/Ledge 2.jpg"},
+                         "history of Photos/Nests/Ledge 2.jpg"},
+                    Case{"Sync/.stversions/Docs/Rings~20260502-091400.csv",
+                         {"Sync/Docs/Rings.csv"},
+                         "history of Sync/Docs/Rings.csv"},
+                    Case{"2026-05-01 Boat trip/Puffin.jpg", {"Photos/Puffin.jpg"}, "none"}));
 
-INSTANTIATE_TEST_SUITE_P(
-    Others, EverydayCopies,
-    testing::Values(Case{"Plans/Hut.sv$", {"Plans/Hut.dwg"}, "autosave of Plans/Hut.dwg"},
-                    Case{"Plans/Hut.bak", {"Plans/Hut.dwg"}, "backup of Plans/Hut.dwg"},
-                    Case{"Plans/Hut.blend1", {"Plans/Hut.blend"}, "backup of Plans/Hut.blend"},
-                    Case{"Films/Adobe Premiere Pro Auto-Save/Nest-2026-05-02_09-14-00.prproj", {"Films/Nest.prproj"},
-                         "history of Films/Nest.prproj"},
-                    Case{"Downloads/chart.pdf.crdownload", {}, "temporary of Downloads/chart.pdf"},
-                    Case{"Downloads/chart.part", {}, "none"},
-                    Case{"Users/wren/INetCache/Content.Outlook/4F3KQ2/Permit.pdf", {"Users/wren/Docs/Permit.pdf"},
-                         "temporary of Users/wren/Docs/Permit.pdf"},
-                    Case{"FOUND.000/FILE0003.CHK", {}, "piece"}, Case{"lost+found/#12345", {}, "piece"},
-                    Case{"Photos/Thumbs.db", {}, "cache"}));
+INSTANTIATE_TEST_SUITE_P(Others, EverydayCopies,
+                         testing::Values(Case{"Plans/Hut.sv$", {"Plans/Hut.dwg"}, "autosave of Plans/Hut.dwg"},
+                                         Case{"Plans/Hut.bak", {"Plans/Hut.dwg"}, "backup of Plans/Hut.dwg"},
+                                         Case{"Plans/Hut.blend1", {"Plans/Hut.blend"}, "backup of Plans/Hut.blend"},
+                                         Case{"Films/Adobe Premiere Pro Auto-Save/Nest-2026-05-02_09-14-00.prproj",
+                                              {"Films/Nest.prproj"},
+                                              "history of Films/Nest.prproj"},
+                                         Case{"Downloads/chart.pdf.crdownload", {}, "temporary of Downloads/chart.pdf"},
+                                         Case{"Downloads/chart.part", {}, "none"},
+                                         Case{"Users/wren/INetCache/Content.Outlook/4F3KQ2/Permit.pdf",
+                                              {"Users/wren/Docs/Permit.pdf"},
+                                              "temporary of Users/wren/Docs/Permit.pdf"},
+                                         Case{"FOUND.000/FILE0003.CHK", {}, "piece"},
+                                         Case{"lost+found/#12345", {}, "piece"},
+                                         Case{"Photos/Thumbs.db", {}, "cache"}));
 
 // What nobody would call a copy.
-INSTANTIATE_TEST_SUITE_P(
-    FilesInTheirOwnRight, EverydayCopies,
-    testing::Values(Case{"src/main.c", {"src/main.h"}, "none"}, Case{"Makefile", {"a.xlsx"}, "none"},
-                    Case{"Letter (2).docx", {"Letter.docx"}, "none"}, Case{".bashrc", {}, "none"},
-                    Case{"app/.main.swift", {"app/main"}, "none"}, Case{"Docs/Copy of List.xlsx", {"Docs/List.xlsx"}, "none"},
-                    Case{"log/syslog.2026-05-01", {"log/syslog"}, "none"}, Case{"Backup/Nests/a.jpg", {"Nests/a.jpg"}, "none"},
-                    Case{"x/ABCDEF01", {"x/notes.txt"}, "none"}));
+INSTANTIATE_TEST_SUITE_P(FilesInTheirOwnRight, EverydayCopies,
+                         testing::Values(Case{"src/main.c", {"src/main.h"}, "none"},
+                                         Case{"Makefile", {"a.xlsx"}, "none"},
+                                         Case{"Letter (2).docx", {"Letter.docx"}, "none"}, Case{".bashrc", {}, "none"},
+                                         Case{"app/.main.swift", {"app/main"}, "none"},
+                                         Case{"Docs/Copy of List.xlsx", {"Docs/List.xlsx"}, "none"},
+                                         Case{"log/syslog.2026-05-01", {"log/syslog"}, "none"},
+                                         Case{"Backup/Nests/a.jpg", {"Nests/a.jpg"}, "none"},
+                                         Case{"x/ABCDEF01", {"x/notes.txt"}, "none"}));
 
 TEST(RoleFinder, ContentTellsTheDocumentWhereTheNameDoesNot) {
     Folders folders;
@@ -187,7 +200,8 @@ TEST(RoleFinder, WhatTheNoteItselfSaysIsKept) {
     for (int n = 0; n < 4; ++n) note[static_cast<std::size_t>(56 + 2 * n)] = "Wren"[n];
     folders.add("Docs/Permit.docx", "x");
     const auto office = folders.add("Docs/~$rmit.docx", note);
-    const auto lock = folders.add("Docs/.~lock.Permit.odt#", ",wren,hut-laptop,02.05.2026 09:14,file:///home/wren/.config;");
+    const auto lock =
+        folders.add("Docs/.~lock.Permit.odt#", ",wren,hut-laptop,02.05.2026 09:14,file:///home/wren/.config;");
     auto roles = folders.roles();
     EXPECT_THAT(roles[office].why, HasSubstr("opened by Wren"));
     EXPECT_THAT(roles[lock].why, HasSubstr("opened by wren on hut-laptop, 02.05.2026 09:14"));

@@ -19,8 +19,9 @@ Sketch sketch(const std::string& bytes) { return sketch_of(TextMedium(bytes, "co
 
 TEST(Kinship, WhatStandsElsewhereInTheOtherIsFound) {
     const std::string shared = noise(1, 40'000);
-    const auto shares = kinship(sketch(shared + noise(2, 10'000)),
-                                {sketch(noise(3, 7'777) + shared), sketch(noise(4, 50'000)), sketch(shared.substr(20'000))});
+    const auto shares =
+        kinship(sketch(shared + noise(2, 10'000)),
+                {sketch(noise(3, 7'777) + shared), sketch(noise(4, 50'000)), sketch(shared.substr(20'000))});
     EXPECT_GT(shares[0], 0.6);
     EXPECT_LT(shares[1], 0.02);
     EXPECT_GT(shares[2], 0.15);

@@ -27,10 +27,11 @@ class OwnHabitsFile : public testing::Test {
 };
 
 TEST_F(OwnHabitsFile, SaysWhatCopiesOfAShopsProgramsLookLike) {
-    test::write_text(folder_ / "own.toml",
-                     "[[copy]]\nrole = \"backup\"\nname = \"{stem}.rkb\"\nextensions = \"RING\"\nleft-by = \"the ringing "
-                     "program\"\n[[copy]]\nrole = \"history\"\nname = \"{name}\"\nfolder = \"Vault/{date}/{path}\"\nwhere "
-                     "= \"at path\"\n");
+    test::write_text(
+        folder_ / "own.toml",
+        "[[copy]]\nrole = \"backup\"\nname = \"{stem}.rkb\"\nextensions = \"RING\"\nleft-by = \"the ringing "
+        "program\"\n[[copy]]\nrole = \"history\"\nname = \"{name}\"\nfolder = \"Vault/{date}/{path}\"\nwhere "
+        "= \"at path\"\n");
     const auto own = OwnHabits::read(folder_ / "own.toml");
     ASSERT_TRUE(own) << own.error().line();
     ASSERT_EQ(own->habits().size(), 2U);
@@ -46,7 +47,8 @@ TEST_F(OwnHabitsFile, IsToldWhatIsWrongWithIt) {
     EXPECT_NE(error_of("").find("[[copy]]"), std::string::npos);
     EXPECT_NE(error_of("[[copy]]\nrole = \"spare\"\nname = \"a\"\n").find("spare is none"), std::string::npos);
     EXPECT_NE(error_of("[[copy]]\nrole = \"backup\"\n").find("pattern of its name"), std::string::npos);
-    EXPECT_NE(error_of("[[copy]]\nrole = \"backup\"\nname = \"a\"\nwhere = \"up\"\n").find("up is none"), std::string::npos);
+    EXPECT_NE(error_of("[[copy]]\nrole = \"backup\"\nname = \"a\"\nwhere = \"up\"\n").find("up is none"),
+              std::string::npos);
     EXPECT_NE(error_of("[[copy]]\nrole = \"backup\"\nname = \"a\"\nfolders = \"x\"\n").find("folders is not known"),
               std::string::npos);
     EXPECT_NE(error_of("[[copy").find("line 1"), std::string::npos);

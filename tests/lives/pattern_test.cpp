@@ -11,7 +11,8 @@ TEST(NamePattern, TellsTheDocumentsName) {
     EXPECT_EQ(Pattern("~${tail}").match("~$rmit.docx")->tail, "rmit.docx");
     EXPECT_EQ(Pattern("{name}.~{n}~").match("a.txt.~12~")->name, "a.txt");
     EXPECT_EQ(Pattern("{stem}((*-{x})).*").match("Ring list((Autosaved-3A5)).xlsb")->stem, "Ring list");
-    EXPECT_EQ(Pattern("{ending}.asd").match("AutoRecovery save of Ring list.asd")->ending, "AutoRecovery save of Ring list");
+    EXPECT_EQ(Pattern("{ending}.asd").match("AutoRecovery save of Ring list.asd")->ending,
+              "AutoRecovery save of Ring list");
     EXPECT_FALSE(Pattern("{name}~").match("~"));
     EXPECT_FALSE(Pattern("{name}.~{n}~").match("a.txt.~x~"));
     EXPECT_TRUE(Pattern("{hex}").match("0A1B2C3D"));
