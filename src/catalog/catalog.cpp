@@ -314,7 +314,7 @@ Result<void> Catalog::each_named(std::int64_t source, const std::function<bool(c
         Statement rows,
         database().prepare(fmt::format(
             "SELECT id, volume, folder, name, attributes, size, created, modified, state, band, is_folder, CASE WHEN "
-            "version > 0 THEN facts ELSE '[]' END FROM "
+            "version > 0 THEN facts ELSE '[]' END, name_is_whole FROM "
             "candidates WHERE volume IN (SELECT id FROM volumes WHERE source = ?) AND origin <> {} AND stream "
             "= '' AND is_own = 0 ORDER BY id",
             code(Origin::signature))));
@@ -325,7 +325,8 @@ Result<void> Catalog::each_named(std::int64_t source, const std::function<bool(c
         };
         return visit({rows.number(0), rows.number(1), rows.text(2), rows.text(3), rows.text(4),
                       rows::facts_from(rows.text(11)), loaded(rows.number(5)), seconds(6), seconds(7),
-                      static_cast<State>(rows.number(8)), static_cast<Band>(rows.number(9)), rows.number(10) != 0});
+                      static_cast<State>(rows.number(8)), static_cast<Band>(rows.number(9)), rows.number(10) != 0,
+                      rows.number(12) != 0});
     });
 }
 

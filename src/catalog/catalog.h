@@ -44,6 +44,7 @@ class Catalog : public Store {
         State state = State::live;
         Band band = Band::sound;
         bool is_folder = false;
+        bool name_is_whole = true;
     };
     // In the order of their ids; without streams and what is the file system's own.
     Result<void> each_named(std::int64_t source, const std::function<bool(const Named&)>& visit) const;

@@ -162,7 +162,12 @@ void RoleFinder::look_for_copies(const SeenFile& file) {
     if (!file.snapshot.empty() && take_snapshot_file(file)) return;
     look_for_hidden(file);
     if (file.is_folder) return;
-    for (Claim& claim : habits_.claims_of(file.folder, file.name)) take_claim(file, std::move(claim));
+    std::vector<Claim> claims = habits_.claims_of(file.folder, file.name);
+    // Deletion on FAT takes the first character of a short name: the names of office programs' copies begin with this
+    // one.
+    if (claims.empty() && !file.name_is_whole && file.name.starts_with('_'))
+        claims = habits_.claims_of(file.folder, "~" + file.name.substr(1));
+    for (Claim& claim : claims) take_claim(file, std::move(claim));
 }
 
 // Its path leads through a folder that bears the snapshot's name, and below that it is the document's, or the end of

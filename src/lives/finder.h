@@ -24,6 +24,7 @@ struct SeenFile {
     bool is_live = true;
     bool has_content = true;  // something of it is there
     bool is_folder = false;
+    bool name_is_whole = true;
     std::string snapshot;                        // the name of the one that it is of; empty: of today
     std::optional<FileTime> snapshot_made = {};  // when that was
 };

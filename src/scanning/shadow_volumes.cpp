@@ -48,7 +48,8 @@ class LiveFiles final : public RecordSink {
 };
 
 // The newest first.
-std::vector<PastState> open_states(ScanSession& session, const Volume& place, const ShadowCopies& shadows, unsigned& number) {
+std::vector<PastState> open_states(ScanSession& session, const Volume& place, const ShadowCopies& shadows,
+                                   unsigned& number) {
     std::vector<PastState> states;
     for (auto copy = shadows.copies.rbegin(); copy != shadows.copies.rend(); ++copy) {
         PastState state{&*copy, copy->made ? short_time(*copy->made) : "unknown time", {}, nullptr, nullptr};

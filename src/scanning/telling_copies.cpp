@@ -19,6 +19,7 @@ lives::SeenFile seen(const Catalog::Named& named) {
     file.is_live = named.state == State::live;
     file.has_content = named.band != Band::gone;
     file.is_folder = named.is_folder;
+    file.name_is_whole = named.name_is_whole;
     for (const Fact& fact : named.facts) {
         if (fact.name == kSnapshotFact) file.snapshot = fact.value;
         if (fact.name == kSnapshotMadeFact) file.snapshot_made = parse_iso8601(fact.value);

@@ -15,12 +15,12 @@ namespace {
 using boost::endian::little_uint32_t;
 using boost::endian::little_uint64_t;
 
-constexpr std::uint64_t kBlock = 0x4000;         // bytes: of all structures, and of what is kept
-constexpr std::uint64_t kHeaderPlace = 0x1E00;   // of the volume's header
-constexpr std::uint64_t kBlockHeader = 128;      // bytes
+constexpr std::uint64_t kBlock = 0x4000;        // bytes: of all structures, and of what is kept
+constexpr std::uint64_t kHeaderPlace = 0x1E00;  // of the volume's header
+constexpr std::uint64_t kBlockHeader = 128;     // bytes
 constexpr std::uint64_t kSector = 512;
-constexpr std::size_t kMostCopies = 512;         // a volume keeps at most so many
-constexpr std::size_t kMostBlocks = 1U << 20;    // of a chain of structures
+constexpr std::size_t kMostCopies = 512;       // a volume keeps at most so many
+constexpr std::size_t kMostBlocks = 1U << 20;  // of a chain of structures
 constexpr unsigned char kIdentifier[16] = {0x6B, 0x87, 0x08, 0x38, 0x76, 0xC1, 0x48, 0x4E,
                                            0xB7, 0xAE, 0x04, 0x04, 0x6E, 0x6C, 0xC7, 0x52};
 
@@ -95,9 +95,9 @@ struct Named {
 };
 
 std::string guid_text(const std::uint8_t (&g)[16]) {
-    return fmt::format("{:02x}{:02x}{:02x}{:02x}-{:02x}{:02x}-{:02x}{:02x}-{:02x}{:02x}-{:02x}{:02x}{:02x}{:02x}{:02x}{:02x}",
-                       g[3], g[2], g[1], g[0], g[5], g[4], g[7], g[6], g[8], g[9], g[10], g[11], g[12], g[13], g[14],
-                       g[15]);
+    return fmt::format(
+        "{:02x}{:02x}{:02x}{:02x}-{:02x}{:02x}-{:02x}{:02x}-{:02x}{:02x}-{:02x}{:02x}{:02x}{:02x}{:02x}{:02x}", g[3],
+        g[2], g[1], g[0], g[5], g[4], g[7], g[6], g[8], g[9], g[10], g[11], g[12], g[13], g[14], g[15]);
 }
 
 bool is_block(const BlockHeader& header, RecordType type) {
@@ -159,7 +159,8 @@ class ShadowReader {
             for (std::uint64_t entry = kBlockHeader; entry + kCatalogEntry <= kBlock; entry += kCatalogEntry)
                 read_entry(view, static_cast<std::size_t>(entry));
         });
-        if (!whole) found_.warnings.emplace_back("the catalog of the shadow copies is damaged: not all of them may be found");
+        if (!whole)
+            found_.warnings.emplace_back("the catalog of the shadow copies is damaged: not all of them may be found");
     }
 
     void read_entry(ByteView view, std::size_t at) {
@@ -202,8 +203,8 @@ class ShadowReader {
         });
     }
 
-    // Where a block of the first of these stores' copies lies today. What a store does not keep was not changed until the
-    // next copy was made: then the next store tells, and at last today's volume.
+    // Where a block of the first of these stores' copies lies today. What a store does not keep was not changed until
+    // the next copy was made: then the next store tells, and at last today's volume.
     static std::uint64_t place_of(std::uint64_t block, std::span<const Store> stores) {
         for (const Store& store : stores) {
             const auto kept = store.blocks.find(block);

@@ -1,6 +1,6 @@
-// Volume shadow copies of NTFS: states of a volume at points in time, of which the blocks that were changed since are kept
-// in files on the volume itself. Source: the publicly documented on-disk format of version 1 and 2; the fields that are
-// used and how a block is found are in shadow.cpp.
+// Volume shadow copies of NTFS: states of a volume at points in time, of which the blocks that were changed since are
+// kept in files on the volume itself. Source: the publicly documented on-disk format of version 1 and 2; the fields
+// that are used and how a block is found are in shadow.cpp.
 #pragma once
 
 #include <optional>
@@ -13,11 +13,11 @@
 namespace dredger {
 
 struct ShadowCopy {
-    std::string id;                 // the store's GUID
+    std::string id;  // the store's GUID
     std::optional<FileTime> made;
-    std::uint64_t size = 0;         // bytes of the volume then
-    std::uint64_t store = 0;        // where its store begins, in bytes from the start of the volume: names it on a medium
-    std::uint64_t kept = 0;         // bytes of the blocks that its own store keeps
+    std::uint64_t size = 0;   // bytes of the volume then
+    std::uint64_t store = 0;  // where its store begins, in bytes from the start of the volume: names it on a medium
+    std::uint64_t kept = 0;   // bytes of the blocks that its own store keeps
     // Where its bytes lie on today's volume, in order: what was changed since in stores, all else in its old place.
     std::vector<Extent> pieces;
 };

@@ -191,6 +191,17 @@ TEST(RoleFinder, AmongDocumentsThatAreAlikeTimeTells) {
     EXPECT_EQ(roles[copy].of, folders.file(of_b).name);
 }
 
+// Deletion on FAT takes the first character of a short name.
+TEST(RoleFinder, NamesThatLackTheirFirstCharacterAreKnown) {
+    Folders folders;
+    const auto copy = folders.add("_WRD2286.TMP", "x");
+    folders.file(copy).name_is_whole = false;
+    const auto whole = folders.add("_WRD2287.TMP", "x");
+    auto roles = folders.roles();
+    EXPECT_EQ(roles[copy].role, Role::temporary);
+    EXPECT_EQ(roles[whole].role, Role::none);
+}
+
 TEST(RoleFinder, WhatTheNoteItselfSaysIsKept) {
     Folders folders;
     std::string note(162, '\0');

@@ -106,11 +106,11 @@ TEST(ShadowBlocks, AreLookedForInTheStoresOfLaterCopiesAndTodayLast) {
         put(entry + 24, flags);
         put(entry + 28, sectors);
     };
-    keep(0, 0, 1, 11);                // the first copy's own
-    keep(1, 0, 2, 12);                // kept for the second, and so for the first
-    keep(0, 1, 3, 2, 1);              // what was block 3 went on as block 2 of the second
-    keep(1, 1, 8, 13, 2, 0b101);      // two sectors of a block
-    keep(1, 2, 7, 14, 4);             // not used
+    keep(0, 0, 1, 11);            // the first copy's own
+    keep(1, 0, 2, 12);            // kept for the second, and so for the first
+    keep(0, 1, 3, 2, 1);          // what was block 3 went on as block 2 of the second
+    keep(1, 1, 8, 13, 2, 0b101);  // two sectors of a block
+    keep(1, 2, 7, 14, 4);         // not used
     const MemoryMedium medium(bytes);
     const ShadowCopies found = find_shadow_copies(medium);
     ASSERT_THAT(found.copies, SizeIs(2));
@@ -137,14 +137,16 @@ TEST_F(ShadowTest, DamageCostsWhatIsInIt) {
     // Where structures stand.
     std::vector<std::size_t> places = {0x1E00};
     for (std::size_t at = 0; at + 0x4000 <= image_.size(); at += 0x4000)
-        if (std::equal(image_.begin() + 0x1E00, image_.begin() + 0x1E10, image_.begin() + static_cast<std::ptrdiff_t>(at)))
+        if (std::equal(image_.begin() + 0x1E00, image_.begin() + 0x1E10,
+                       image_.begin() + static_cast<std::ptrdiff_t>(at)))
             places.push_back(at);
     ASSERT_GT(places.size(), 10U);
     for (int n = 0; n < (test::is_watched() ? 300 : 1500); ++n) {
         MemoryMedium medium(image_);
         for (auto hits = 1 + chance() % 12; hits > 0; --hits)
             medium.patch32(places[chance() % places.size()] + chance() % 700 / 4 * 4,
-                           chance() % 3 == 0 ? static_cast<std::uint32_t>(chance()) : static_cast<std::uint32_t>(chance() % 0x40'0000));
+                           chance() % 3 == 0 ? static_cast<std::uint32_t>(chance())
+                                             : static_cast<std::uint32_t>(chance() % 0x40'0000));
         const ShadowCopies found = find_shadow_copies(medium);
         for (const ShadowCopy& copy : found.copies) {
             std::uint64_t length = 0;

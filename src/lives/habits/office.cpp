@@ -74,7 +74,7 @@ constexpr Habit kHabits[] = {
     // What is written beside a document while it is edited and saved.
     {.role = Role::temporary,
      .name = "~WR{x}.tmp",
-     .extensions = kTexts,
+     .extensions = kOfficeFiles,
      .left_by = "a text program's working copy",
      .by_content = true},
     {.role = Role::temporary,
