@@ -379,6 +379,8 @@ Result<void> Store::save_content(std::int64_t candidate, std::int64_t content) {
 }
 
 Result<void> Store::save_copies(std::int64_t source, const std::map<std::int64_t, SafetyCopy>& copies) {
+    DREDGER_TRY(const std::int64_t known, database_.number("SELECT count(*) FROM candidates WHERE role > 0"));
+    if (copies.empty() && known == 0) return {};
     const auto write = [&]() -> Result<void> {
         DREDGER_CHECK(begin());
         DREDGER_TRY(Statement forget,

@@ -56,6 +56,7 @@ struct Claim {
 // Every habit, those first that say most; a shop's own come before all others.
 std::span<const Habit> all_habits();
 
+// For use by one thread.
 class Habits {
   public:
     // `own` must outlive this.
@@ -70,7 +71,13 @@ class Habits {
         Pattern name;
         std::optional<Pattern> folder;
     };
+    static std::optional<Captured> place_in(const Pattern& pattern, std::string_view folder);
+    const std::vector<std::optional<Captured>>& places_in(std::string_view folder) const;
+
     std::vector<Prepared> prepared_;
+    // Of the folder that was asked for last, for each of these: files of one folder are asked for one after the other.
+    mutable std::string last_folder_;
+    mutable std::vector<std::optional<Captured>> last_places_;
 };
 
 // Whether a document with this extension can be the one. `copy`: the extension of the copy.

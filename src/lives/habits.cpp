@@ -39,20 +39,36 @@ Habits::Habits(std::span<const Habit> own) {
                                  habit.folder.empty() ? std::nullopt : std::optional(Pattern(habit.folder))});
 }
 
+// From any folder of the path on.
+std::optional<Captured> Habits::place_in(const Pattern& pattern, std::string_view folder) {
+    for (std::size_t at = 0;;) {
+        if (auto place = pattern.match(folder.substr(at))) return place;
+        at = folder.find('/', at);
+        if (at == folder.npos) return std::nullopt;
+        ++at;
+    }
+}
+
+const std::vector<std::optional<Captured>>& Habits::places_in(std::string_view folder) const {
+    if (last_places_.empty() || last_folder_ != folder) {
+        last_folder_ = folder;
+        last_places_.clear();
+        for (const Prepared& one : prepared_)
+            last_places_.push_back(one.folder ? place_in(*one.folder, folder) : std::optional<Captured>());
+    }
+    return last_places_;
+}
+
 std::vector<Claim> Habits::claims_of(std::string_view folder, std::string_view name) const {
     std::vector<Claim> claims;
-    for (const Prepared& one : prepared_) {
+    const auto& places = places_in(folder);
+    for (std::size_t n = 0; n < prepared_.size(); ++n) {
+        const Prepared& one = prepared_[n];
+        const std::optional<Captured>& place = places[n];
+        if (one.folder && !place) continue;
         auto captured = one.name.match(name);
         if (!captured) continue;
-        if (one.folder) {
-            // From any folder of the path on.
-            std::optional<Captured> place;
-            for (std::size_t at = 0; at != folder.npos && !place;) {
-                place = one.folder->match(folder.substr(at));
-                at = folder.find('/', at);
-                if (at != folder.npos) ++at;
-            }
-            if (!place) continue;
+        if (place) {
             captured->path = place->path;
             if (place->date) captured->date = place->date;
             if (captured->stem.empty()) captured->stem = place->stem;

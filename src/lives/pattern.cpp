@@ -20,6 +20,14 @@ bool stands_at(std::string_view text, std::size_t at, std::string_view literal) 
     return true;
 }
 
+bool has(std::string_view text, std::string_view literal) {
+    if (literal.empty()) return true;
+    const char first = lower(literal.front());
+    for (std::size_t at = 0; at + literal.size() <= text.size(); ++at)
+        if (lower(text[at]) == first && stands_at(text, at, literal)) return true;
+    return false;
+}
+
 // Up to `most` digits as a number, and how many there were.
 std::pair<int, std::size_t> number_at(std::string_view text, std::size_t at, std::size_t most) {
     int value = 0;
@@ -99,6 +107,8 @@ Pattern::Pattern(std::string_view text) {
         add_literal(text[at++]);
     }
     for (const Token& token : tokens_)
+        if (token.place == Place::literal && token.literal.size() > longest_.size()) longest_ = token.literal;
+    for (const Token& token : tokens_)
         least_ += token.place == Place::literal    ? token.literal.size()
                   : token.place == Place::anything ? 0
                   : token.place == Place::date     ? 8
@@ -122,6 +132,7 @@ std::optional<Captured> Pattern::match(std::string_view text) const {
     const Token& last = tokens_.back();
     if (last.place == Place::literal && !stands_at(text, text.size() - last.literal.size(), last.literal))
         return std::nullopt;
+    if (!has(text, longest_)) return std::nullopt;
     Attempt attempt{text};
     if (!match_from(attempt, 0, 0)) return std::nullopt;
     return std::move(attempt.captured);

@@ -46,6 +46,7 @@ class Pattern {
 
     std::vector<Token> tokens_;
     std::size_t least_ = 0;  // bytes that a text must have
+    std::string longest_;    // of what stands for itself: most texts don't have it, and need no closer look
 };
 
 // A day, or a day and a time, at the start of `text`: its parts in the order of a calendar's size, of two digits but
