@@ -95,6 +95,28 @@ std::string joined(std::string_view folder, std::string_view name) {
     return path += name;
 }
 
+SplitPath split_path(std::string_view path) {
+    const std::size_t slash = path.rfind('/');
+    if (slash == std::string_view::npos) return {{}, path};
+    return {path.substr(0, slash), path.substr(slash + 1)};
+}
+
+std::string percent_decoded(std::string_view text) {
+    const auto digit = [](char c) {
+        return c >= '0' && c <= '9' ? c - '0' : (c | 0x20) >= 'a' && (c | 0x20) <= 'f' ? (c | 0x20) - 'a' + 10 : -1;
+    };
+    std::string plain;
+    for (std::size_t i = 0; i < text.size(); ++i) {
+        if (text[i] == '%' && i + 2 < text.size() && digit(text[i + 1]) >= 0 && digit(text[i + 2]) >= 0) {
+            plain += static_cast<char>(digit(text[i + 1]) * 16 + digit(text[i + 2]));
+            i += 2;
+        } else {
+            plain += text[i];
+        }
+    }
+    return plain;
+}
+
 std::string numbered_name(const std::string& name, unsigned number) {
     const std::size_t dot = name.rfind('.');
     const std::size_t stem = dot == std::string::npos || dot == 0 ? name.size() : dot;

@@ -30,6 +30,15 @@ std::string composed(std::string_view utf8);
 // "FOLDER/NAME", or the name alone where the folder is the root.
 std::string joined(std::string_view folder, std::string_view name);
 
+// What joined() made: the folder, empty for the root, and the name. They point into `path`.
+struct SplitPath {
+    std::string_view folder, name;
+};
+SplitPath split_path(std::string_view path);
+
+// Two hexadecimal digits behind a percent sign become the byte that they stand for (RFC 2396, 2.4.1).
+std::string percent_decoded(std::string_view text);
+
 // The text after the last point of a file name, in lower case; empty where there is none.
 std::string extension_of(std::string_view name);
 

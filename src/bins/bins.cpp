@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 #include <tuple>
 
+#include "base/text.h"
 #include "bins/freedesktop.h"
 #include "bins/mac.h"
 #include "bins/windows.h"
@@ -36,9 +37,9 @@ std::vector<Cut> cuts_of(std::string_view path) {
 }
 
 void set_path(Record& record, const std::string& path) {
-    const std::size_t slash = path.rfind('/');
-    record.folder = slash == std::string::npos ? "" : path.substr(0, slash);
-    record.name = slash == std::string::npos ? path : path.substr(slash + 1);
+    const auto [folder, name] = split_path(path);
+    record.folder = folder;
+    record.name = name;
 }
 
 }  // namespace

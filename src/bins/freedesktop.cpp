@@ -48,23 +48,6 @@ bool may_be_info(std::string_view name, std::uint64_t size) {
     return name.size() > kEnding.size() && name.ends_with(kEnding) && size > 0 && size <= kLongestInfo;
 }
 
-// RFC 2396, 2.4.1.
-std::string unescaped(std::string_view text) {
-    const auto digit = [](char c) {
-        return c >= '0' && c <= '9' ? c - '0' : (c | 0x20) >= 'a' && (c | 0x20) <= 'f' ? (c | 0x20) - 'a' + 10 : -1;
-    };
-    std::string plain;
-    for (std::size_t i = 0; i < text.size(); ++i) {
-        if (text[i] == '%' && i + 2 < text.size() && digit(text[i + 1]) >= 0 && digit(text[i + 2]) >= 0) {
-            plain += static_cast<char>(digit(text[i + 1]) * 16 + digit(text[i + 2]));
-            i += 2;
-        } else {
-            plain += text[i];
-        }
-    }
-    return plain;
-}
-
 // A home's trash notes paths from the root of the whole system; where its volume was mounted there, the home's own
 // place tells.
 std::string path_on_volume(const TrashPath& place, std::string_view noted) {
@@ -96,7 +79,7 @@ std::vector<BinEntry> read_info(std::string_view path, ByteView content) {
         from = end + 1;
         if (line.ends_with('\r')) line.remove_suffix(1);
         if (line.starts_with("Path=") && entry.original.empty()) {
-            const std::string noted = unescaped(line.substr(5));
+            const std::string noted = percent_decoded(line.substr(5));
             entry.noted_as = printable(noted);
             entry.original = path_on_volume(*place, noted);
         } else if (line.starts_with("DeletionDate=") && !entry.deleted) {

@@ -3,6 +3,8 @@
 #include <boost/endian/arithmetic.hpp>
 #include <fmt/format.h>
 
+#include "base/text.h"
+
 namespace dredger {
 namespace {
 
@@ -61,11 +63,8 @@ std::string_view part(std::string_view path, std::size_t number) {
     return path.substr(0, path.find('/'));
 }
 
-std::string_view name_in(std::string_view path) { return path.substr(path.rfind('/') + 1); }
-std::string_view folder_of(std::string_view path) {
-    const std::size_t slash = path.rfind('/');
-    return slash == std::string_view::npos ? std::string_view() : path.substr(0, slash);
-}
+std::string_view name_in(std::string_view path) { return split_path(path).name; }
+std::string_view folder_of(std::string_view path) { return split_path(path).folder; }
 
 // The security identifier that a bin's folder is named after.
 std::string account_in(std::string_view path) {

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 #include <limits>
 
+#include "base/text.h"
 #include "catalog/rows.h"
 
 namespace dredger {
@@ -309,24 +310,33 @@ Result<std::vector<Candidate>> Catalog::of_same_name(const Candidate& candidate)
     return rows::candidates_of(rows);
 }
 
-Result<void> Catalog::each_named(std::int64_t source, const std::function<bool(const Named&)>& visit) const {
-    DREDGER_TRY(
-        Statement rows,
-        database().prepare(fmt::format(
-            "SELECT id, volume, folder, name, attributes, size, created, modified, state, band, is_folder, CASE WHEN "
-            "version > 0 THEN facts ELSE '[]' END, name_is_whole FROM "
-            "candidates WHERE volume IN (SELECT id FROM volumes WHERE source = ?) AND origin <> {} AND stream "
-            "= '' AND is_own = 0 ORDER BY id",
-            code(Origin::signature))));
+Result<void> Catalog::each_named(std::int64_t source,
+                                 const std::function<bool(const lives::SeenFile&)>& visit) const {
+    DREDGER_TRY(Statement rows,
+                database().prepare(fmt::format(
+                    "SELECT id, volume, folder, name, attributes, size, created, state, band, is_folder, name_is_whole, CASE "
+                    "WHEN version > 0 THEN facts ELSE '[]' END FROM candidates WHERE volume IN (SELECT id FROM volumes WHERE "
+                    "source = ?) AND origin <> {} AND stream = '' AND is_own = 0 ORDER BY id",
+                    code(Origin::signature))));
     rows.bind(1, source);
     return rows.each([&] {
-        const auto seconds = [&](int column) {
-            return rows.is_null(column) ? std::nullopt : std::optional(rows.number(column));
-        };
-        return visit({rows.number(0), rows.number(1), rows.text(2), rows.text(3), rows.text(4),
-                      rows::facts_from(rows.text(11)), loaded(rows.number(5)), seconds(6), seconds(7),
-                      static_cast<State>(rows.number(8)), static_cast<Band>(rows.number(9)), rows.number(10) != 0,
-                      rows.number(12) != 0});
+        lives::SeenFile file;
+        file.id = rows.number(0);
+        file.volume = rows.number(1);
+        file.folder = rows.text(2);
+        file.name = rows.text(3);
+        file.attributes = rows.text(4);
+        file.size = loaded(rows.number(5));
+        if (!rows.is_null(6)) file.created = rows.number(6);
+        file.is_live = rows.number(7) == code(State::live);
+        file.has_content = rows.number(8) != code(Band::gone);
+        file.is_folder = rows.number(9) != 0;
+        file.name_is_whole = rows.number(10) != 0;
+        for (const Fact& fact : rows::facts_from(rows.text(11))) {
+            if (fact.name == kSnapshotFact) file.snapshot = fact.value;
+            if (fact.name == kSnapshotMadeFact) file.snapshot_made = parse_iso8601(fact.value);
+        }
+        return visit(file);
     });
 }
 
@@ -338,7 +348,8 @@ Result<std::vector<Candidate>> Catalog::copies_of(const std::string& path) const
     return rows::candidates_of(rows);
 }
 
-Result<std::vector<Candidate>> Catalog::of_path(const std::string& folder, const std::string& name) const {
+Result<std::vector<Candidate>> Catalog::of_path(const std::string& path) const {
+    const auto [folder, name] = split_path(path);
     // The index of finds by path leaves out what is live.
     DREDGER_TRY(Statement rows, database().prepare(fmt::format("SELECT {0} FROM candidates WHERE folder = ?1 AND name "
                                                                "= ?2 AND is_folder = 0 ORDER BY id LIMIT {1}",
@@ -371,8 +382,10 @@ const std::string& as_documents() {
 
 // Roles of what tells of a document without being a state of it.
 std::string no_lives() {
-    return fmt::format("{}, {}, {}, {}", code(Role::owner_note), code(Role::cache), code(Role::piece),
-                       code(Role::hidden));
+    std::vector<std::int64_t> codes;
+    for (std::size_t role = 0; role < std::size(kRoleWords); ++role)
+        if (!is_state_of_document(static_cast<Role>(role))) codes.push_back(static_cast<std::int64_t>(role));
+    return fmt::format("{}", fmt::join(codes, ","));
 }
 
 }  // namespace

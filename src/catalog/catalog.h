@@ -9,6 +9,7 @@
 #include "catalog/order.h"
 #include "catalog/selection.h"
 #include "catalog/store.h"
+#include "lives/seen_file.h"
 
 namespace dredger {
 
@@ -33,25 +34,13 @@ class Catalog : public Store {
     // All with the content of this one, live ones too, without itself and without layouts.
     Result<std::vector<Candidate>> of_same_content(const Candidate& candidate) const;
 
-    // A file or folder of a source, live ones too, that a record tells of.
-    struct Named {
-        std::int64_t id = 0, volume = 0;
-        std::string folder, name;
-        std::string attributes;   // as JSON
-        std::vector<Fact> facts;  // of files of snapshots only
-        std::uint64_t size = 0;
-        std::optional<std::int64_t> created, modified;  // seconds since 1970
-        State state = State::live;
-        Band band = Band::sound;
-        bool is_folder = false;
-        bool name_is_whole = true;
-    };
-    // In the order of their ids; without streams and what is the file system's own.
-    Result<void> each_named(std::int64_t source, const std::function<bool(const Named&)>& visit) const;
+    // The files and folders of a source, live ones too, that records tell of, in the order of their ids; without streams
+    // and what is the file system's own.
+    Result<void> each_named(std::int64_t source, const std::function<bool(const lives::SeenFile&)>& visit) const;
     // The safety copies of a document of this path, in all volumes, without layouts.
     Result<std::vector<Candidate>> copies_of(const std::string& path) const;
     // All that bear this path themselves: as it is now, deleted, of earlier times; without layouts.
-    Result<std::vector<Candidate>> of_path(const std::string& folder, const std::string& name) const;
+    Result<std::vector<Candidate>> of_path(const std::string& path) const;
     struct Document {
         std::string path;
         std::uint64_t lives = 0;   // finds that bear the path, live ones too, and copies

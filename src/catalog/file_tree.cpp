@@ -48,9 +48,7 @@ Result<std::vector<FileTree::Node>> FileTree::children(std::string_view folder) 
 }
 
 Result<std::optional<FileTree::Node>> FileTree::lookup(std::string_view path) const {
-    const std::size_t slash = path.rfind('/');
-    const std::string_view folder = slash == std::string_view::npos ? std::string_view() : path.substr(0, slash);
-    const std::string_view name = slash == std::string_view::npos ? path : path.substr(slash + 1);
+    const auto [folder, name] = split_path(path);
     if (name.empty()) return std::optional(Node{"", 0, true});
     DREDGER_TRY(const auto nodes, children(folder));
     for (const Node& node : nodes)

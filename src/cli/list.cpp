@@ -1,12 +1,12 @@
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
 #include <limits>
-#include <nlohmann/json.hpp>
 
 #include "base/csv.h"
 #include "catalog/attaching.h"
 #include "catalog/picks.h"
 #include "cli/commands.h"
+#include "cli/json.h"
 #include "cli/selection_options.h"
 #include "cli/table.h"
 #include "cli/terminal.h"
@@ -17,8 +17,6 @@
 
 namespace dredger::cli {
 namespace {
-
-using Json = nlohmann::ordered_json;
 
 struct Options {
     std::vector<std::string> catalogs;
@@ -38,8 +36,6 @@ struct Options {
 };
 
 constexpr std::uint64_t kRowsAtOnce = 1000;  // of a table, where nothing else is asked for
-
-Json time_or_null(const std::optional<FileTime>& time) { return time ? Json(iso8601(*time)) : Json(nullptr); }
 
 void print_json(const Candidate& c, const std::string& catalog, unsigned volume, bool extents) {
     Json object = {{"catalog", catalog},

@@ -1,9 +1,10 @@
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
-#include <nlohmann/json.hpp>
 
+#include "base/text.h"
 #include "catalog/attaching.h"
 #include "cli/commands.h"
+#include "cli/json.h"
 #include "cli/selection_options.h"
 #include "cli/table.h"
 #include "cli/terminal.h"
@@ -13,7 +14,6 @@
 namespace dredger::cli {
 namespace {
 
-using Json = nlohmann::ordered_json;
 using versions::Life;
 using versions::Lives;
 
@@ -38,8 +38,6 @@ std::string change_text(const Life& life) {
     return fmt::format("{}{} bytes", change.bytes > 0 ? "+" : "-",
                        count_text(static_cast<std::uint64_t>(std::abs(change.bytes))));
 }
-
-Json time_or_null(const std::optional<FileTime>& time) { return time ? Json(iso8601(*time)) : Json(nullptr); }
 
 void print_json(const Lives& document) {
     for (const Life& life : document.lives) {
@@ -135,7 +133,7 @@ int show(const Options& options) {
         print_counts(*documents);
         fmt::print("\n{} with more than one life. Next: dredger versions {} --name '{}'\n",
                    counted(documents->size(), "document"), options.catalog,
-                   documents->front().path.substr(documents->front().path.rfind('/') + 1));
+                   split_path(documents->front().path).name);
         return kDone;
     }
     const auto volumes = catalog->volumes();

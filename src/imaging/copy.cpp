@@ -41,18 +41,12 @@ struct Source {
 Result<Source> open_source(const CopyRequest& request) {
     if (request.medium) return Source{request.medium, request.medium->name(), {}, {}, {}};
     DREDGER_TRY(const OpenedMedium opened, open_medium(request.source));
-    Source source{opened.medium, fs::absolute(request.source).lexically_normal().string(), {}, opened.files, {}};
+    Source source{opened.medium, fs::absolute(request.source).lexically_normal().string(), {}, opened.files,
+                  opened.not_asked};
     source.may_hang = opened.is_device;
     if (opened.is_device) {
         source.serial = serial_of(request.source);
         DREDGER_TRY(source.medium, FileMedium::open(request.source, true));
-        return source;
-    }
-    std::error_code failed;
-    if (const fs::path map = AreaMap::beside(opened.files.front()); fs::exists(map, failed)) {
-        DREDGER_TRY(const AreaMap earlier, AreaMap::read(map));
-        for (const auto outcome : {Asked::Outcome::unasked, Asked::Outcome::absent})
-            for (const Extent& area : earlier.areas_that_are(outcome)) source.absent.push_back(area);
     }
     return source;
 }
@@ -61,11 +55,7 @@ Result<Source> open_source(const CopyRequest& request) {
 void mark_absent(AreaMap& map, const std::vector<Extent>& absent) {
     for (const Extent& area : map.areas_that_are(Asked::Outcome::absent)) map.set(area.offset, area.length, {});
     for (const Extent& gap : absent)
-        for (const AreaMap::Area& area : map.areas()) {
-            const std::uint64_t from = std::max(area.offset, gap.offset);
-            const std::uint64_t to = std::min(area.offset + area.length, gap.end());
-            if (from < to && !area.asked.is_held()) map.set(from, to - from, {Asked::Outcome::absent});
-        }
+        for (const Extent& missing : map.not_held_in(gap)) map.set(missing.offset, missing.length, {Asked::Outcome::absent});
 }
 
 // The map of an earlier run, if it is of this medium; else a new one.

@@ -60,11 +60,6 @@ bool is_end_of(std::string_view end, std::string_view path) {
     return path.ends_with(end) && (path.size() == end.size() || path[path.size() - end.size() - 1] == '/');
 }
 
-std::string folder_above(const std::string& folder) {
-    const auto slash = folder.rfind('/');
-    return slash == folder.npos ? std::string() : folder.substr(0, slash);
-}
-
 std::string path_of(const SeenFile& file) { return joined(file.folder, file.name); }
 std::string key_of_folder(const SeenFile& file) { return fmt::format("{}:{}", file.volume, file.folder); }
 
@@ -109,7 +104,7 @@ std::string told_path(const Habit& habit, const Captured& captured, const SeenFi
     if (name.empty()) return {};
     switch (habit.where) {
         case Where::beside: return joined(copy.folder, name);
-        case Where::above: return joined(folder_above(copy.folder), name);
+        case Where::above: return joined(split_path(copy.folder).folder, name);
         case Where::at_path: return joined(captured.path, name);
         default: return name;
     }
@@ -209,7 +204,7 @@ void RoleFinder::take_claim(const SeenFile& file, Claim&& claim) {
         }
     for (std::string& key : keys_wanted(claimed.claim.captured)) wanted_keys_.insert(std::move(key));
     if (!claimed.told.path.empty())
-        wanted_keys_.insert(name_key(claimed.told.path.substr(claimed.told.path.rfind('/') + 1)));
+        wanted_keys_.insert(name_key(split_path(claimed.told.path).name));
     if (habit.by_content && habit.where == Where::beside) wanted_folders_.insert(key_of_folder(file));
     wants_anywhere_ = wants_anywhere_ || (habit.by_content && habit.where == Where::anywhere);
     claimed_.insert(file.id);
@@ -274,7 +269,7 @@ std::optional<SafetyCopy> RoleFinder::role_of(const Claimed& claimed) {
 RoleFinder::Documents RoleFinder::named_by(const Claimed& claimed) const {
     if (!claimed.told.path.empty()) {
         Documents told;
-        const auto named = by_key_.find(name_key(claimed.told.path.substr(claimed.told.path.rfind('/') + 1)));
+        const auto named = by_key_.find(name_key(split_path(claimed.told.path).name));
         if (named != by_key_.end())
             for (const SeenFile* document : named->second)
                 if (is_end_of(claimed.told.path, path_of(*document)) ||
@@ -299,7 +294,7 @@ RoleFinder::Documents RoleFinder::named_at_its_place(const Claimed& claimed, con
         if (habit.where == Where::beside)
             fits = fits && document->volume == copy.volume && document->folder == copy.folder;
         else if (habit.where == Where::above)
-            fits = fits && document->volume == copy.volume && document->folder == folder_above(copy.folder);
+            fits = fits && document->volume == copy.volume && document->folder == split_path(copy.folder).folder;
         else if (habit.where == Where::at_path)
             fits = fits && (told.empty() || is_end_of(told, path_of(*document)) || is_end_of(path_of(*document), told));
         if (fits) documents.push_back(document);

@@ -10,24 +10,9 @@
 
 #include "lives/habit.h"
 #include "lives/kinship.h"
+#include "lives/seen_file.h"
 
 namespace dredger::lives {
-
-// A file or folder as the finder sees it.
-struct SeenFile {
-    std::int64_t id = 0;
-    std::int64_t volume = 0;
-    std::string folder, name;
-    std::string attributes;                         // "hidden" is looked for in it
-    std::uint64_t size = 0;                         // bytes
-    std::optional<std::int64_t> created, modified;  // seconds since 1970
-    bool is_live = true;
-    bool has_content = true;  // something of it is there
-    bool is_folder = false;
-    bool name_is_whole = true;
-    std::string snapshot;                        // the name of the one that it is of; empty: of today
-    std::optional<FileTime> snapshot_made = {};  // when that was
-};
 
 // The files of a medium are shown to it twice: in a second round it knows which of them can be documents of which
 // copies, and need not hold the others.

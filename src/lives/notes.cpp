@@ -10,13 +10,6 @@ namespace {
 // Whether it can be somebody's name: characters that can be shown.
 bool is_readable(std::string_view utf8) { return !utf8.empty() && printable(utf8) == utf8; }
 
-std::optional<unsigned> hex_value(char c) {
-    if (c >= '0' && c <= '9') return static_cast<unsigned>(c - '0');
-    if (c >= 'A' && c <= 'F') return static_cast<unsigned>(c - 'A' + 10);
-    if (c >= 'a' && c <= 'f') return static_cast<unsigned>(c - 'a' + 10);
-    return std::nullopt;
-}
-
 }  // namespace
 
 std::string path_of_uri(std::string_view uri) {
@@ -25,17 +18,7 @@ std::string path_of_uri(std::string_view uri) {
     uri.remove_prefix(kScheme.size());
     uri.remove_prefix(std::min(uri.find('/'), uri.size()));  // a machine's name
     while (uri.starts_with('/')) uri.remove_prefix(1);
-    std::string path;
-    for (std::size_t at = 0; at < uri.size(); ++at) {
-        const auto high = uri[at] == '%' && at + 2 < uri.size() ? hex_value(uri[at + 1]) : std::nullopt;
-        const auto low = high ? hex_value(uri[at + 2]) : std::nullopt;
-        if (low) {
-            path += static_cast<char>(*high << 4 | *low);
-            at += 2;
-        } else {
-            path += uri[at];
-        }
-    }
+    std::string path = percent_decoded(uri);
     // A drive's letter is the volume that the path is on.
     if (path.size() > 2 && path[1] == ':' && path[2] == '/') path.erase(0, 3);
     return path;

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <array>
 
+#include "base/text.h"
+
 namespace dredger::lives {
 namespace {
 
@@ -41,9 +43,9 @@ std::pair<int, std::size_t> number_at(std::string_view text, std::size_t at, std
 void decode(std::string path, char sign, Captured& captured) {
     std::replace(path.begin(), path.end(), sign, '/');
     path.erase(0, path.find_first_not_of('/'));
-    const auto slash = path.rfind('/');
-    captured.path = slash == path.npos ? "" : path.substr(0, slash);
-    captured.name = path.substr(slash == path.npos ? 0 : slash + 1);
+    const auto [folder, name] = split_path(path);
+    captured.path = folder;
+    captured.name = name;
 }
 
 }  // namespace

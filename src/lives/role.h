@@ -26,6 +26,11 @@ inline constexpr std::string_view kRoleWords[] = {"none",    "autosave", "tempor
                                                   "history", "swap",     "cache",     "piece",      "hidden"};
 inline std::string_view word_for(Role role) { return kRoleWords[static_cast<std::size_t>(role)]; }
 
+// Whether a copy of this role is a state of its document, and not only a sign of it: who has it open, a picture of it.
+constexpr bool is_state_of_document(Role role) {
+    return role != Role::owner_note && role != Role::cache && role != Role::piece && role != Role::hidden;
+}
+
 struct SafetyCopy {
     Role role = Role::none;
     std::string of;                 // path of the document; empty: it has none, or which one it is is not known

@@ -5,6 +5,7 @@
 
 #include "base/checked.h"
 #include "base/text.h"
+#include "media/text_medium.h"
 
 namespace dredger::lives {
 namespace {
@@ -141,6 +142,14 @@ std::optional<SwapText> text_of_vim_swap(Reader& content) {
     auto swap = Swap::open(content);
     if (!swap) return std::nullopt;
     return swap->read();
+}
+
+MediumPtr document_in_swap(const Medium& content) {
+    Budget budget;
+    Reader reader(content, budget);
+    auto swap = text_of_vim_swap(reader);
+    if (!swap || swap->is_encrypted || swap->missing > 0 || swap->lines == 0) return nullptr;
+    return std::make_shared<TextMedium>(std::move(swap->text), content.name());
 }
 
 ToldByContent told_by_vim_swap(Reader& content) {

@@ -19,6 +19,9 @@ struct SwapText {
 // None where it is no such file.
 std::optional<SwapText> text_of_vim_swap(Reader& content);
 
+// The text as a medium of its own; null where it is no such file, or not all of the text can be had.
+MediumPtr document_in_swap(const Medium& content);
+
 ToldByContent told_by_vim_swap(Reader& content);
 
 }  // namespace dredger::lives

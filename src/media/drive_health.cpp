@@ -112,16 +112,14 @@ DriveHealth health_in(std::string_view text) {
     const std::uint64_t hours = number(from, "/power_on_time/hours");
 
     const bool loses_now = pending || uncorrectable || reported || media_errors;
-    if (!from[passed].get<bool>() || warns)
-        health.verdict = DriveHealth::Verdict::failing;
-    else if (loses_now)
-        health.verdict = DriveHealth::Verdict::failing;
-    else
-        health.verdict = moved ? DriveHealth::Verdict::worn : DriveHealth::Verdict::fine;
+    const bool says_so = !from[passed].get<bool>() || warns;
+    health.verdict = says_so || loses_now ? DriveHealth::Verdict::failing
+                     : moved              ? DriveHealth::Verdict::worn
+                                          : DriveHealth::Verdict::fine;
 
     std::string says = health.verdict == DriveHealth::Verdict::fine   ? "The drive calls itself healthy"
                        : health.verdict == DriveHealth::Verdict::worn ? "The drive is worn"
-                       : !from[passed].get<bool>() || warns           ? "The drive says itself that it is failing"
+                       : says_so                                      ? "The drive says itself that it is failing"
                                                                       : "The drive is losing data";
     if (!losses.empty()) says += fmt::format(": {}", fmt::join(losses, ", "));
     if (hours > 0) says += fmt::format(" ({} hours in use)", count_text(hours));

@@ -16,6 +16,7 @@ struct OpenedMedium {
     std::string form;                          // "device", "image", "QCOW2 disk", "split image in 3 parts" ...
     std::vector<std::filesystem::path> files;  // all that it stands on, the named one first
     std::vector<std::string> remarks;          // what the technician should know, a sentence each
+    std::vector<Extent> not_asked;             // of a copy: what it never asked its medium for
     std::vector<std::string> snapshots;        // earlier states that the image keeps: opened as "FILE@SNAPSHOT"
 
     // Whether its bytes are those of the one file.

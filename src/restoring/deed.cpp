@@ -2,8 +2,8 @@
 
 #include "base/text.h"
 #include "checking/checking.h"
+#include "lives/vim_swap.h"
 #include "media/content.h"
-#include "versions/life.h"
 
 namespace dredger {
 
@@ -23,7 +23,7 @@ namespace {
 Result<WrittenFile> write_content(const Deed& deed, const RestoreRequest& request, WritingWatch& watch) {
     const Candidate& c = deed.candidate;
     if (request.as_original && c.copy.role == Role::swap) {
-        if (const auto text = versions::document_in_swap(*open_content(deed.medium, c.layout, c.record.size))) {
+        if (const auto text = lives::document_in_swap(*open_content(deed.medium, c.layout, c.record.size))) {
             MediumLayout layout;
             layout.lay({{0, text->size()}});
             FileEntry record = c.record;

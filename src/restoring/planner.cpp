@@ -1,5 +1,6 @@
 #include "restoring/planner.h"
 
+#include "base/text.h"
 #include "checking/checking.h"
 
 namespace dredger {
@@ -32,9 +33,9 @@ std::filesystem::path Planner::wanted(const Job& job, const Candidate& candidate
         static_cast<Learnt&>(document) = candidate;
         document.volume = candidate.volume;
         document.record = candidate.record;
-        const auto slash = candidate.copy.of.rfind('/');
-        document.record.folder = slash == std::string::npos ? "" : candidate.copy.of.substr(0, slash);
-        document.record.name = candidate.copy.of.substr(slash == std::string::npos ? 0 : slash + 1);
+        const auto [folder, name] = split_path(candidate.copy.of);
+        document.record.folder = folder;
+        document.record.name = name;
         return wanted(job, document, said, number);
     }
     const NameFacts facts{&candidate, said, volume == job.volumes.end() ? "" : volume->second, number};

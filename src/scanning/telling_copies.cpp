@@ -4,30 +4,6 @@
 #include "media/content.h"
 
 namespace dredger {
-namespace {
-
-lives::SeenFile seen(const Catalog::Named& named) {
-    lives::SeenFile file;
-    file.id = named.id;
-    file.volume = named.volume;
-    file.folder = named.folder;
-    file.name = named.name;
-    file.attributes = named.attributes;
-    file.size = named.size;
-    file.created = named.created;
-    file.modified = named.modified;
-    file.is_live = named.state == State::live;
-    file.has_content = named.band != Band::gone;
-    file.is_folder = named.is_folder;
-    file.name_is_whole = named.name_is_whole;
-    for (const Fact& fact : named.facts) {
-        if (fact.name == kSnapshotFact) file.snapshot = fact.value;
-        if (fact.name == kSnapshotMadeFact) file.snapshot_made = parse_iso8601(fact.value);
-    }
-    return file;
-}
-
-}  // namespace
 
 Result<bool> tell_copies(Catalog& catalog, std::int64_t source, const MediumPtr& medium, const lives::Habits& habits,
                          Observer& observer) {
@@ -44,16 +20,16 @@ Result<bool> tell_copies(Catalog& catalog, std::int64_t source, const MediumPtr&
     };
     bool stopped = false;
     std::uint64_t files = 0;
-    DREDGER_CHECK(catalog.each_named(source, [&](const Catalog::Named& named) {
-        finder.look_for_copies(seen(named));
+    DREDGER_CHECK(catalog.each_named(source, [&](const lives::SeenFile& file) {
+        finder.look_for_copies(file);
         stopped = !goes_on("looking for safety copies", ++files, 0);
         return !stopped;
     }));
     if (stopped) return false;
     std::uint64_t again = 0;
     if (finder.copies() > 0)
-        DREDGER_CHECK(catalog.each_named(source, [&](const Catalog::Named& named) {
-            finder.look_for_documents(seen(named));
+        DREDGER_CHECK(catalog.each_named(source, [&](const lives::SeenFile& file) {
+            finder.look_for_documents(file);
             stopped = !goes_on("looking for their documents", ++again, files);
             return !stopped;
         }));

@@ -4,23 +4,17 @@
 #include <fmt/format.h>
 #include <unordered_map>
 
-#include "base/digest.h"
 #include "base/text.h"
 #include "lives/vim_swap.h"
 #include "media/content.h"
-#include "media/text_medium.h"
+#include "media/medium_sum.h"
 #include "preview/searching.h"
-#include "preview/text.h"
 
 namespace dredger::versions {
 namespace {
 
 constexpr std::uint64_t kMostCompared = 256 << 20;  // bytes of a life that is compared
 constexpr std::size_t kMostText = 4 << 20;          // bytes of text whose words are counted
-
-bool is_note(Role role) {
-    return role == Role::owner_note || role == Role::cache || role == Role::piece || role == Role::hidden;
-}
 
 // How often each word stands in a text.
 using Words = std::unordered_map<std::string, std::int64_t>;
@@ -59,21 +53,8 @@ class Reading {
             return nullptr;
         MediumPtr content = open_content(medium->second, candidate.layout, candidate.record.size);
         if (candidate.copy.role == Role::swap)
-            if (auto text = document_in_swap(*content)) return text;
+            if (auto text = lives::document_in_swap(*content)) return text;
         return content;
-    }
-
-    static std::optional<std::string> digest_of(const Medium& content) {
-        Sha256 digest;
-        std::vector<std::byte> piece(1 << 20);
-        for (std::uint64_t at = 0; at < content.size();) {
-            const auto part = std::span(piece).first(
-                static_cast<std::size_t>(std::min<std::uint64_t>(piece.size(), content.size() - at)));
-            if (!content.read(at, part)) return std::nullopt;
-            digest.add(part);
-            at += part.size();
-        }
-        return digest.finish();
     }
 
     static std::optional<Words> words_of(const Medium& content, const Candidate& candidate) {
@@ -123,7 +104,7 @@ void compare(std::vector<Life>& lives, const Reading& reading, Observer& observe
         const MediumPtr content = reading.content_of(life.candidate);
         if (content == nullptr) continue;
         sizes[n] = content->size();
-        if (const auto digest = Reading::digest_of(*content)) {
+        if (const auto digest = sha256_of(*content, content->size())) {
             const auto [first, is_new] = known.try_emplace(*digest, life.candidate.id);
             if (!is_new) {
                 life.same_as = first->second;
@@ -156,16 +137,14 @@ Result<Lives> lives_of(const Catalog& catalog, const std::string& path, const st
                        Observer& observer) {
     Lives all;
     all.path = path;
-    const auto slash = path.rfind('/');
-    DREDGER_TRY(std::vector<Candidate> found,
-                catalog.of_path(slash == path.npos ? "" : path.substr(0, slash), path.substr(slash + 1)));
+    DREDGER_TRY(std::vector<Candidate> found, catalog.of_path(path));
     std::erase_if(found, [](const Candidate& c) { return c.copy.role != Role::none; });
     DREDGER_TRY(const std::vector<Candidate> copies, catalog.copies_of(path));
     found.insert(found.end(), copies.begin(), copies.end());
     for (const Candidate& row : found) {
         DREDGER_TRY(auto candidate, catalog.find(row.id));
         if (!candidate) continue;
-        if (is_note(candidate->copy.role)) {
+        if (!is_state_of_document(candidate->copy.role)) {
             all.notes.push_back(std::move(*candidate));
             continue;
         }
@@ -185,14 +164,6 @@ Result<Lives> lives_of(const Catalog& catalog, const std::string& path, const st
     });
     compare(all.lives, Reading(media, observer), observer);
     return all;
-}
-
-std::shared_ptr<const Medium> document_in_swap(const Medium& content) {
-    Budget budget;
-    Reader reader(content, budget);
-    auto swap = lives::text_of_vim_swap(reader);
-    if (!swap || swap->is_encrypted || swap->missing > 0 || swap->lines == 0) return nullptr;
-    return std::make_shared<TextMedium>(std::move(swap->text), content.name());
 }
 
 }  // namespace dredger::versions

@@ -34,7 +34,4 @@ std::string words_of(const Candidate& candidate);
 Result<Lives> lives_of(const Catalog& catalog, const std::string& path, const std::map<std::int64_t, MediumPtr>& media,
                        Observer& observer);
 
-// What a swap file holds of its document, as a medium of its own; null where that is not known, or is not all of it.
-std::shared_ptr<const Medium> document_in_swap(const Medium& content);
-
 }  // namespace dredger::versions

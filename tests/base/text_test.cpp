@@ -82,5 +82,21 @@ TEST(Digest, KnownSums) {
     EXPECT_EQ(crc32c(std::vector<std::byte>(32)), 0x8A9136AAU) << "RFC 3720, B.4";
 }
 
+TEST(Paths, AreSplitWhereTheyWereJoined) {
+    for (const auto& [folder, name] : {std::pair{"Logs/2026", "May.txt"}, {"Logs", "May.txt"}, {"", "May.txt"}}) {
+        const std::string path = joined(folder, name);
+        EXPECT_EQ(split_path(path).folder, folder);
+        EXPECT_EQ(split_path(path).name, name);
+    }
+    EXPECT_EQ(split_path("").name, "");
+    EXPECT_EQ(split_path("Logs/").name, "");
+}
+
+TEST(PercentSigns, StandForTheByteBehindThem) {
+    EXPECT_EQ(percent_decoded("Ring%20list%2Ecsv"), "Ring list.csv");
+    EXPECT_EQ(percent_decoded("%c3%B6"), "\u00f6");
+    for (const char* plain : {"", "100%", "5%z1", "%4"}) EXPECT_EQ(percent_decoded(plain), plain);
+}
+
 }  // namespace
 }  // namespace dredger

@@ -157,6 +157,8 @@ Result<OpenedMedium> open_medium(const fs::path& path) {
                 fmt::format("{} of the medium are not in this copy, refused or not asked for: {} "
                             "says which",
                             size_text(totals.not_held()), map_file.string()));
+        for (const auto outcome : {Asked::Outcome::unasked, Asked::Outcome::absent})
+            for (const Extent& area : map.areas_that_are(outcome)) opened.not_asked.push_back(area);
         opened.medium = std::make_shared<Charted>(opened.medium, map.not_held());
     }
     return opened;
