@@ -14,8 +14,19 @@ struct Rows {
     std::size_t line = 1;  // that is being read
 };
 
+// Spreadsheets calculate what begins so.
+constexpr std::string_view kFormulaMarks = "=+-@";
+
+// What is a formula behind any number of apostrophes: one more stands before it in the table.
+bool looks_like_formula(std::string_view field) {
+    const std::size_t begin = field.find_first_not_of('\'');
+    return begin != field.npos && begin + 1 < field.size() && kFormulaMarks.find(field[begin]) != kFormulaMarks.npos;
+}
+
 void take_field(void* field, std::size_t length, void* rows) {
-    static_cast<Rows*>(rows)->current.fields.emplace_back(static_cast<const char*>(field), length);
+    std::string_view text(static_cast<const char*>(field), length);
+    if (text.starts_with('\'') && looks_like_formula(text)) text.remove_prefix(1);
+    static_cast<Rows*>(rows)->current.fields.emplace_back(text);
 }
 
 void take_row(int, void* rows) {
@@ -48,7 +59,8 @@ std::string csv_row(std::span<const std::string_view> fields) {
     std::string row;
     for (std::size_t i = 0; i < fields.size(); ++i) {
         if (i > 0) row += ',';
-        const std::string field = valid_utf8(fields[i]);
+        std::string field = valid_utf8(fields[i]);
+        if (looks_like_formula(field)) field.insert(0, 1, '\'');
         // Readers may drop spaces at either end of what is not quoted.
         const bool has_loose_ends = !field.empty() && (is_blank(field.front()) || is_blank(field.back()));
         if (!has_loose_ends && std::none_of(field.begin(), field.end(), needs_quotes)) {

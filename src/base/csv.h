@@ -11,7 +11,8 @@
 
 namespace dredger {
 
-// One row as text, in UTF-8 (what is none becomes U+FFFD), quoted where needed, with its line end.
+// One row as text, in UTF-8 (what is none becomes U+FFFD), quoted where needed, with its line end. A field that a
+// spreadsheet would calculate gets an apostrophe, which reading takes off again.
 std::string csv_row(std::span<const std::string_view> fields);
 std::string csv_row(const std::vector<std::string>& fields);
 

@@ -64,8 +64,15 @@ Result<MediumPtr> open_source(const ScannedSource& source, const AttachRequest& 
 Result<void> refuse_danger(const fs::path& destination, const std::vector<fs::path>& files) {
     const std::string danger = destination.empty() ? std::string() : writing_endangers(destination, files);
     if (danger.empty()) return {};
-    return fail(ErrorKind::unsafe, "writing here could destroy what is to be restored: " + danger, destination.string(),
-                "write to another drive, or spell out --onto-same-drive");
+    return fail(ErrorKind::unsafe, "writing here could destroy what is to be found or restored: " + danger,
+                destination.string(), "write to another drive, or spell out --onto-same-drive");
+}
+
+Result<void> refuse_danger(const fs::path& destination, const Catalog& catalog) {
+    DREDGER_TRY(const auto sources, catalog.sources());
+    std::vector<fs::path> files;
+    for (const ScannedSource& source : sources) files.emplace_back(source.path);
+    return refuse_danger(destination, files);
 }
 
 Result<Attached> attach(const Catalog& catalog, const std::set<std::int64_t>& volumes, const AttachRequest& request) {

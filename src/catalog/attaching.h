@@ -33,6 +33,9 @@ struct Attached {
 // An error where writing to `destination` could destroy what is read from one of these files.
 Result<void> refuse_danger(const std::filesystem::path& destination, const std::vector<std::filesystem::path>& files);
 
+// The same of all media that the catalog was made from.
+Result<void> refuse_danger(const std::filesystem::path& destination, const Catalog& catalog);
+
 Result<Attached> attach(const Catalog& catalog, const std::set<std::int64_t>& volumes, const AttachRequest& request);
 
 }  // namespace dredger

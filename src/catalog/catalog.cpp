@@ -83,7 +83,7 @@ GroupTree::Path parts_of_day(std::int64_t day) {
 
 Result<Totals> Catalog::totals(const Selection& selection) const {
     const Condition condition = condition_for(selection);
-    if (condition.sql == condition_for({}).sql) {
+    if (condition.sql == condition_for(usual_selection()).sql) {
         DREDGER_TRY(Statement kept, database().prepare("SELECT * FROM summary"));
         DREDGER_TRY(const bool is_known, kept.step());
         if (is_known) return totals_at(kept, 0);
@@ -186,17 +186,18 @@ Result<void> Catalog::each(const Selection& selection, const Order& order, bool 
 
 Result<std::vector<std::string>> Catalog::folders_below(const std::string& folder) const {
     std::set<std::string> names;
-    DREDGER_TRY(Statement own, database().prepare(fmt::format(
-                                   "SELECT name FROM candidates WHERE state > {} AND folder = ? AND is_folder = 1",
-                                   code(State::live))));
+    DREDGER_TRY(Statement own,
+                database().prepare(fmt::format(
+                    "SELECT name FROM candidates WHERE state > {} AND NOT is_own AND folder = ? AND is_folder = 1",
+                    code(State::live))));
     own.bind(1, folder);
     DREDGER_CHECK(own.each([&] { names.insert(own.text(0)); }));
     // From one to the next: what lies deeper in each is jumped over.
     const std::string prefix = folder.empty() ? "" : folder + "/";
     DREDGER_TRY(Statement next,
                 database().prepare(fmt::format(
-                    "SELECT folder FROM candidates WHERE state > {} AND folder > ? AND folder >= ? ORDER BY "
-                    "folder LIMIT 1",
+                    "SELECT folder FROM candidates WHERE state > {} AND NOT is_own AND folder > ? AND folder >= ? "
+                    "ORDER BY folder LIMIT 1",
                     code(State::live))));
     std::string after = prefix;
     for (bool more = true; more;) {
@@ -300,7 +301,8 @@ Result<std::vector<Candidate>> Catalog::of_same_name(const Candidate& candidate)
     const std::string file(candidate.record.file_name());
     DREDGER_TRY(Statement rows,
                 database().prepare(fmt::format(
-                    "SELECT {} FROM candidates WHERE state > {} AND folder = ? AND ((stream = '' AND name = ?) OR "
+                    "SELECT {} FROM candidates WHERE state > {} AND NOT is_own AND folder = ? AND ((stream = '' AND "
+                    "name = ?) OR "
                     "(stream <> '' AND name = ? || ';' || stream)) AND id <> ? AND volume = ? AND is_folder = ? ORDER "
                     "BY name, modified DESC, id "
                     "LIMIT {}",
@@ -310,14 +312,14 @@ Result<std::vector<Candidate>> Catalog::of_same_name(const Candidate& candidate)
     return rows::candidates_of(rows);
 }
 
-Result<void> Catalog::each_named(std::int64_t source,
-                                 const std::function<bool(const lives::SeenFile&)>& visit) const {
-    DREDGER_TRY(Statement rows,
-                database().prepare(fmt::format(
-                    "SELECT id, volume, folder, name, attributes, size, created, state, band, is_folder, name_is_whole, CASE "
-                    "WHEN version > 0 THEN facts ELSE '[]' END FROM candidates WHERE volume IN (SELECT id FROM volumes WHERE "
-                    "source = ?) AND origin <> {} AND stream = '' AND is_own = 0 ORDER BY id",
-                    code(Origin::signature))));
+Result<void> Catalog::each_named(std::int64_t source, const std::function<bool(const lives::SeenFile&)>& visit) const {
+    DREDGER_TRY(
+        Statement rows,
+        database().prepare(fmt::format(
+            "SELECT id, volume, folder, name, attributes, size, created, state, band, is_folder, name_is_whole, CASE "
+            "WHEN version > 0 THEN facts ELSE '[]' END FROM candidates WHERE volume IN (SELECT id FROM volumes WHERE "
+            "source = ?) AND origin <> {} AND stream = '' AND is_own = 0 ORDER BY id",
+            code(Origin::signature))));
     rows.bind(1, source);
     return rows.each([&] {
         lives::SeenFile file;
@@ -369,7 +371,7 @@ const std::string& as_documents() {
         return fmt::format(
             "SELECT id, volume, state, origin, kind, format, role, size, modified, created, deleted, prospect, band, "
             "chk, "
-            "is_folder, as_of, CASE WHEN role > 0 THEN {} ELSE folder END AS folder, CASE WHEN role > 0 THEN "
+            "is_folder, is_own, as_of, CASE WHEN role > 0 THEN {} ELSE folder END AS folder, CASE WHEN role > 0 THEN "
             "substr(document, length({}) + 1) ELSE name END AS name, CASE WHEN role > 0 THEN document ELSE "
             "ltrim(folder "
             "|| '/' || name, '/') END AS path FROM main.candidates WHERE is_folder = 0 AND is_own = 0 AND stream = '' "

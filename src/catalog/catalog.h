@@ -34,8 +34,8 @@ class Catalog : public Store {
     // All with the content of this one, live ones too, without itself and without layouts.
     Result<std::vector<Candidate>> of_same_content(const Candidate& candidate) const;
 
-    // The files and folders of a source, live ones too, that records tell of, in the order of their ids; without streams
-    // and what is the file system's own.
+    // The files and folders of a source, live ones too, that records tell of, in the order of their ids; without
+    // streams and what is the file system's own.
     Result<void> each_named(std::int64_t source, const std::function<bool(const lives::SeenFile&)>& visit) const;
     // The safety copies of a document of this path, in all volumes, without layouts.
     Result<std::vector<Candidate>> copies_of(const std::string& path) const;

@@ -24,9 +24,10 @@ std::string order_sql(const Order& order) {
     const char* down = order.reversed ? " DESC" : "";
     const std::string_view word = kOrderWords[static_cast<std::size_t>(order.by)];
     switch (order.by) {
-        // Folders behind the files.
+        // Folders behind the files; of equal ones what is proven first.
         case Order::By::prospect:
-            return fmt::format("is_folder, prospect{}, folder, name, id", order.reversed ? "" : " DESC");
+            return fmt::format("is_folder, prospect{}, chk{}, folder, name, id", order.reversed ? "" : " DESC",
+                               order.reversed ? " DESC" : "");
         case Order::By::path: return fmt::format("folder{0}, name{0}, id", down);
         case Order::By::modified:
         case Order::By::created:

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <charconv>
+#include <ctime>
 #include <fmt/format.h>
 
 #include "base/checked.h"
@@ -79,7 +80,31 @@ Result<Range> parse_range(std::string_view text, First first, Last last, const c
     Range range;
     if (!from.empty() && !(range.from = first(from))) return wrong;
     if (!to.empty() && !(range.to = last(to))) return wrong;
+    if (range.from && range.to && *range.to < *range.from)
+        return fail(ErrorKind::usage, fmt::format("{} ends before it begins", text), "", "write the lower end first");
     return range;
+}
+
+// "2026-05", "today", "yesterday", or "3d": so many hours, days or weeks ago.
+std::optional<TypedTime> moment_of(std::string_view text) {
+    if (auto typed = parse_time(text)) return typed;
+    constexpr std::int64_t kDay = 86'400;
+    const auto now = static_cast<std::int64_t>(std::time(nullptr));
+    const auto day_of = [](std::int64_t moment) {
+        const std::int64_t midnight = moment - moment % kDay;
+        return TypedTime{midnight, midnight + kDay - 1};
+    };
+    const std::string word = folded(text);
+    if (word == "today") return day_of(now);
+    if (word == "yesterday") return day_of(now - kDay);
+    constexpr std::string_view kUnits = "hdw";
+    constexpr std::int64_t kSeconds[] = {3600, kDay, 7 * kDay};
+    const auto unit = word.empty() ? kUnits.npos : kUnits.find(word.back());
+    if (unit == kUnits.npos) return std::nullopt;
+    const auto count = whole_number(std::string_view(word).substr(0, word.size() - 1));
+    if (!count || *count > 100'000) return std::nullopt;
+    const std::int64_t then = now - *count * kSeconds[unit];
+    return TypedTime{then, then};
 }
 
 class Builder {
@@ -144,6 +169,7 @@ Result<std::set<Origin>> parse_origins(std::string_view text) {
     return parse_set<Origin>(text, kOriginWords, "origin");
 }
 Result<std::set<Check>> parse_checks(std::string_view text) { return parse_set<Check>(text, kCheckWords, "check"); }
+Result<std::set<Band>> parse_bands(std::string_view text) { return parse_set<Band>(text, kBandWords, "band"); }
 Result<std::set<Kind>> parse_kinds(std::string_view text) { return parse_set<Kind>(text, kKindWords, "kind"); }
 
 Result<std::set<Role>> parse_roles(std::string_view text) { return parse_set<Role>(text, kRoleWords, "role"); }
@@ -188,14 +214,14 @@ Result<Range> parse_sizes(std::string_view text) {
 
 Result<Range> parse_times(std::string_view text) {
     const auto first = [](std::string_view t) -> std::optional<std::int64_t> {
-        const auto typed = parse_time(t);
+        const auto typed = moment_of(t);
         return typed ? std::optional(typed->first) : std::nullopt;
     };
     const auto last = [](std::string_view t) -> std::optional<std::int64_t> {
-        const auto typed = parse_time(t);
+        const auto typed = moment_of(t);
         return typed ? std::optional(typed->last) : std::nullopt;
     };
-    return parse_range(text, first, last, "2026-05-01..2026-05-31, 2026-05.. or ..2025");
+    return parse_range(text, first, last, "2026-05-01..2026-05-31, 2026-05.., yesterday or 3d..");
 }
 
 Result<Range> parse_prospects(std::string_view text) {
@@ -210,11 +236,44 @@ Result<Range> parse_offsets(std::string_view text) {
         if (error != std::errc() || end != t.data() + t.size() || t.size() == 2 || value < 0) return std::nullopt;
         return value;
     };
-    DREDGER_TRY(const Range range, parse_range(text, offset, offset, "0x200..0x3ff or 4096.."));
-    if (range.from && range.to && *range.to < *range.from)
-        return fail(ErrorKind::usage, fmt::format("{} ends before it begins", text), "",
-                    "write the lower offset first");
-    return range;
+    return parse_range(text, offset, offset, "0x200..0x3ff or 4096..");
+}
+
+namespace {
+
+bool has_wildcard(std::string_view text) { return text.find_first_of("*?") != text.npos; }
+
+// A bracket stands for itself.
+std::string without_classes(std::string_view text) {
+    std::string glob;
+    for (const char c : text) glob += c == '[' ? std::string("[[]") : std::string(1, c);
+    return glob;
+}
+
+}  // namespace
+
+std::string name_glob(std::string_view typed) {
+    return has_wildcard(typed) ? without_classes(typed) : "*" + without_classes(typed) + "*";
+}
+
+std::vector<std::string> folder_globs(std::string_view typed) {
+    std::string path(typed);
+    if (path.find('/') == path.npos && path.find('\\') != path.npos) {
+        if (path.size() > 1 && path[1] == ':') path.erase(0, 2);
+        std::replace(path.begin(), path.end(), '\\', '/');
+    }
+    const bool is_path = path.find('/') != path.npos;
+    while (path.ends_with('/')) path.pop_back();
+    while (path.starts_with('/')) path.erase(0, 1);
+    if (has_wildcard(path)) return {without_classes(path)};
+    if (!is_path) return {"*" + without_classes(path) + "*"};
+    return {without_classes(path), "*/" + without_classes(path)};
+}
+
+Selection usual_selection() {
+    Selection usual;
+    usual.housekeeping = Housekeeping::left_out;
+    return usual;
 }
 
 Condition condition_for(const Selection& selection) {
@@ -226,6 +285,9 @@ Condition condition_for(const Selection& selection) {
         builder.require_in("state", selection.states);
     builder.require_in("origin", selection.origins);
     builder.require_in("chk", selection.checks);
+    builder.require_in("band", selection.bands);
+    if (selection.housekeeping != Housekeeping::included)
+        builder.require(selection.housekeeping == Housekeeping::only ? "is_own" : "NOT is_own");
     builder.require_in("kind", selection.kinds);
     builder.require_in("role", selection.roles);
     builder.require_any(selection.formats, "format = ?");
@@ -233,9 +295,7 @@ Condition condition_for(const Selection& selection) {
     builder.require_any(selection.names, "folded(name) GLOB folded(?)");
     if (!selection.folders.empty()) {
         std::vector<std::string> parts;
-        for (std::string folder : selection.folders) {
-            while (folder.ends_with('/')) folder.pop_back();
-            while (folder.starts_with('/')) folder.erase(0, 1);
+        for (const std::string& folder : selection.folders) {
             parts.emplace_back(
                 "folded(folder) GLOB folded(?) OR folded(folder) GLOB folded(?) OR "
                 "(is_folder AND folded(ltrim(folder || '/' || name, '/')) GLOB folded(?))");

@@ -19,10 +19,14 @@ struct Range {
     std::optional<std::int64_t> to;  // inclusive
 };
 
+// What systems keep for themselves: allocation tables, a bin's notes, page files (housekeeping.h).
+enum class Housekeeping { included, left_out, only };
+
 struct Selection {
     std::set<State> states = {State::deleted, State::trashed, State::lost};
     std::set<Origin> origins;  // this and the next empty: all
     std::set<Check> checks;
+    std::set<Band> bands;
     std::set<Kind> kinds;
     std::set<Role> roles;
     std::vector<std::string> formats;  // lower case
@@ -32,24 +36,36 @@ struct Selection {
     std::vector<Range> ids;
     std::set<std::int64_t> only, without;  // further ids; empty: none
     std::set<std::int64_t> volumes;        // ScannedVolume::id; empty: all
-    Range size;                            // bytes
-    Range modified, created, deleted;      // seconds since 1970
+    Housekeeping housekeeping = Housekeeping::included;
+    Range size;                        // bytes
+    Range modified, created, deleted;  // seconds since 1970
     Range prospect;
 };
+
+// What is listed where nothing is said: what is not live, without housekeeping.
+Selection usual_selection();
 
 // Each reads one option's words and says in its error what it expected.
 Result<std::set<State>> parse_states(std::string_view text);
 Result<std::set<Origin>> parse_origins(std::string_view text);
 Result<std::set<Check>> parse_checks(std::string_view text);
+Result<std::set<Band>> parse_bands(std::string_view text);
 Result<std::set<Kind>> parse_kinds(std::string_view text);
 Result<std::set<Role>> parse_roles(std::string_view text);    // "none", or the word of one; a blank may be left out
 std::vector<std::string> parse_words(std::string_view text);  // "docx, JPG" to lower case
 Result<std::vector<std::string>> parse_formats(std::string_view text);
 Result<std::vector<Range>> parse_ids(std::string_view text);  // "7,12-40"
 Result<Range> parse_sizes(std::string_view text);             // "10K..20M", 1K = 1024
-Result<Range> parse_times(std::string_view text);             // "2026-05-01..2026-06"
+Result<Range> parse_times(std::string_view text);             // "2026-05-01..2026-06", "yesterday", "3d.."
 Result<Range> parse_prospects(std::string_view text);         // "60.."
 Result<Range> parse_offsets(std::string_view text);           // "0x200..0x3ff", "512..1023"; bytes
+
+// The glob for what somebody typed for a part of a file's name: a plain word may stand anywhere in it; with * or ? it
+// is the whole name.
+std::string name_glob(std::string_view typed);
+// The globs for a folder: a plain word may stand anywhere in the name of one; what has a slash is a path, from the top
+// or from further down. Paths of Windows ("D:\Logs") are taken as their own system writes them.
+std::vector<std::string> folder_globs(std::string_view typed);
 
 // The condition that picks the selection, for a query on `candidates`; its values are bound in order, texts and
 // numbers.

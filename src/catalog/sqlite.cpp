@@ -29,7 +29,9 @@ Statement& Statement::bind(int parameter, std::int64_t value) {
 }
 
 Statement& Statement::bind(int parameter, std::string_view value) {
-    sqlite3_bind_text(statement_.get(), parameter, value.data(), static_cast<int>(value.size()), SQLITE_TRANSIENT);
+    // Without an address it would be NULL, not an empty text.
+    sqlite3_bind_text(statement_.get(), parameter, value.empty() ? "" : value.data(), static_cast<int>(value.size()),
+                      SQLITE_TRANSIENT);
     return *this;
 }
 

@@ -201,13 +201,13 @@ Result<std::int64_t> Store::add_volume(const ScannedVolume& v) {
 Result<void> Store::finish_volume(const ScannedVolume& v) {
     // Made when the rows are there, it costs a fraction of keeping it up to date row by row.
     DREDGER_CHECK(database_.execute(
-        fmt::format("CREATE INDEX IF NOT EXISTS finds_by_prospect ON candidates "
-                    "(is_folder, prospect DESC, folder, name, id) WHERE state > {0};"
-                    "CREATE INDEX IF NOT EXISTS finds_by_path ON candidates "
-                    "(folder, name, id, is_folder, band, size, prospect, state) WHERE state > {0};"
+        fmt::format("CREATE INDEX IF NOT EXISTS finds_by_worth ON candidates "
+                    "(is_folder, prospect DESC, chk, folder, name, id) WHERE state > {0} AND NOT is_own;"
+                    "CREATE INDEX IF NOT EXISTS finds_in_folders ON candidates "
+                    "(folder, name, id, is_folder, band, size, prospect, state) WHERE state > {0} AND NOT is_own;"
                     "CREATE INDEX IF NOT EXISTS extents_by_place ON extents (size_class, offset) WHERE held = {1};"
-                    "CREATE INDEX IF NOT EXISTS candidates_figures ON candidates "
-                    "(state, is_folder, band, prospect, size, kind, format, volume, origin, chk, modified, "
+                    "CREATE INDEX IF NOT EXISTS figures_of_candidates ON candidates "
+                    "(state, is_own, is_folder, band, prospect, size, kind, format, volume, origin, chk, modified, "
                     "created, deleted)",
                     code(State::live), code(Held::stored))
             .c_str()));
@@ -294,7 +294,7 @@ void Store::roll_back() {
 }
 
 Result<void> Store::summarise() {
-    const Condition usual = condition_for({});
+    const Condition usual = condition_for(usual_selection());
     return database_.execute(fmt::format("DELETE FROM summary; INSERT INTO summary SELECT {} FROM candidates WHERE {} "
                                          "HAVING count(*) > 0;",
                                          rows::kTotalColumns, usual.sql)

@@ -45,7 +45,7 @@ Result<std::chrono::milliseconds> duration(const char* option, const std::string
 
 // The places of the chosen finds. The catalog may be of the medium, or of the copy as far as it came.
 Result<std::vector<Extent>> chosen_places(const Options& options, const fs::path& image) {
-    DREDGER_TRY(const Catalog catalog, Catalog::open(options.catalog));
+    DREDGER_TRY(const Catalog catalog, open_catalog(options.catalog));
     DREDGER_TRY(const Selection selection, options.selection.selection_for(catalog));
     DREDGER_TRY(const auto sources, catalog.sources());
     DREDGER_TRY(const auto volumes, catalog.volumes());

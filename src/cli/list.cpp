@@ -104,7 +104,7 @@ Result<void> keep_similar(Opened& from, const Options& options) {
 }
 
 Result<Opened> opened(const std::string& path, const Options& options) {
-    DREDGER_TRY(Catalog catalog, Catalog::open(path));
+    DREDGER_TRY(Catalog catalog, open_catalog(path));
     DREDGER_TRY(Selection selection, options.selection.selection_for(catalog));
     DREDGER_TRY(const auto volumes, catalog.volumes());
     std::map<std::int64_t, unsigned> numbers;
@@ -146,7 +146,9 @@ Result<Totals> search(Opened& from, const Options& options, const Order& order, 
         return !is_interrupted();
     }));
     line.clear();
-    if (is_interrupted()) warn("interrupted: not all files were looked into");
+    if (is_interrupted())
+        warn(fmt::format("interrupted: {} of {} files were looked into", count_text(looked_at),
+                         count_text(all.files + all.folders)));
     return totals;
 }
 
@@ -163,11 +165,12 @@ void print_totals(const Totals& totals) {
 
 void say_nothing_found(const Options& options) {
     if (options.similar) {
-        fmt::print("Nothing that is selected is like {}. dredger list CATALOG --sort name puts like names together.\n",
+        fmt::print(stderr,
+                   "Nothing that is selected is like {}. dredger list CATALOG --sort name puts like names together.\n",
                    *options.similar);
         return;
     }
-    fmt::print("{}\n",
+    fmt::print(stderr, "{}\n",
                options.selection.is_narrowed() || !options.contains.empty()
                    ? "Nothing in the catalog is selected. Leave out an option, or widen it; --state live shows "
                      "what is not deleted."
@@ -191,7 +194,8 @@ Result<void> show_similar(const Opened& from, Page page, const std::function<boo
 }
 
 // Several catalogs are listed one behind the other, each in order; a page counts through all of them.
-Result<void> list_rows(std::vector<Opened>& catalogs, const Options& options) {
+// How many there are in all.
+Result<std::uint64_t> list_rows(std::vector<Opened>& catalogs, const Options& options) {
     if (options.form == "csv") fmt::print("{}", csv_row(pick_columns()));
     std::vector<Table::Column> columns = {
         {"ID", Table::Align::right},        {"PROSPECT"}, {"STATE"},
@@ -250,9 +254,7 @@ Result<void> list_rows(std::vector<Opened>& catalogs, const Options& options) {
         } else if (!options.contains.empty()) {
             DREDGER_TRY(totals, search(from, options, order, page, show));
         } else {
-            if (options.is_table() || several) {
-                DREDGER_TRY(totals, from.catalog.totals(from.selection));
-            }
+            DREDGER_TRY(totals, from.catalog.totals(from.selection));
             DREDGER_CHECK(from.catalog.each(shown_ones, order, options.extents, show, page));
         }
         all.add(totals);
@@ -260,12 +262,8 @@ Result<void> list_rows(std::vector<Opened>& catalogs, const Options& options) {
         if (page.most) *page.most -= here;
         page.skip -= std::min(page.skip, totals.files + totals.folders - copies[i].further.size());
     }
-    if (!options.is_table()) return {};
     const std::uint64_t count = all.files + all.folders;
-    if (count == 0) {
-        say_nothing_found(options);
-        return {};
-    }
+    if (!options.is_table() || count == 0) return count;
     if (!table.empty()) table.print();
     if (shown == 0) fmt::print("There are {} finds: --from {} is behind the last.\n", count_text(count), options.from);
     print_totals(all);
@@ -277,7 +275,7 @@ Result<void> list_rows(std::vector<Opened>& catalogs, const Options& options) {
                    skipped + shown < count - further
                        ? fmt::format(" Go on with --from {}, or show more at once with --limit.", skipped + shown + 1)
                        : "");
-    return {};
+    return count;
 }
 
 std::size_t default_depth(Grouping grouping) {
@@ -292,17 +290,15 @@ std::string title_of(const GroupTree::Group& group, Grouping grouping) {
     return printable(group.path.back()) + (grouping == Grouping::folder ? "/" : "");
 }
 
-Result<void> list_groups(std::vector<Opened>& catalogs, const Options& options) {
+Result<std::uint64_t> list_groups(std::vector<Opened>& catalogs, const Options& options) {
     const auto word = std::find(std::begin(kGroupingWords), std::end(kGroupingWords), options.group);
     const auto grouping = static_cast<Grouping>(word - std::begin(kGroupingWords));
     GroupTree tree(options.depth.value_or(default_depth(grouping)));
     for (Opened& from : catalogs)
         DREDGER_CHECK(from.catalog.each_group(
             from.selection, grouping, [&](GroupTree::Path path, const Totals& t) { tree.add(std::move(path), t); }));
-    if (options.is_table() && tree.all().files + tree.all().folders == 0) {
-        say_nothing_found(options);
-        return {};
-    }
+    const std::uint64_t count = tree.all().files + tree.all().folders;
+    if (options.is_table() && count == 0) return count;
     if (options.form == "csv") fmt::print("group,files,bytes,prospect,sound,patchy,faint,gone\r\n");
     std::vector<Table::Column> columns = {{"FILES", Table::Align::right}, {"SIZE", Table::Align::right}, {"PROSPECT"}};
     for (const std::string_view band : kBandWords) {
@@ -334,31 +330,49 @@ Result<void> list_groups(std::vector<Opened>& catalogs, const Options& options) 
         } else {
             std::vector<std::string> row = {count_text(t.files), size_text(t.bytes),
                                             meter(Prospect{t.prospect(), t.band(), Check::unknown, {}})};
-            for (const std::uint64_t count : t.bands) row.push_back(count > 0 ? count_text(count) : "·");
+            for (const std::uint64_t in_band : t.bands) row.push_back(in_band > 0 ? count_text(in_band) : "·");
             row.push_back(std::string(2 * (group.path.size() - 1), ' ') + title_of(group, grouping));
             table.add(std::move(row));
         }
     }
-    if (!options.is_table()) return {};
+    if (!options.is_table()) return count;
     table.print();
     print_totals(tree.all());
+    return count;
+}
+
+// Options that say something of what is not asked for are a mistake of who typed them.
+Result<void> check_together(const Options& options) {
+    const auto goes_with = [](const char* option, const char* other) {
+        return fail(ErrorKind::usage, fmt::format("{} says nothing without {}", option, other), "",
+                    fmt::format("add {}, or leave {} out", other, option));
+    };
+    if (options.depth && options.group.empty()) return goes_with("--depth", "--group");
+    if (options.extents && options.form != "jsonl") return goes_with("--extents", "--as jsonl");
+    if (!options.source.empty() && options.contains.empty() && !options.similar)
+        return goes_with("--source", "--contains or --similar");
+    if (options.similar && (options.catalogs.size() > 1 || !options.contains.empty() || !options.group.empty()))
+        return fail(ErrorKind::usage, "--similar goes with one catalog, and not with --contains or --group", "",
+                    "leave the others out");
+    if (!options.group.empty() && !options.contains.empty())
+        return fail(ErrorKind::usage, "--group and --contains can't go together", "", "use one of them");
     return {};
 }
 
-int list(const Options& options) {
+int list(Options options) {
+    if (const auto together = check_together(options); !together) return report(together.error());
+    options.selection.has_several_catalogs = options.catalogs.size() > 1;
     std::vector<Opened> catalogs;
     for (const std::string& path : options.catalogs) {
         auto one = opened(path, options);
         if (!one) return report(one.error());
         catalogs.push_back(std::move(*one));
     }
-    if (options.similar && (options.catalogs.size() > 1 || !options.contains.empty() || !options.group.empty()))
-        return report({ErrorKind::usage, "--similar goes with one catalog, and not with --contains or --group", "",
-                       "leave the others out"});
-    if (!options.group.empty() && !options.contains.empty())
-        return report({ErrorKind::usage, "--group and --contains can't go together", "", "use one of them"});
-    const auto done = options.group.empty() ? list_rows(catalogs, options) : list_groups(catalogs, options);
-    return done ? kDone : report(done.error());
+    const auto count = options.group.empty() ? list_rows(catalogs, options) : list_groups(catalogs, options);
+    if (!count) return report(count.error());
+    if (is_interrupted()) return kInterrupted;
+    if (*count == 0) say_nothing_found(options);
+    return *count > 0 ? kDone : kDoneInPart;
 }
 
 }  // namespace

@@ -3,6 +3,7 @@
 #include <exception>
 
 #include "cli/commands.h"
+#include "cli/mistyped.h"
 #include "cli/terminal.h"
 
 namespace dredger::cli {
@@ -37,15 +38,14 @@ int run(const std::vector<std::string>& arguments) {
     add_image(program, exit_code);
     add_kinds(program, exit_code);
     add_demo(program, exit_code);
+    std::vector<std::string> words = understood(arguments, program);
     try {
         // CLI11 takes the words from the back.
-        program.parse(std::vector<std::string>(arguments.rbegin(), arguments.rend()));
+        program.parse(std::vector<std::string>(words.rbegin(), words.rend()));
     } catch (const CLI::Success& wanted) {
         return program.exit(wanted);
     } catch (const CLI::ParseError& error) {
-        std::string command;
-        for (const CLI::App* chosen : program.get_subcommands()) command = " " + chosen->get_name();
-        return report({ErrorKind::usage, error.what(), "", "dredger" + command + " --help shows how"});
+        return report(told(error, words, program));
     }
     return exit_code;
 }

@@ -4,6 +4,7 @@
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
 
+#include "catalog/attaching.h"
 #include "cli/commands.h"
 #include "cli/selection_options.h"
 #include "cli/table.h"
@@ -20,10 +21,23 @@ struct Options {
     std::string list;
     std::vector<std::string> catalogs;
     SelectionOptions selection;
+    bool onto_same_drive = false;
     std::vector<fs::path> given() const { return {catalogs.begin(), catalogs.end()}; }
 };
 
-int change(const Options& options, bool adds) {
+int change(Options options, bool adds) {
+    options.selection.has_several_catalogs = options.catalogs.size() > 1;
+    if (!options.selection.is_narrowed())
+        return report({ErrorKind::usage, fmt::format("nothing says which finds to {}", adds ? "pick" : "take out"),
+                       options.list, "select them: --id 7,12, --kind picture, or --prospect 0.. for all"});
+    std::vector<Catalog> catalogs;
+    for (const std::string& path : options.catalogs) {
+        auto catalog = open_catalog(path);
+        if (!catalog) return report(catalog.error());
+        if (!options.onto_same_drive)
+            if (const auto safe = refuse_danger(options.list, *catalog); !safe) return report(safe.error());
+        catalogs.push_back(std::move(*catalog));
+    }
     std::error_code failed;
     PickList list;
     if (!adds || fs::exists(options.list, failed)) {
@@ -35,15 +49,13 @@ int change(const Options& options, bool adds) {
     for (const PickTrouble& trouble : list.troubles)
         warn(fmt::format("{}, line {}: {}; left out", options.list, trouble.line, printable(trouble.what)));
     std::uint64_t selected = 0, changed = 0;
-    for (const std::string& path : options.catalogs) {
-        auto catalog = Catalog::open(path);
-        if (!catalog) return report(catalog.error());
-        auto selection = options.selection.selection_for(*catalog);
+    for (const Catalog& catalog : catalogs) {
+        auto selection = options.selection.selection_for(catalog);
         if (!selection) return report(selection.error());
-        const auto chosen = catalog->count(*selection);
+        const auto chosen = catalog.count(*selection);
         if (!chosen) return report(chosen.error());
         selected += static_cast<std::uint64_t>(*chosen);
-        const auto count = adds ? add_picks(list, *catalog, *selection) : remove_picks(list, *catalog, *selection);
+        const auto count = adds ? add_picks(list, catalog, *selection) : remove_picks(list, catalog, *selection);
         if (!count) return report(count.error());
         changed += *count;
     }
@@ -63,6 +75,12 @@ int show(const Options& options) {
         return kDone;
     }
     Table table({{"ID", Table::Align::right}, {"PROSPECT"}, {"STATE"}, {"SIZE", Table::Align::right}, {"PATH"}});
+    // What the list itself says, where its catalog is not at hand.
+    const auto noted = [&](const PickList::Pick& pick, const char* column) -> std::string {
+        const auto at = std::find(list->columns.begin(), list->columns.end(), column) - list->columns.begin();
+        const bool is_there = at < std::ssize(pick.fields) && !pick.fields[static_cast<std::size_t>(at)].empty();
+        return is_there ? printable(pick.fields[static_cast<std::size_t>(at)]) : "-";
+    };
     std::uint64_t files = 0, bytes = 0;
     for (const std::string& name : list->catalogs()) {
         const fs::path path = find_catalog(name, options.given(), options.list);
@@ -72,7 +90,8 @@ int show(const Options& options) {
             if (pick.catalog != name) continue;
             const auto found = catalog ? catalog->find(pick.id) : Result<std::optional<Candidate>>(std::nullopt);
             if (!found || !*found) {
-                table.add({std::to_string(pick.id), "-", "-", "-", catalog ? "no such find" : "-"});
+                table.add({std::to_string(pick.id), noted(pick, "prospect"), noted(pick, "state"), noted(pick, "size"),
+                           catalog ? "no such find" : noted(pick, "path")});
                 continue;
             }
             const Candidate& c = **found;
@@ -139,7 +158,11 @@ void add_picks(CLI::App& program, int& exit_code) {
             sub->add_option("CATALOG", options->catalogs,
                             needs_catalog ? "made by dredger scan" : "where it does not lie beside the list");
         if (needs_catalog) catalogs->required();
-        if (selects) options->selection.add_to(*sub);
+        if (selects) {
+            options->selection.add_to(*sub);
+            sub->add_flag("--onto-same-drive", options->onto_same_drive,
+                          "keep the list on the drive that is read, although that can destroy what is to be restored");
+        }
         sub->footer(std::string("Examples:\n") + examples);
         sub->callback([options, run, &exit_code] { exit_code = run(*options); });
     };

@@ -20,7 +20,7 @@ struct Options {
 };
 
 int preview_selection(const Options& options) {
-    auto catalog = Catalog::open(options.catalog);
+    auto catalog = open_catalog(options.catalog);
     if (!catalog) return report(catalog.error());
     auto selection = options.selection.selection_for(*catalog);
     if (!selection) return report(selection.error());

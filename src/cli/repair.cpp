@@ -96,7 +96,7 @@ int repair_sources(const Options& options) {
             request.files.emplace_back(source);
             continue;
         }
-        auto catalog = Catalog::open(source);
+        auto catalog = open_catalog(source);
         if (!catalog) return report(catalog.error());
         auto selection = options.selection.selection_for(*catalog);
         if (!selection) return report(selection.error());

@@ -5,10 +5,10 @@
 #include <fmt/chrono.h>
 #include <fmt/format.h>
 
+#include "catalog/attaching.h"
 #include "cli/commands.h"
 #include "cli/selection_options.h"
 #include "cli/terminal.h"
-#include "media/drives.h"
 
 namespace dredger::cli {
 namespace {
@@ -16,19 +16,16 @@ namespace {
 struct Options {
     std::string catalog, to, restored;
     SelectionOptions selection;
+    bool onto_same_drive = false;
 };
 
 int write(const Options& options) {
-    const auto catalog = Catalog::open(options.catalog);
+    const auto catalog = open_catalog(options.catalog);
     if (!catalog) return report(catalog.error());
     auto selection = options.selection.selection_for(*catalog);
     if (!selection) return report(selection.error());
-    const auto sources = catalog->sources();
-    if (!sources) return report(sources.error());
-    for (const ScannedSource& source : *sources)
-        if (const std::string danger = writing_endangers(options.to, source.path); !danger.empty())
-            return report({ErrorKind::unsafe, "writing here could destroy what is to be restored: " + danger,
-                           options.to, "write to another drive"});
+    if (!options.onto_same_drive)
+        if (const auto safe = refuse_danger(options.to, *catalog); !safe) return report(safe.error());
     const auto selected = catalog->count(*selection);
     if (!selected) return report(selected.error());
     if (*selected == 0) return nothing_selected(options.catalog);
@@ -52,6 +49,8 @@ void add_report(CLI::App& program, int& exit_code) {
     command->add_option("--to", options->to, "folder for the report")->required();
     command->add_option("--restored", options->restored,
                         "a folder that dredger restore wrote: the report lists its files with their sums");
+    command->add_flag("--onto-same-drive", options->onto_same_drive,
+                      "write to the drive that is read, although that can destroy what is to be restored");
     options->selection.add_to(*command);
     command->footer(
         "Examples:\n"

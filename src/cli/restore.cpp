@@ -65,7 +65,7 @@ Result<std::vector<Catalog>> open_catalogs(const Options& options, bool& in_part
     std::vector<Catalog> catalogs;
     if (options.selection.picks.empty()) {
         for (const std::string& path : options.catalogs) {
-            DREDGER_TRY(Catalog catalog, Catalog::open(path));
+            DREDGER_TRY(Catalog catalog, open_catalog(path));
             catalogs.push_back(std::move(catalog));
         }
         return catalogs;
@@ -91,7 +91,7 @@ Result<std::vector<Catalog>> open_catalogs(const Options& options, bool& in_part
                   fmt::format("the catalog {} is not found; name it on the command line", name)});
             continue;
         }
-        DREDGER_TRY(Catalog catalog, Catalog::open(path));
+        DREDGER_TRY(Catalog catalog, open_catalog(path));
         DREDGER_TRY(const auto troubles, check_picks(list, catalog));
         for (const PickTrouble& trouble : troubles) tell(trouble);
         catalogs.push_back(std::move(catalog));
@@ -129,14 +129,29 @@ Result<RestoreRequest> request_for(const Options& options) {
     return request;
 }
 
-void say(const RestoreReport& done, const Options& options) {
+// Files of which nothing is left are not restored unless somebody asks for them: what stands in their place is
+// another's. How many of the selection these are.
+Result<std::uint64_t> leave_out_gone(const SelectionOptions& options, const Catalog& catalog, Selection& selection) {
+    if (options.says_how_much_is_left()) return 0;
+    selection.bands = {Band::gone};
+    DREDGER_TRY(const std::int64_t gone, catalog.count(selection));
+    selection.bands = {Band::sound, Band::patchy, Band::faint};
+    return static_cast<std::uint64_t>(gone);
+}
+
+void say(const RestoreReport& done, std::uint64_t left_out, const Options& options) {
     std::vector<std::string> parts;
     for (const Outcome outcome :
          {Outcome::whole, Outcome::doubtful, Outcome::partial, Outcome::skipped, Outcome::already, Outcome::failed})
         if (done.count(outcome) > 0)
             parts.push_back(fmt::format("{} {}", count_text(done.count(outcome)), word_for(outcome)));
+    if (parts.empty()) parts.emplace_back("nothing done");
     fmt::print("{} and {} selected: {}. {} written to {}\n", counted(done.files, "file"),
                counted(done.folders, "folder"), fmt::join(parts, ", "), size_text(done.written), options.to);
+    if (left_out > 0)
+        fmt::print(
+            "{} left out, of which nothing is left: the same command with --band gone takes what stands there.\n",
+            counted(left_out, "file was", "files were"));
     if (done.count(Outcome::doubtful) > 0)
         fmt::print(
             "Doubtful: all bytes were read, but not all are believed to be the file's own; restore.log and "
@@ -154,19 +169,24 @@ void say(const RestoreReport& done, const Options& options) {
     }
 }
 
-int restore_selection(const Options& options) {
+int restore_selection(Options options) {
     if (options.catalogs.empty() && options.selection.picks.empty())
         return report(
             {ErrorKind::usage, "a CATALOG or --picks FILE is needed", "", "dredger restore --help shows how"});
     const auto request = request_for(options);
     if (!request) return report(request.error());
     bool in_part = false;
+    options.selection.has_several_catalogs = options.catalogs.size() > 1;
     auto catalogs = open_catalogs(options, in_part);
     if (!catalogs) return report(catalogs.error());
     std::vector<RestoreJob> jobs;
+    std::uint64_t left_out = 0;
     for (Catalog& catalog : *catalogs) {
         auto selection = options.selection.selection_for(catalog);
         if (!selection) return report(selection.error());
+        const auto gone = leave_out_gone(options.selection, catalog, *selection);
+        if (!gone) return report(gone.error());
+        left_out += *gone;
         jobs.push_back({&catalog, std::move(*selection), source_for(catalog, options)});
     }
 
@@ -175,17 +195,28 @@ int restore_selection(const Options& options) {
     const auto done = restore(jobs, *request, observer);
     observer.line().clear();
     if (!done) return report(done.error());
+    if (done->files + done->folders == 0 && left_out > 0) {
+        fmt::print(stderr,
+                   "Of what is selected nothing is left ({}). The same command with --band gone restores what stands "
+                   "in its place.\n",
+                   counted(left_out, "file"));
+        return kDoneInPart;
+    }
     if (done->files + done->folders == 0)
         return nothing_selected(options.catalogs.empty() ? "CATALOG" : options.catalogs.front());
     for (const std::string& medium : done->missing) warn("left out: " + medium);
-    in_part = in_part || !done->missing.empty() ||
-              done->count(Outcome::failed) + done->count(Outcome::partial) + done->count(Outcome::skipped) > 0;
+    in_part = in_part || !done->missing.empty() || left_out > 0 ||
+              done->count(Outcome::failed) + done->count(Outcome::partial) + done->count(Outcome::skipped) +
+                      done->count(Outcome::doubtful) >
+                  0;
     if (options.dry_run) {
         fmt::print("\nNothing was written. {} and {}, {}, would go to {}\n", counted(done->files, "file"),
                    counted(done->folders, "folder"), size_text(done->bytes), options.to);
+        if (left_out > 0)
+            fmt::print("{} left out: nothing is left of them.\n", counted(left_out, "file is", "files are"));
         return done->missing.empty() ? kDone : kDoneInPart;
     }
-    say(*done, options);
+    say(*done, left_out, options);
     if (done->stopped) return report(*done->stopped), kDoneInPart;
     if (done->interrupted) {
         fmt::print(stderr, "dredger: interrupted: run the same command again to go on\n");

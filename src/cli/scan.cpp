@@ -4,7 +4,9 @@
 #include <filesystem>
 #include <fmt/format.h>
 
+#include "catalog/attaching.h"
 #include "cli/commands.h"
+#include "cli/table.h"
 #include "cli/terminal.h"
 #include "cli/word_options.h"
 #include "cli/words.h"
@@ -20,7 +22,7 @@ namespace fs = std::filesystem;
 
 struct Options {
     std::vector<std::string> sources;
-    std::string catalog, folder, kind, ext, format, own_formats, own_copies, until, join = "quick";
+    std::string catalog, folder, kind, ext, format, own_formats, own_copies, until, join, until_band = "sound,patchy";
     std::vector<unsigned> volumes;
     int code_page = 850;
     bool quick = false;
@@ -31,17 +33,15 @@ struct Options {
     bool every_offset = false;
     bool inside = false;
     std::uint64_t until_count = 0;
-    bool catalog_on_same_drive = false;
+    bool onto_same_drive = false;
 };
 
 // A catalog must not overwrite what is being looked for.
 Result<void> check_safe(const Options& options, const OpenedMedium& source) {
     const std::string danger = writing_endangers(options.catalog, source.files);
     if (danger.empty()) return {};
-    if (!options.catalog_on_same_drive)
-        return fail(ErrorKind::unsafe, "the catalog could destroy what is to be found: " + danger, options.catalog,
-                    "keep it on another drive, or spell out --catalog-on-same-drive");
-    warn(fmt::format("{}: {}; going on as told by --catalog-on-same-drive", options.catalog, danger));
+    if (!options.onto_same_drive) return refuse_danger(options.catalog, source.files);
+    warn(fmt::format("{}: {}; going on as told by --onto-same-drive", options.catalog, danger));
     return {};
 }
 
@@ -58,9 +58,9 @@ void say(const VolumeReport& volume) {
         fmt::print("  lost volume {} ({}), which volume {} held before it was formatted: {} records\n", volume.number,
                    name, volume.formatted_since, count_text(volume.deleted + volume.trashed + volume.live));
     else
-        fmt::print("  {}volume {} ({}): {} deleted and {} {} records\n", volume.is_lost ? "lost " : "", volume.number,
-                   name, count_text(volume.deleted), count_text(volume.live + volume.trashed),
-                   volume.is_lost ? "other" : "live");
+        fmt::print("  {}volume {} ({}){}: {} deleted and {} {} records\n", volume.is_lost ? "lost " : "", volume.number,
+                   name, volume.is_mountable ? "" : ", which no system mounts as it stands", count_text(volume.deleted),
+                   count_text(volume.live + volume.trashed), volume.is_lost || !volume.is_mountable ? "other" : "live");
     if (!volume.bins.empty()) fmt::print("    in its bin: {}\n", bin_text(volume.bins));
 }
 
@@ -96,7 +96,20 @@ void say_checked(const SurfaceReport& surface) {
         fmt::print("  volume {}: everything is checked already\n", surface.number);
 }
 
-int scan_all(const Options& options) {
+void print_what_turned_up(const Catalog& catalog, const ScanRequest& request) {
+    constexpr std::size_t kShown = 10;
+    fmt::print("  What was wanted has turned up; the same command without --until goes on.\n");
+    Table table({{"ID", Table::Align::right}, {"PROSPECT"}, {"PATH"}});
+    (void)catalog.each(*request.until, Order{}, false,
+                       [&](const Candidate& c) {
+                           table.add({std::to_string(c.id), meter(c.prospect), printable(c.record.path())});
+                           return true;
+                       },
+                       {0, kShown});
+    table.print();
+}
+
+int scan_all(Options options) {
     ScanRequest request;
     request.volumes = {options.volumes.begin(), options.volumes.end()};
     request.folder = options.folder;
@@ -114,14 +127,29 @@ int scan_all(const Options& options) {
                    !options.until.empty() || options.until_count > 0;
     if (options.quick && request.deep)
         return report({ErrorKind::usage, "--quick reads records only", {}, "leave it out to search the surface"});
+    for (const auto& [name, text] : {std::pair("--format", &options.format), std::pair("--join", &options.join),
+                                     std::pair("--own-formats", &options.own_formats)})
+        if (!request.deep && !text->empty())
+            return report({ErrorKind::usage, fmt::format("{} says how the surface is searched", name), "",
+                           "add --deep, or leave it out"});
     request.snapshots = !options.no_snapshots;
     request.verify = options.verify;
     request.whole_surface = options.whole_surface;
     request.every_offset = options.every_offset;
     request.inside = options.inside;
-    request.join = word_in<JoinEffort>(options.join, kJoinEffortWords);
-    request.until_name = options.until;
-    request.until_count = options.until_count;
+    if (!options.join.empty()) request.join = word_in<JoinEffort>(options.join, kJoinEffortWords);
+    if (!options.until.empty() || options.until_count > 0) {
+        auto bands = parse_bands(options.until_band);
+        if (!bands) return report(bands.error());
+        request.until = usual_selection();
+        request.until->bands = std::move(*bands);
+        if (!options.until.empty()) request.until->names = {name_glob(options.until)};
+        request.until_count = std::max<std::uint64_t>(options.until_count, 1);
+    }
+    if (options.catalog.empty())
+        options.catalog = fs::path(options.sources.front()).filename().stem().string() + ".dredge";
+    else if (!fs::path(options.catalog).has_extension() && !fs::exists(options.catalog))
+        options.catalog += ".dredge";
     std::optional<OwnFormats> own;
     if (!options.own_formats.empty()) {
         auto read = OwnFormats::read(options.own_formats);
@@ -172,8 +200,7 @@ int scan_all(const Options& options) {
         for (const VolumeReport& volume : outcome->volumes)
             if (!volume.filesystem.empty() || !request.deep) say(volume);
         for (const SurfaceReport& surface : outcome->surfaces) request.deep ? say(surface) : say_checked(surface);
-        if (outcome->is_over)
-            fmt::print("  What was wanted has turned up; the same command without --until goes on.\n");
+        if (outcome->is_over) print_what_turned_up(*catalog, request);
         if (outcome->interrupted) {
             fmt::print(stderr, "dredger: interrupted: run the same command again to go on\n");
             return kInterrupted;
@@ -193,7 +220,7 @@ int scan_all(const Options& options) {
     if (const auto documents = catalog->documents_with_copies().value_or(0); documents > 0)
         fmt::print("\nSafety copies and earlier states of {} stand here, too: dredger versions {}\n",
                    counted(documents, "document"), options.catalog);
-    const auto finds = catalog->count({});
+    const auto finds = catalog->count(usual_selection());
     if (finds && *finds == 0)
         fmt::print(
             "\n{}\n",
@@ -216,10 +243,9 @@ void add_scan(CLI::App& program, int& exit_code) {
     command
         ->add_option("SOURCE", options->sources, "device, or image of any kind: raw, in parts, packed, a virtual disk")
         ->required();
-    command
-        ->add_option("-c,--catalog", options->catalog,
-                     "where to keep the finds, NAME.dredge; on another drive than the source")
-        ->required();
+    command->add_option("-c,--catalog", options->catalog,
+                        "where to keep the finds, NAME.dredge; on another drive than the source (default: named after "
+                        "the source, in the current folder)");
     command->add_flag("--quick", options->quick, "records only (the default)");
     command->add_flag("--deep", options->deep,
                       "records, and files by their content in free space and outside of volumes");
@@ -240,6 +266,8 @@ void add_scan(CLI::App& program, int& exit_code) {
                         "safety copies of programs that are not known here, from a TOML file (docs/lives.md)");
     command->add_option("--own-formats", options->own_formats, "deep: formats of your own, from a TOML file");
     command->add_option("--until", options->until, "deep: stop when a file with such a name is found: \"*.docx\"");
+    command->add_option("--until-band", options->until_band,
+                        "which prospects count for --until and --until-count (sound,patchy)");
     command->add_option("--until-count", options->until_count, "deep: stop when so many files are found");
     command->add_option("--volume", options->volumes, "only the volume with this number; may be repeated")
         ->allow_extra_args(false);
@@ -248,11 +276,11 @@ void add_scan(CLI::App& program, int& exit_code) {
     command->add_option("--ext", options->ext, "keep only finds with these file name extensions: jpg,docx ...");
     command->add_option("--code-page", options->code_page, "of short FAT names: 850 (default) or 437")
         ->check(CLI::IsMember({437, 850}));
-    command->add_flag("--catalog-on-same-drive", options->catalog_on_same_drive,
+    command->add_flag("--onto-same-drive", options->onto_same_drive,
                       "allow a catalog on the drive that is read; it may overwrite what is looked for");
     command->footer(
         "Examples:\n"
-        "  dredger scan nest-card.img -c nest-card.dredge\n"
+        "  dredger scan nest-card.img                        (the catalog becomes nest-card.dredge)\n"
         "  dredger scan --verify office.img -c office.dredge\n"
         "  dredger scan --deep nest-card.img -c nest-card.dredge --kind picture,video\n"
         "  dredger scan /dev/sdc -c /mnt/rescue/card.dredge --folder \"DCIM/100NESTS\" --kind picture\n"

@@ -1,7 +1,10 @@
 #include "cli/selection_options.h"
 
+#include <algorithm>
+#include <filesystem>
 #include <fmt/format.h>
 
+#include "base/text.h"
 #include "catalog/picks.h"
 #include "cli/terminal.h"
 
@@ -31,6 +34,60 @@ Result<std::set<std::int64_t>> picked(const std::string& file, const std::string
     return ids;
 }
 
+// The volumes of a catalog that these words name: by number or label, and by the path of their medium.
+Result<std::set<std::int64_t>> volumes_of(const Catalog& catalog, const std::vector<std::string>& words,
+                                          const std::vector<std::string>& media) {
+    DREDGER_TRY(const auto all, catalog.volumes());
+    DREDGER_TRY(const auto sources, catalog.sources());
+    const auto is_on = [&](const ScannedVolume& volume, const std::string& medium) {
+        return std::any_of(sources.begin(), sources.end(), [&](const ScannedSource& source) {
+            return source.id == volume.source && folded(source.path).find(folded(medium)) != std::string::npos;
+        });
+    };
+    std::set<std::int64_t> chosen;
+    std::set<std::string> unused(words.begin(), words.end());
+    for (const ScannedVolume& volume : all) {
+        bool is_named = words.empty();
+        for (const std::string& word : words) {
+            const bool fits = word == std::to_string(volume.place.number) || folded(word) == folded(volume.facts.label);
+            if (fits) unused.erase(word);
+            is_named = is_named || fits;
+        }
+        const bool is_there = media.empty() || std::any_of(media.begin(), media.end(), [&](const std::string& medium) {
+                                  return is_on(volume, medium);
+                              });
+        if (is_named && is_there) chosen.insert(volume.id);
+    }
+    if (!unused.empty() || chosen.empty()) {
+        std::vector<std::string> known;
+        for (const ScannedVolume& volume : all)
+            known.push_back(volume.facts.label.empty()
+                                ? std::to_string(volume.place.number)
+                                : fmt::format("{} ({})", volume.place.number, volume.facts.label));
+        return fail(
+            ErrorKind::usage,
+            unused.empty() ? "no volume lies on such a medium" : fmt::format("there is no volume {}", *unused.begin()),
+            catalog.path().string(), fmt::format("it has the volumes {}", fmt::join(known, ", ")));
+    }
+    return chosen;
+}
+
+// Who types one number that is nobody's has mistyped it.
+Result<void> check_ids(const Catalog& catalog, const std::vector<Range>& ids) {
+    for (const Range& range : ids) {
+        Selection one;
+        one.states = {};
+        one.ids = {range};
+        DREDGER_TRY(const std::int64_t count, catalog.count(one));
+        if (count == 0)
+            return fail(ErrorKind::usage,
+                        fmt::format("--id: there is no find {}{}", *range.from,
+                                    *range.to == *range.from ? "" : fmt::format("-{}", *range.to)),
+                        catalog.path().string(), "dredger list shows the IDs");
+    }
+    return {};
+}
+
 }  // namespace
 
 void SelectionOptions::add_to(CLI::App& command) {
@@ -46,15 +103,22 @@ void SelectionOptions::add_to(CLI::App& command) {
         ->group(group);
     command.add_option("--format", format, "jpeg,docx,mp4 ...: one level finer than --kind")->group(group);
     command.add_option("--ext", ext, "jpg,docx ...: file name extensions")->group(group);
-    command.add_option("--name", names, "file name; * and ? stand for others; letter case is ignored")
+    command
+        .add_option("--name", names,
+                    "a part of the file name; with * or ?, which stand for others, all of it; letter case is ignored")
         ->group(group)
         ->allow_extra_args(false);
-    command.add_option("--folder", folders, "original folder, and all below it; * and ? as above")
+    command
+        .add_option("--folder", folders,
+                    "a part of an original folder's name, or a path with /; with all below it; * and ? as above")
         ->group(group)
         ->allow_extra_args(false);
     command.add_option("--size", size, "10K..20M, 5M.. or ..1G")->group(group);
     command.add_option("--id", ids, "7,12-40")->group(group);
-    command.add_option("--modified", modified, "2026-05-01..2026-05-31, 2026-05.. or ..2025")->group(group);
+    command
+        .add_option("--modified", modified,
+                    "2026-05-01..2026-05-31, 2026-05.., ..2025, yesterday, or 3d..: of the last three days")
+        ->group(group);
     command.add_option("--created", created, "as --modified")->group(group);
     command.add_option("--deleted", deleted, "as --modified")->group(group);
     command
@@ -63,7 +127,18 @@ void SelectionOptions::add_to(CLI::App& command) {
             "2026-05-01 or 2026-05-01T10:00: of each document the state that it had then, from whatever keeps it")
         ->group(group);
     command.add_option("--prospect", prospect, "60.. or 20..80")->group(group);
+    command.add_option("--band", band, "sound,patchy,faint,gone: the prospect in a word")->group(group);
     command.add_option("--check", check, "verified,plausible,damaged,unknown: what the content itself says")
+        ->group(group);
+    command.add_option("--volume", volumes, "number or label of a volume; may be repeated")
+        ->group(group)
+        ->allow_extra_args(false);
+    command.add_option("--medium", media, "a part of the path of a medium that was scanned; may be repeated")
+        ->group(group)
+        ->allow_extra_args(false);
+    command
+        .add_flag("--housekeeping", housekeeping,
+                  "also what systems keep for themselves: allocation tables, bins' notes, page files")
         ->group(group);
     command.add_option("--picks", picks, "only what this pick list names (list --as csv writes one)")->group(group);
 }
@@ -77,6 +152,7 @@ Result<Selection> SelectionOptions::selection_for(const Catalog& catalog) const 
     DREDGER_CHECK(put("--state", state, parse_states, s.states));
     DREDGER_CHECK(put("--origin", origin, parse_origins, s.origins));
     DREDGER_CHECK(put("--check", check, parse_checks, s.checks));
+    DREDGER_CHECK(put("--band", band, parse_bands, s.bands));
     DREDGER_CHECK(put("--kind", kind, parse_kinds, s.kinds));
     DREDGER_CHECK(put("--role", role, parse_roles, s.roles));
     DREDGER_CHECK(put("--format", format, parse_formats, s.formats));
@@ -87,8 +163,14 @@ Result<Selection> SelectionOptions::selection_for(const Catalog& catalog) const 
     DREDGER_CHECK(put("--deleted", deleted, parse_times, s.deleted));
     DREDGER_CHECK(put("--prospect", prospect, parse_prospects, s.prospect));
     s.extensions = parse_words(ext);
-    s.names = names;
-    s.folders = folders;
+    for (const std::string& name : names) s.names.push_back(name_glob(name));
+    for (const std::string& folder : folders)
+        for (std::string& glob : folder_globs(folder)) s.folders.push_back(std::move(glob));
+    if (!volumes.empty() || !media.empty()) {
+        DREDGER_TRY(s.volumes, volumes_of(catalog, volumes, media));
+    }
+    if (!has_several_catalogs) DREDGER_CHECK(check_ids(catalog, s.ids));
+    if (!housekeeping && ids.empty() && picks.empty()) s.housekeeping = Housekeeping::left_out;
     if (!picks.empty()) {
         if (!ids.empty()) return fail(ErrorKind::usage, "--id and --picks can't go together", "", "use one of them");
         DREDGER_TRY(s.only, picked(picks, catalog.path().filename().string()));
@@ -110,14 +192,26 @@ Result<Selection> SelectionOptions::selection_for(const Catalog& catalog) const 
 
 bool SelectionOptions::is_narrowed() const {
     for (const std::string* text : {&state, &origin, &kind, &role, &format, &ext, &size, &ids, &modified, &created,
-                                    &deleted, &prospect, &check, &picks, &as_of})
+                                    &deleted, &prospect, &band, &check, &picks, &as_of})
         if (!text->empty()) return true;
-    return !names.empty() || !folders.empty();
+    return !names.empty() || !folders.empty() || !volumes.empty() || !media.empty();
+}
+
+bool SelectionOptions::says_how_much_is_left() const {
+    return !ids.empty() || !picks.empty() || !prospect.empty() || !band.empty();
+}
+
+Result<Catalog> open_catalog(const std::string& name) {
+    std::error_code failed;
+    const std::string longer = name + ".dredge";
+    return Catalog::open(!std::filesystem::exists(name, failed) && std::filesystem::exists(longer, failed) ? longer
+                                                                                                           : name);
 }
 
 int nothing_selected(const std::string& catalog) {
-    fmt::print("Nothing is selected. dredger list {} with the same options shows what they select.\n", catalog);
-    return kUsage;
+    fmt::print(stderr, "Nothing is selected. dredger list {} shows what there is; leave out an option, or widen it.\n",
+               catalog);
+    return kDoneInPart;
 }
 
 }  // namespace dredger::cli

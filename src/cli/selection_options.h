@@ -18,18 +18,26 @@ auto taken_by(Parse parse) {
 }
 
 struct SelectionOptions {
-    std::string state, origin, kind, role, format, ext, size, ids, modified, created, deleted, prospect, check, picks,
-        as_of;
-    std::vector<std::string> names, folders;
+    std::string state, origin, kind, role, format, ext, size, ids, modified, created, deleted, prospect, band, check,
+        picks, as_of;
+    std::vector<std::string> names, folders, volumes, media;
+    bool housekeeping = false;
+    // Of several catalogs an ID may be one's and not the other's.
+    bool has_several_catalogs = false;
 
     void add_to(CLI::App& command);
     // What the words mean for one catalog; an error names the option that is off.
     Result<Selection> selection_for(const Catalog& catalog) const;
     // Whether anything narrows the selection.
     bool is_narrowed() const;
+    // Whether it says itself how much must be left of a find, or names finds one by one.
+    bool says_how_much_is_left() const;
 };
 
-// Tells that a selection holds nothing; the command's exit code.
+// The catalog of this name; NAME stands for NAME.dredge.
+Result<Catalog> open_catalog(const std::string& name);
+
+// Tells on stderr that a selection holds nothing; the command's exit code.
 int nothing_selected(const std::string& catalog);
 
 }  // namespace dredger::cli

@@ -173,7 +173,7 @@ int print_bytes(const ScannedSource& source, const MediumPtr& medium, const Opti
 }
 
 int show(const Options& options) {
-    auto catalog = Catalog::open(options.catalog);
+    auto catalog = open_catalog(options.catalog);
     if (!catalog) return report(catalog.error());
     const auto found = catalog->find(options.id);
     if (!found) return report(found.error());

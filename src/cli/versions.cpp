@@ -111,7 +111,7 @@ Result<std::vector<Catalog::Document>> documents_of(const Catalog& catalog, cons
 }
 
 int show(const Options& options) {
-    const auto catalog = Catalog::open(options.catalog);
+    const auto catalog = open_catalog(options.catalog);
     if (!catalog) return report(catalog.error());
     auto selection = options.selection.selection_for(*catalog);
     if (!selection) return report(selection.error());
@@ -132,8 +132,7 @@ int show(const Options& options) {
     if (options.is_table() && documents->size() > options.most) {
         print_counts(*documents);
         fmt::print("\n{} with more than one life. Next: dredger versions {} --name '{}'\n",
-                   counted(documents->size(), "document"), options.catalog,
-                   split_path(documents->front().path).name);
+                   counted(documents->size(), "document"), options.catalog, split_path(documents->front().path).name);
         return kDone;
     }
     const auto volumes = catalog->volumes();

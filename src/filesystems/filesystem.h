@@ -132,6 +132,9 @@ struct VolumeFacts {
     std::uint64_t size = 0;          // bytes that the file system says it has
     std::uint64_t used = 0;          // bytes of taken clusters
     std::vector<std::string> warnings;
+    // Whether a system of today mounts it as it stands. Where only a copy of its superblock or boot sector is left, or
+    // nothing of it, all its files are lost to their owner.
+    bool is_mountable = true;
 };
 
 struct WalkOptions {

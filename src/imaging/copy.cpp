@@ -41,8 +41,8 @@ struct Source {
 Result<Source> open_source(const CopyRequest& request) {
     if (request.medium) return Source{request.medium, request.medium->name(), {}, {}, {}};
     DREDGER_TRY(const OpenedMedium opened, open_medium(request.source));
-    Source source{opened.medium, fs::absolute(request.source).lexically_normal().string(), {}, opened.files,
-                  opened.not_asked};
+    Source source{
+        opened.medium, fs::absolute(request.source).lexically_normal().string(), {}, opened.files, opened.not_asked};
     source.may_hang = opened.is_device;
     if (opened.is_device) {
         source.serial = serial_of(request.source);
@@ -55,7 +55,8 @@ Result<Source> open_source(const CopyRequest& request) {
 void mark_absent(AreaMap& map, const std::vector<Extent>& absent) {
     for (const Extent& area : map.areas_that_are(Asked::Outcome::absent)) map.set(area.offset, area.length, {});
     for (const Extent& gap : absent)
-        for (const Extent& missing : map.not_held_in(gap)) map.set(missing.offset, missing.length, {Asked::Outcome::absent});
+        for (const Extent& missing : map.not_held_in(gap))
+            map.set(missing.offset, missing.length, {Asked::Outcome::absent});
 }
 
 // The map of an earlier run, if it is of this medium; else a new one.

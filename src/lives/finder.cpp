@@ -203,8 +203,7 @@ void RoleFinder::take_claim(const SeenFile& file, Claim&& claim) {
             if (!claimed.told.is_one) return;
         }
     for (std::string& key : keys_wanted(claimed.claim.captured)) wanted_keys_.insert(std::move(key));
-    if (!claimed.told.path.empty())
-        wanted_keys_.insert(name_key(split_path(claimed.told.path).name));
+    if (!claimed.told.path.empty()) wanted_keys_.insert(name_key(split_path(claimed.told.path).name));
     if (habit.by_content && habit.where == Where::beside) wanted_folders_.insert(key_of_folder(file));
     wants_anywhere_ = wants_anywhere_ || (habit.by_content && habit.where == Where::anywhere);
     claimed_.insert(file.id);

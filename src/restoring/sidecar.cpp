@@ -34,6 +34,9 @@ Result<void> write_sidecar(const std::filesystem::path& file, const Catalog& cat
                                    {"overwritten", overwritten_by_live(catalog, candidate)},
                                    {"reasons", candidate.prospect.reasons}};
     for (const Extent& gap : gaps) side["missing"].push_back({gap.offset, gap.length});
+    // Something is not its own, and nothing tells where.
+    side["unknown"] = nlohmann::ordered_json::array();
+    if (side["missing"].empty() && side["overwritten"].empty()) side["unknown"].push_back({0, candidate.record.size});
     return write_whole_file(sidecar_of(file),
                             side.dump(1, ' ', false, nlohmann::json::error_handler_t::replace) + "\n");
 }

@@ -18,6 +18,7 @@ struct VolumeReport {
     BinContents bins;
     bool was_done_before = false;
     bool is_lost = false;          // no table tells of it: what was live there is what is looked for
+    bool is_mountable = true;      // otherwise the same
     unsigned formatted_since = 0;  // the volume that was put over it; 0: none was
 };
 

@@ -2,11 +2,13 @@
 #pragma once
 
 #include <filesystem>
+#include <optional>
 #include <set>
 #include <string>
 #include <vector>
 
 #include "base/text.h"
+#include "catalog/selection.h"
 #include "formats/format.h"
 #include "lives/habit.h"
 
@@ -37,8 +39,8 @@ struct ScanRequest {
     std::vector<std::string> formats = {};      // names; empty: all
     std::vector<const Format*> further = {};    // the user's own formats
     std::vector<lives::Habit> own_habits = {};  // how copies are named that the user knows of
-    std::string until_name = {};                // a glob: the deep scan ends when a find has such a name
-    std::uint64_t until_count = 0;              // ... or when there are so many finds; 0: never
+    std::optional<Selection> until = {};        // the deep scan ends when so many of these are found
+    std::uint64_t until_count = 1;
 };
 
 }  // namespace dredger

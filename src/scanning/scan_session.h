@@ -16,7 +16,7 @@ struct ScanSession {
     Observer& observer;
     MediumPtr medium;
     std::int64_t source;  // ScannedSource::id
-    WantedFinds wanted{request.until_name, request.until_count};
+    WantedFinds wanted{request.until, request.until_count};
     ScanReport report = {};
 
     // What the catalog has of a volume; null where it has nothing.

@@ -27,6 +27,37 @@ Result<void> learn_today(const Catalog& catalog, std::int64_t volume, VolumeScan
     });
 }
 
+// The files of the volume that hold stores; those that were deleted may still do.
+Result<std::vector<ShadowFile>> files_with_stores(const Catalog& catalog, const ScannedVolume& row) {
+    Selection named;
+    named.states = {};
+    named.volumes = {row.id};
+    named.names = {"*{3808876b-c176-4e48-b7ae-04046e6cc752}"};
+    std::vector<ShadowFile> files;
+    DREDGER_CHECK(catalog.each(named, Order{}, true, [&](const Candidate& c) {
+        ShadowFile file;
+        file.made = c.record.created;
+        for (const LayoutExtent& extent : c.layout.extents)
+            for (const Extent& part : on_volume(row.place, extent)) file.extents.push_back(part);
+        files.push_back(std::move(file));
+        return true;
+    }));
+    return files;
+}
+
+// By the catalog of the volume; where that is lost, by what stands in the files that hold stores.
+Result<ShadowCopies> shadows_of(ScanSession& session, const Medium& volume, const ScannedVolume& row) {
+    ShadowCopies shadows = find_shadow_copies(volume);
+    if (!shadows.copies.empty() && !shadows.lacks_catalog) return shadows;
+    DREDGER_TRY(const auto files, files_with_stores(session.catalog, row));
+    if (files.empty() && !shadows.lacks_catalog) return shadows;
+    ShadowCopies lost = find_lost_shadow_copies(volume, files, [&](std::uint64_t done, std::uint64_t total) {
+        session.observer.progress({"looking for shadow copies", done, total, "bytes", 0});
+        return !session.observer.should_stop();
+    });
+    return lost.copies.empty() && !shadows.lacks_catalog ? shadows : lost;
+}
+
 struct PastState {
     const ShadowCopy* copy;
     std::string when;
@@ -78,12 +109,13 @@ std::vector<PastState> open_states(ScanSession& session, const Volume& place, co
 
 Result<bool> scan_shadow_volumes(ScanSession& session, const Volume& place, const MediumPtr& volume,
                                  const FileSystem& today, unsigned& number) {
-    const ShadowCopies shadows = find_shadow_copies(*volume);
+    DREDGER_TRY(const auto row, session.known(place));
+    if (!row || row->facts.filesystem != "NTFS") return true;
+    DREDGER_TRY(const ShadowCopies shadows, shadows_of(session, *volume, *row));
+    if (session.observer.should_stop()) return false;
     for (const std::string& warning : shadows.warnings)
         session.observer.warning(fmt::format("volume {}: {}", place.number, warning));
     if (shadows.copies.empty()) return true;
-    DREDGER_TRY(const auto row, session.known(place));
-    if (!row) return true;
     VolumeScan::Told told;
     DREDGER_CHECK(learn_today(session.catalog, row->id, told));
     std::vector<PastState> states = open_states(session, place, shadows, number);
@@ -98,7 +130,9 @@ Result<bool> scan_shadow_volumes(ScanSession& session, const Volume& place, cons
     for (PastState& state : states) {
         if (session.observer.should_stop()) return false;
         VolumeScan scan(session);
-        scan.is_state_of(today, {"shadow copy of " + state.when, state.copy->made, state.place.number, &told}, *row);
+        scan.is_state_of(
+            today, {"shadow copy of " + state.when, state.copy->made, state.place.number, state.copy->is_whole, &told},
+            *row);
         DREDGER_TRY(VolumeScan::Outcome outcome, scan.run(state.place, state.content, *state.filesystem));
         if (outcome.interrupted) return false;
         outcome.report.label += (outcome.report.label.empty() ? "as of " : " as of ") + state.when;

@@ -6,6 +6,7 @@
 
 #include "base/checked.h"
 #include "checking/checking.h"
+#include "scanning/housekeeping.h"
 #include "volumes/mapping.h"
 
 namespace dredger {
@@ -15,6 +16,7 @@ namespace fs = std::filesystem;
 
 constexpr std::uint64_t kBatch = 20'000;      // changes that are saved together
 constexpr std::uint64_t kTrustedShare = 100;  // of live bytes, one of so many may lie on free clusters
+constexpr int kMostInDamagedState = 50;       // prospect of what may be today's bytes in part
 constexpr std::uint64_t kGlance = 4'096;      // records between two looks at the clock
 
 // What narrows a scan, so that a later one with other wishes is not taken for a repetition.
@@ -57,6 +59,7 @@ Result<VolumeScan::Outcome> VolumeScan::run(const Volume& place, const MediumPtr
     row_ = {0, session_.source, place, filesystem.facts(), false, true, settings_of(request_)};
     report_.number = place.number;
     report_.is_lost = place.table == TableKind::lost;
+    report_.is_mountable = row_.facts.is_mountable;
     report_.filesystem = row_.facts.filesystem;
     report_.label = row_.facts.label;
     volume_ = volume;
@@ -161,6 +164,7 @@ Result<void> VolumeScan::keep(Record&& record) {
     }
     const bool holds_its_space = record.state == State::live;
     if (holds_its_space && Bins::holds(record.path())) record.state = State::trashed;
+    record.is_own = record.is_own || is_housekeeping(record.path());
     const bool is_live = record.state == State::live;
     ++(is_live ? report_.live : record.state == State::trashed ? report_.trashed : report_.deleted);
     bins_.learn(record, volume_);
@@ -190,43 +194,40 @@ std::uint64_t VolumeScan::told_by(const FileEntry& record) {
 // What was deleted since is whole here; what is there today and differs is an earlier state of it.
 Result<void> VolumeScan::keep_of_state(Record&& record) {
     const bool is_live = record.state == State::live;
-    const std::int64_t id = next_id_;
+    const std::int64_t id = next_id_++;
     claim(record, id, is_live);
     Told& told = *point_->told;
     const std::uint64_t key = told_by(record);
     if (record.is_folder || record.is_own || !record.stream.empty() || told.well.contains(key)) return {};
-    add_snapshot_facts(record, point_->name, point_->made);
+    if (!is_live && (told.poorly.contains(key) || told.live_in_a_state.contains(key))) return {};
+    told.well.insert(key);
     if (!is_live) {
-        if (told.poorly.contains(key) || told.live_in_a_state.contains(key)) return {};
-        told.well.insert(key);
+        add_snapshot_facts(record, point_->name, point_->made);
         record.version = point_->version;
         leave_out_taken(record);
-        ++next_id_;
         ++report_.deleted;
         return waiting_->add(id, record);
     }
-    told.well.insert(key);
     const bool is_newest = told.paths.insert(path_hash(record)).second;
+    Prospect prospect = judged(record, id);
+    prospect.reasons.insert(prospect.reasons.begin(), "it lives on in the " + point_->name);
     if (const auto poor = told.poorly.find(key); poor != told.poorly.end())
-        return complete(poor->second, std::move(record));
-    ++next_id_;
+        return complete(poor->second, std::move(record), std::move(prospect));
+    add_snapshot_facts(record, point_->name, point_->made);
     record.version = point_->version;
     record.state = is_newest ? State::deleted : State::live;
     ++(is_newest ? report_.deleted : report_.live);
-    // The blocks that it had are kept, or were not changed since.
-    return store(id, std::move(record), {100, Band::sound, Check::unknown, {"it lives on in the " + point_->name}});
+    return store(id, std::move(record), prospect);
 }
 
 // What today's record of a deleted file tells of lies where other files do now; this state has all of it.
-Result<void> VolumeScan::complete(std::int64_t id, Record&& record) {
+Result<void> VolumeScan::complete(std::int64_t id, Record&& record, Prospect&& prospect) {
     DREDGER_TRY(auto candidate, catalog_.find(id));
-    if (!candidate) return {};
+    if (!candidate || candidate->prospect.value >= prospect.value) return {};
     candidate->layout = on_medium(row_.place, std::move(record.layout));
     candidate->record.trust = record.trust;
-    candidate->record.facts.insert(candidate->record.facts.end(),
-                                   record.facts.end() - std::min<std::ptrdiff_t>(2, std::ssize(record.facts)),
-                                   record.facts.end());
-    candidate->prospect = {100, Band::sound, Check::unknown, {"it lives on in the " + point_->name}};
+    add_snapshot_facts(candidate->record, point_->name, point_->made);
+    candidate->prospect = std::move(prospect);
     DREDGER_CHECK(catalog_.update(*candidate));
     return save_now_and_then();
 }
@@ -248,10 +249,12 @@ void VolumeScan::leave_out_taken(Record& record) const {
     record.layout.extents = std::move(left);
 }
 
-// With its volume: but the file system's own files are nobody's loss, nor is a record without name and content.
+// With its volume, which no table tells of or which doesn't mount any more: but the file system's own files are
+// nobody's loss, nor is a record without name and content.
 bool VolumeScan::was_lost(const FileEntry& record) const {
     const bool is_empty = record.name_is_placeholder && record.size == 0;
-    return row_.place.table == TableKind::lost && !record.is_own && !is_empty;
+    const bool is_lost = row_.place.table == TableKind::lost || !row_.facts.is_mountable;
+    return is_lost && !record.is_own && !is_empty;
 }
 
 void VolumeScan::claim(const Record& record, std::int64_t id, bool holds_its_space) {
@@ -309,8 +312,14 @@ Result<void> VolumeScan::judge_waiting(WaitingRecord&& waiting) {
 }
 
 Prospect VolumeScan::judged(const Record& record, std::int64_t id) {
-    return judge(gather(record, id, claims_, *space_, *volume_, habit_),
-                 [this](std::int64_t other) { return name_of(other); });
+    Prospect prospect = judge(gather(record, id, claims_, *space_, *volume_, habit_),
+                              [this](std::int64_t other) { return name_of(other); });
+    if (!point_ || point_->is_whole || record.layout.within_records || record.size == 0) return prospect;
+    prospect.reasons.push_back(
+        fmt::format("a part of what the {} keeps is damaged: some of its bytes may be those of today", point_->name));
+    prospect.value = std::min(prospect.value, kMostInDamagedState);
+    if (prospect.band == Band::sound) prospect.band = Band::patchy;
+    return prospect;
 }
 
 std::string VolumeScan::name_of(std::int64_t id) {

@@ -46,6 +46,7 @@ class VolumeScan final : RecordSink {
         std::string name;  // for people: "shadow copy of 2026-05-01 10:00"
         std::optional<FileTime> made;
         std::uint64_t version = 0;  // FileEntry::version of its files
+        bool is_whole = true;       // all that was kept of it was found
         Told* told = nullptr;
     };
     void is_state_of(const FileSystem& today, const PointInTime& point, const ScannedVolume& row) {
@@ -65,7 +66,7 @@ class VolumeScan final : RecordSink {
     Result<void> keep(Record&& record);
     Result<void> claim_for_today();
     Result<void> keep_of_state(Record&& record);
-    Result<void> complete(std::int64_t id, Record&& record);
+    Result<void> complete(std::int64_t id, Record&& record, Prospect&& prospect);
     void leave_out_taken(Record& record) const;
     bool was_lost(const FileEntry& record) const;
     void claim(const Record& record, std::int64_t id, bool holds_its_space);

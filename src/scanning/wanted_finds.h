@@ -7,13 +7,13 @@ namespace dredger {
 
 class WantedFinds {
   public:
-    // `name`: a glob, or empty; `count`: how many, 0 for one that has a name. Without either it is never over.
-    WantedFinds(std::string name, std::uint64_t count) : name_(std::move(name)), count_(count) {}
+    // So many of these; without a selection it is never over.
+    WantedFinds(const std::optional<Selection>& wanted, std::uint64_t count) : wanted_(wanted), count_(count) {}
 
     Result<bool> is_over(const Catalog& catalog);
 
   private:
-    std::string name_;
+    std::optional<Selection> wanted_;
     std::uint64_t count_;
     std::uint64_t found_ = 0;
     std::int64_t looked_at_ = 0;  // the last candidate

@@ -1,7 +1,9 @@
 #include "volumes/shadow.h"
 
 #include <algorithm>
+#include <array>
 #include <boost/endian/arithmetic.hpp>
+#include <cstring>
 #include <fmt/format.h>
 #include <map>
 #include <set>
@@ -31,7 +33,7 @@ struct BlockHeader {
     std::uint8_t identifier[16];
     little_uint32_t version;
     little_uint32_t record_type;
-    little_uint64_t relative_offset;
+    little_uint64_t relative_offset;  // within the store
     little_uint64_t current_offset;
     little_uint64_t next_offset;  // of the next block of its kind; 0: it is the last. Not of the volume's header
 };
@@ -87,18 +89,14 @@ struct Store {
     std::map<std::uint64_t, std::vector<Overlay>> overlays;
 };
 
+using StoreId = std::array<std::uint8_t, 16>;
+
 struct Named {
     ShadowCopy copy;
-    std::uint64_t sequence = 0;
+    std::uint64_t order = 0;  // among copies made at one time
     std::uint64_t block_list = 0;
-    bool has_store = false;
+    bool order_is_known = true;
 };
-
-std::string guid_text(const std::uint8_t (&g)[16]) {
-    return fmt::format(
-        "{:02x}{:02x}{:02x}{:02x}-{:02x}{:02x}-{:02x}{:02x}-{:02x}{:02x}-{:02x}{:02x}{:02x}{:02x}{:02x}{:02x}", g[3],
-        g[2], g[1], g[0], g[5], g[4], g[7], g[6], g[8], g[9], g[10], g[11], g[12], g[13], g[14], g[15]);
-}
 
 bool is_block(const BlockHeader& header, RecordType type) {
     return std::equal(std::begin(kIdentifier), std::end(kIdentifier), header.identifier) && header.version >= 1 &&
@@ -109,26 +107,61 @@ class ShadowReader {
   public:
     explicit ShadowReader(const Medium& volume) : volume_(volume) {}
 
-    ShadowCopies read() {
+    void read_catalog() {
         const auto head = bytes_at(volume_, kHeaderPlace, kSector);
-        if (!head) return {};
+        if (!head) return;
         const auto header = ByteView(*head).as<VolumeHeader>(0);
-        if (!header || !is_block(header->block, kVolumeHeader)) return {};
-        read_catalog(header->catalog_offset);
+        if (!header || !is_block(header->block, kVolumeHeader) || header->catalog_offset == 0) return;
+        found_.lacks_catalog = !each_block(header->catalog_offset, kCatalogBlock, [&](ByteView view) {
+            for (std::uint64_t entry = kBlockHeader; entry + kCatalogEntry <= kBlock; entry += kCatalogEntry)
+                read_entry(view, static_cast<std::size_t>(entry));
+        });
+    }
+
+    // Adds what no catalog names: each chain of block lists is a store's.
+    void search(std::span<const ShadowFile> files, const std::function<bool(std::uint64_t, std::uint64_t)>& go_on) {
+        const ShadowFile everywhere{{{0, volume_.size()}}, {}};
+        if (files.empty()) files = {&everywhere, 1};
+        std::uint64_t total = 0, done = 0;
+        for (const ShadowFile& file : files)
+            for (const Extent& extent : file.extents) total += extent.length;
+        Traces traces;
+        for (std::size_t n = 0; n < files.size(); ++n)
+            for (const Extent& extent : files[n].extents) {
+                const std::uint64_t end = extent.is_stored() ? std::min(extent.end(), volume_.size()) : 0;
+                for (std::uint64_t at = divide_up(extent.offset, kBlock) * kBlock; at < end; at += kBlock) {
+                    if (at % (kBlock * 256) == 0 && !go_on(done + at - extent.offset, total)) return;
+                    note(at, n, traces);
+                }
+                done += extent.length;
+            }
+        name_stores(files, traces);
+    }
+
+    ShadowCopies copies() {
         std::vector<Named> named;
         for (auto& [id, one] : named_)
             if (one.copy.size > 0) named.push_back(std::move(one));
         std::sort(named.begin(), named.end(), [](const Named& a, const Named& b) {
-            return std::pair(a.copy.made, a.sequence) < std::pair(b.copy.made, b.sequence);
+            return std::pair(a.copy.made, a.order) < std::pair(b.copy.made, b.order);
         });
         std::vector<Store> stores(named.size());
         for (std::size_t n = 0; n < named.size(); ++n) {
-            if (named[n].has_store && !read_block_list(named[n], stores[n]))
+            named[n].copy.is_whole = named[n].block_list != 0 && read_block_list(named[n].block_list, stores[n]);
+            if (named[n].copy.is_whole && !named[n].order_is_known) {
+                named[n].copy.is_whole = false;
+                found_.warnings.push_back(fmt::format(
+                    "when the shadow copy whose store begins at byte {} was made is not known: those that stand before "
+                    "it are taken for older",
+                    named[n].copy.store));
+            } else if (!named[n].copy.is_whole)
                 found_.warnings.push_back(fmt::format(
                     "a part of the shadow copy of {} is damaged: what was kept there is taken as it is today",
                     named[n].copy.made ? short_time(*named[n].copy.made) : "unknown time"));
-            named[n].copy.kept = stores[n].blocks.size() * kBlock;
         }
+        // A copy is read through the stores of all later ones.
+        for (std::size_t n = named.size(); n-- > 1;)
+            if (!named[n].copy.is_whole) named[n - 1].copy.is_whole = false;
         for (std::size_t n = 0; n < named.size(); ++n) {
             lay(named[n].copy, std::span(stores).subspan(n));
             found_.copies.push_back(std::move(named[n].copy));
@@ -137,6 +170,13 @@ class ShadowReader {
     }
 
   private:
+    // Blocks by their place, as a search meets them.
+    struct Traces {
+        std::map<std::uint64_t, std::size_t> lists;    // in which file
+        std::set<std::uint64_t> continued;             // lists that another one names as its next
+        std::map<std::uint64_t, std::size_t> headers;  // of stores
+    };
+
     // Calls `visit` with each block of a chain; false: it is broken somewhere.
     template <class Visit>
     bool each_block(std::uint64_t first, RecordType type, const Visit& visit) {
@@ -153,37 +193,66 @@ class ShadowReader {
         return true;
     }
 
-    void read_catalog(std::uint64_t at) {
-        if (at == 0) return;
-        const bool whole = each_block(at, kCatalogBlock, [&](ByteView view) {
-            for (std::uint64_t entry = kBlockHeader; entry + kCatalogEntry <= kBlock; entry += kCatalogEntry)
-                read_entry(view, static_cast<std::size_t>(entry));
-        });
-        if (!whole)
-            found_.warnings.emplace_back("the catalog of the shadow copies is damaged: not all of them may be found");
+    Named* named(const StoreId& id) {
+        if (!named_.contains(id) && named_.size() >= kMostCopies) return nullptr;
+        return &named_[id];
     }
 
     void read_entry(ByteView view, std::size_t at) {
         const auto copy = view.as<CatalogEntryOfCopy>(at);
         const auto store = view.as<CatalogEntryOfStore>(at);
         if (!copy || !store || (copy->entry_type != 2 && copy->entry_type != 3)) return;
-        const std::string id = guid_text(copy->store_identifier);
-        if (!named_.contains(id) && named_.size() >= kMostCopies) return;
-        Named& named = named_[id];
-        named.copy.id = id;
+        Named* one = named(std::to_array(copy->store_identifier));
+        if (one == nullptr) return;
         if (copy->entry_type == 2) {
-            named.copy.size = std::min<std::uint64_t>(copy->volume_size, volume_.size());
-            named.copy.made = windows_time(copy->creation_time);
-            named.sequence = copy->sequence_number;
+            one->copy.size = std::min<std::uint64_t>(copy->volume_size, volume_.size());
+            one->copy.made = windows_time(copy->creation_time);
+            one->order = copy->sequence_number;
         } else {
-            named.block_list = store->store_block_list_offset;
-            named.copy.store = store->store_header_offset;
-            named.has_store = true;
+            one->block_list = store->store_block_list_offset;
+            one->copy.store = store->store_header_offset;
         }
     }
 
-    bool read_block_list(const Named& named, Store& store) {
-        return each_block(named.block_list, kBlockList, [&](ByteView view) {
+    void note(std::uint64_t at, std::size_t file, Traces& traces) const {
+        const auto bytes = bytes_at(volume_, at, sizeof(BlockHeader));
+        if (!bytes) return;
+        const auto header = ByteView(*bytes).as<BlockHeader>(0);
+        if (!header || header->current_offset != at) return;
+        if (is_block(*header, kStoreHeader)) traces.headers[at] = file;
+        if (!is_block(*header, kBlockList)) return;
+        traces.lists[at] = file;
+        if (header->next_offset != 0) traces.continued.insert(header->next_offset);
+    }
+
+    // A store of its own file has the time of that file. Where a file holds more than one nobody knows whose turn is
+    // when: the first to stand there was made first.
+    void name_stores(std::span<const ShadowFile> files, const Traces& traces) {
+        std::set<std::uint64_t> told;
+        std::map<std::size_t, std::size_t> in_file;
+        for (const auto& [id, one] : named_) told.insert(one.block_list);
+        for (const auto& [at, file] : traces.lists)
+            if (!traces.continued.contains(at)) ++in_file[file];
+        for (const auto& [at, file] : traces.lists) {
+            if (traces.continued.contains(at) || told.contains(at)) continue;
+            StoreId id{};
+            std::memcpy(id.data(), &at, sizeof at);
+            Named* one = named(id);
+            if (one == nullptr) return;
+            one->block_list = at;
+            one->order = at;
+            one->copy.size = volume_.size();
+            one->order_is_known = in_file[file] == 1 && files[file].made;
+            if (one->order_is_known) one->copy.made = files[file].made;
+            // The header of a store stands before its lists.
+            const auto header = traces.headers.upper_bound(at);
+            one->copy.store = header != traces.headers.begin() ? std::prev(header)->first : at;
+            if (!stores_.insert(one->copy.store).second) one->copy.store = at;
+        }
+    }
+
+    bool read_block_list(std::uint64_t first, Store& store) {
+        return each_block(first, kBlockList, [&](ByteView view) {
             for (std::uint64_t at = kBlockHeader; at + sizeof(BlockListEntry) <= kBlock; at += sizeof(BlockListEntry)) {
                 const auto entry = view.as<BlockListEntry>(static_cast<std::size_t>(at));
                 if (!entry) return;
@@ -203,18 +272,6 @@ class ShadowReader {
         });
     }
 
-    // Where a block of the first of these stores' copies lies today. What a store does not keep was not changed until
-    // the next copy was made: then the next store tells, and at last today's volume.
-    static std::uint64_t place_of(std::uint64_t block, std::span<const Store> stores) {
-        for (const Store& store : stores) {
-            const auto kept = store.blocks.find(block);
-            if (kept == store.blocks.end()) continue;
-            if (!kept->second.is_forwarder) return kept->second.at;
-            block = kept->second.at;
-        }
-        return block;
-    }
-
     void lay(ShadowCopy& copy, std::span<const Store> stores) const {
         // Only blocks that some store speaks of lie elsewhere.
         std::set<std::uint64_t> changed;
@@ -232,32 +289,56 @@ class ShadowReader {
             if (block >= copy.size) break;
             if (block > reached) add(reached, block - reached);
             const std::uint64_t length = std::min(kBlock, copy.size - block);
-            lay_block(block, length, stores, add);
+            for (std::uint64_t within = 0; within < length; within += kSector)
+                add(place_of(block, within, stores), std::min(kSector, length - within));
             reached = block + length;
         }
         if (reached < copy.size) add(reached, copy.size - reached);
     }
 
-    template <class Add>
-    void lay_block(std::uint64_t block, std::uint64_t length, std::span<const Store> stores, const Add& add) const {
-        const std::uint64_t whole = place_of(block, stores);
-        const auto overlays = stores.front().overlays.find(block);
-        if (overlays == stores.front().overlays.end()) return add(whole, length);
-        for (std::uint64_t sector = 0; sector * kSector < length; ++sector) {
-            std::uint64_t at = whole;
-            for (const Overlay& overlay : overlays->second)
-                if ((overlay.sectors >> sector & 1) != 0) at = overlay.at;
-            add(at + sector * kSector, std::min(kSector, length - sector * kSector));
+    // Where a sector of a block of the first of these stores' copies lies today. What a store does not keep was not
+    // changed until the next copy was made: then the next store tells, and at last today's volume.
+    static std::uint64_t place_of(std::uint64_t block, std::uint64_t within, std::span<const Store> stores) {
+        for (const Store& store : stores) {
+            if (const auto overlays = store.overlays.find(block); overlays != store.overlays.end())
+                for (auto overlay = overlays->second.rbegin(); overlay != overlays->second.rend(); ++overlay)
+                    if ((overlay->sectors >> (within / kSector) & 1) != 0) return overlay->at + within;
+            const auto kept = store.blocks.find(block);
+            if (kept == store.blocks.end()) continue;
+            if (!kept->second.is_forwarder) return kept->second.at + within;
+            block = kept->second.at;
         }
+        return block + within;
     }
 
     const Medium& volume_;
     ShadowCopies found_;
-    std::map<std::string, Named> named_;
+    std::map<StoreId, Named> named_;
+    std::set<std::uint64_t> stores_;  // places that name a copy already
 };
 
 }  // namespace
 
-ShadowCopies find_shadow_copies(const Medium& volume) { return ShadowReader(volume).read(); }
+ShadowCopies find_shadow_copies(const Medium& volume) {
+    ShadowReader reader(volume);
+    reader.read_catalog();
+    ShadowCopies found = reader.copies();
+    if (found.lacks_catalog)
+        found.warnings.insert(found.warnings.begin(),
+                              "the catalog of the shadow copies is damaged: a scan looks for their stores");
+    return found;
+}
+
+ShadowCopies find_lost_shadow_copies(const Medium& volume, std::span<const ShadowFile> files,
+                                     const std::function<bool(std::uint64_t, std::uint64_t)>& go_on) {
+    ShadowReader reader(volume);
+    reader.read_catalog();
+    reader.search(files, go_on);
+    ShadowCopies found = reader.copies();
+    found.lacks_catalog = true;
+    found.warnings.insert(found.warnings.begin(),
+                          "the catalog of the shadow copies is lost: they were looked for by their blocks");
+    return found;
+}
 
 }  // namespace dredger

@@ -19,8 +19,8 @@ TEST(Csv, RowsComeBackAsTheyWere) {
 // Names may hold anything: whatever is written is read again, as long as it is UTF-8.
 TEST(Csv, AnyFieldsComeBackAsTheyWere) {
     std::minstd_rand chance(8);
-    constexpr std::string_view kPieces[] = {" ",  "\t", ",", ";",   "\"",   "\r\n", "\n",
-                                            "\r", "a",  "é", "%0A", "\x01", "'"};
+    constexpr std::string_view kPieces[] = {" ", "\t", ",",   ";",    "\"", "\r\n", "\n", "\r",
+                                            "a", "é",  "%0A", "\x01", "'",  "=",    "-",  "@"};
     const std::vector<std::string> columns = {"a", "b", "c"};
     for (int n = 0; n < 3000; ++n) {
         std::vector<std::string> row(columns.size());
@@ -32,6 +32,10 @@ TEST(Csv, AnyFieldsComeBackAsTheyWere) {
         ASSERT_EQ(table->rows.size(), 1U) << testing::PrintToString(row);
         ASSERT_EQ(table->rows.front().fields, row);
     }
+}
+
+TEST(Csv, CantStartAFormula) {
+    EXPECT_EQ(csv_row({"=1+1", "@sum", "-1", "a=b", "-", "'+x"}), "'=1+1,'@sum,'-1,a=b,-,''+x\r\n");
 }
 
 TEST(Csv, IsUtf8WhateverTheFieldsAre) { EXPECT_EQ(csv_row({"caf\xE9.txt"}), "caf\xEF\xBF\xBD.txt\r\n"); }

@@ -128,7 +128,8 @@ TEST_F(CatalogTest, SelectsByTheWholeGrammar) {
     EXPECT_THAT(with([](Selection& s) { s.extensions = {"jpg", "wav"}; }), ElementsAre("Ledge 01.JPG", "Ätna.wav"));
     EXPECT_THAT(with([](Selection& s) { s.names = {"ledge*"}; }), ElementsAre("Ledge 01.JPG"));
     EXPECT_THAT(with([](Selection& s) { s.names = {"ätna.w?v"}; }), ElementsAre("Ätna.wav"));
-    EXPECT_THAT(with([](Selection& s) { s.folders = {"/gannet survey/"}; }), ElementsAre("Ledge 01.JPG", "plan.docx"));
+    EXPECT_THAT(with([](Selection& s) { s.folders = folder_globs("/gannet survey/"); }),
+                ElementsAre("Ledge 01.JPG", "plan.docx"));
     EXPECT_THAT(with([](Selection& s) { s.folders = {"*photos"}; }), ElementsAre("Ledge 01.JPG"));
     EXPECT_THAT(with([](Selection& s) { s.ids = {{1, 1}, {3, 3}}; }), ElementsAre("Ledge 01.JPG", "Ätna.wav"));
     EXPECT_THAT(with([](Selection& s) { s.prospect = {40, 60}; }), ElementsAre("plan.docx"));

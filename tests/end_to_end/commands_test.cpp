@@ -73,11 +73,11 @@ TEST_F(ProgramTest, TheWholeJob) {
 
     const Ran scan = run_program({"scan", image, "-c", path("card.dredge")});
     EXPECT_EQ(scan.exit_code, 0) << scan.err;
-    EXPECT_THAT(scan.out, AllOf(HasSubstr("65 finds"), HasSubstr("Look in the bin first")));
+    EXPECT_THAT(scan.out, AllOf(HasSubstr("64 finds"), HasSubstr("Look in the bin first")));
 
     const Ran list = run_program({"list", path("card.dredge")});
     EXPECT_THAT(list.out, HasSubstr("Küken Nest 4.jpg"));
-    EXPECT_THAT(list.out, HasSubstr("53 files, 2.4 MiB: 49 sound, 2 patchy, 2 gone; 12 folders"));
+    EXPECT_THAT(list.out, HasSubstr("52 files, 2.4 MiB: 48 sound, 2 patchy, 2 gone; 12 folders"));
     EXPECT_EQ(list.out.find('\x1B'), std::string::npos) << "colour without a terminal";
 
     const Ran restore = run_program({"restore", path("card.dredge"), "--prospect", "88..", "--to", path("out")});
@@ -90,7 +90,7 @@ TEST_F(ProgramTest, TheWholeJob) {
         EXPECT_EQ(test::sha256_of(restored), file["sha256"]) << restored;
         ++compared;
     }
-    EXPECT_EQ(compared, 42U);
+    EXPECT_EQ(compared, 41U);
     EXPECT_TRUE(fs::is_directory(folder_ / "out/volume 2 OFFICE/Grant application 2027/Letters of support"));
     EXPECT_TRUE(fs::is_directory(folder_ / "out/volume 1 RINGCARD/Gannet colony survey 2026/Photos/East cliff"));
     EXPECT_EQ(test::sha256_of(image), before) << "the medium was written to";
@@ -129,7 +129,7 @@ TEST_F(ProgramTest, WhatWasThrownAwayComesBackToItsPlace) {
 TEST_F(ProgramTest, StreamsSparseAndCompressedFilesAreWrittenOut) {
     ASSERT_EQ(scanned("ntfs-office").exit_code, 0);
     const Ran restore = run_program({"restore", path("a.dredge"), "--prospect", "50..", "--to", path("out")});
-    EXPECT_EQ(restore.exit_code, 0) << restore.err;
+    EXPECT_EQ(restore.exit_code, 1) << "not all of them are whole";
     std::map<std::string, json> files;
     const auto truth = test::truth_of("ntfs-office");
     for (const auto& file : truth["files"]) files[file["path"]] = file;
@@ -185,8 +185,8 @@ TEST_F(ProgramTest, ListNarrowsAndSaysWhenNothingIsLeft) {
                 HasSubstr("16 files, 560.8 KiB: 16 sound; 6 folders"));
     EXPECT_THAT(run_program({"list", catalog, "--modified", "2026-06-24"}).out, HasSubstr("1 file,"));
     const Ran nothing = run_program({"list", catalog, "--kind", "database"});
-    EXPECT_EQ(nothing.exit_code, 0);
-    EXPECT_THAT(nothing.out, HasSubstr("Nothing in the catalog is selected"));
+    EXPECT_EQ(nothing.exit_code, 1);
+    EXPECT_THAT(nothing.err, HasSubstr("Nothing in the catalog is selected"));
     expect_one_line(run_program({"list", catalog, "--kind", "pictures"}), 2, "choose from picture, video");
     expect_one_line(run_program({"list", catalog, "--size", "big"}), 2, "--size");
     expect_one_line(run_program({"list", catalog, "--as", "xml"}), 2, "--as");
@@ -226,11 +226,11 @@ TEST_F(ProgramTest, ListSortsAndPages) {
     const auto at = [&](const char* text) { return big.out.find(text); };
     EXPECT_LT(at("cam2 2026-06-14 0410.mp4"), at("All rings since 1987.csv"));
     EXPECT_THAT(big.out, HasSubstr("Shown: 1 to 2. Go on with --from 3"));
-    EXPECT_THAT(big.out, HasSubstr("53 files, 2.4 MiB")) << "the totals are those of all";
+    EXPECT_THAT(big.out, HasSubstr("52 files, 2.4 MiB")) << "the totals are those of all";
     const Ran last = run_program({"list", path("a.dredge"), "--from", "64", "--limit", "9"});
-    EXPECT_THAT(last.out, HasSubstr("Shown: 64 to 65.\n"));
+    EXPECT_THAT(last.out, HasSubstr("Shown: 64 to 64.\n"));
     EXPECT_THAT(run_program({"list", path("a.dredge"), "--from", "66"}).out,
-                HasSubstr("There are 65 finds: --from 66 is behind the last."));
+                HasSubstr("There are 64 finds: --from 66 is behind the last."));
     const auto lines = lines_of(
         run_program({"list", path("a.dredge"), "--as", "jsonl", "--sort", "size", "--from", "20", "--limit", "3"}).out);
     ASSERT_EQ(lines.size(), 3U);
@@ -269,8 +269,8 @@ TEST_F(ProgramTest, ListGroups) {
             files += group["files"].get<std::uint64_t>();
             sound += group["sound"].get<std::uint64_t>();
         }
-        EXPECT_EQ(files, 53U) << grouping;
-        EXPECT_EQ(sound, 49U) << grouping;
+        EXPECT_EQ(files, 52U) << grouping;
+        EXPECT_EQ(sound, 48U) << grouping;
     }
     const auto csv = parse_csv(run_program({"list", path("a.dredge"), "--group", "kind", "--as", "csv"}).out);
     ASSERT_TRUE(csv);
@@ -278,7 +278,7 @@ TEST_F(ProgramTest, ListGroups) {
     auto first = csv->front();
     EXPECT_EQ(first["group"], "audio");
     EXPECT_EQ(first["sound"], first["files"]);
-    EXPECT_THAT(run_program({"list", path("a.dredge"), "--group", "kind", "--name", "*.nothing"}).out,
+    EXPECT_THAT(run_program({"list", path("a.dredge"), "--group", "kind", "--name", "*.nothing"}).err,
                 HasSubstr("Nothing in the catalog is selected."));
     expect_one_line(run_program({"list", path("a.dredge"), "--group", "colour"}), 2, "--group");
 }
@@ -345,8 +345,8 @@ TEST_F(ProgramTest, PreviewShowsWhatCanBePicked) {
     EXPECT_THAT(restore.out, HasSubstr("1 file and 0 folders selected"));
 
     const Ran nothing = run_program({"preview", path("a.dredge"), "--name", "*.nothing", "--to", path("none")});
-    EXPECT_EQ(nothing.exit_code, 2);
-    EXPECT_THAT(nothing.out, HasSubstr("Nothing is selected."));
+    EXPECT_EQ(nothing.exit_code, 1);
+    EXPECT_THAT(nothing.err, HasSubstr("Nothing is selected."));
     EXPECT_FALSE(fs::exists(path("none")));
     fs::rename(path("ringing-station-drive.img"), path("moved.img"));
     expect_one_line(run_program({"preview", path("a.dredge"), "--to", path("none")}), 3, "--source PATH");
@@ -372,7 +372,7 @@ TEST_F(ProgramTest, ListFindsWhatStandsInFiles) {
     EXPECT_THAT(observer.out, AllOf(HasSubstr("Recoveries 2026.csv"), HasSubstr("Shown: 1 to 2. Go on with --from 3")));
     const auto second = lines_of(with("okonkwo", {"--as", "jsonl", "--from", "2", "--limit", "1"}).out);
     EXPECT_EQ(second.size(), 1U);
-    EXPECT_THAT(with("no such thing").out, HasSubstr("Nothing in the catalog is selected."));
+    EXPECT_THAT(with("no such thing").err, HasSubstr("Nothing in the catalog is selected."));
     EXPECT_EQ(lines_of(with("okonkwo", {"--as", "jsonl", "--kind", "audio"}).out).size(), 0U);
     expect_one_line(with("x", {"--group", "kind"}), 2, "--group and --contains can't go together");
     expect_one_line(with("x", {"--source", path("nowhere")}), 3, "--source PATH");
@@ -390,7 +390,7 @@ TEST_F(ProgramTest, ListShowsWhatIsLikeAFind) {
     EXPECT_THAT(pictures.out, AllOf(HasSubstr("HOW ALIKE"), HasSubstr("looks alike, 9"), HasSubstr("ledge 02")));
     EXPECT_THAT(pictures.out, Not(HasSubstr("ledge 01")));
     EXPECT_EQ(lines_of(like("ledge 01*", {"--as", "jsonl", "--limit", "1"}).out).size(), 1U);
-    EXPECT_THAT(like("Survey plan.docx").out, HasSubstr("Nothing that is selected is like"));
+    EXPECT_THAT(like("Survey plan.docx").err, HasSubstr("Nothing that is selected is like"));
     expect_one_line(like("ledge 01*", {"--contains", "x"}), 2, "--similar goes with one catalog");
     expect_one_line(run_program({"list", path("a.dredge"), "--similar", "9999"}), 2, "no candidate 9999");
 }
@@ -440,8 +440,8 @@ TEST_F(ProgramTest, ReportIsWrittenElsewhere) {
     EXPECT_THAT(report.out, HasSubstr("Open " + path("report/report.html") + " in a browser."));
     EXPECT_TRUE(fs::exists(path("report/finds.dfxml")));
     const Ran nothing = run_program({"report", path("a.dredge"), "--name", "puffling.xyz", "--to", path("empty")});
-    EXPECT_EQ(nothing.exit_code, 2);
-    EXPECT_THAT(nothing.out, HasSubstr("Nothing is selected."));
+    EXPECT_EQ(nothing.exit_code, 1);
+    EXPECT_THAT(nothing.err, HasSubstr("Nothing is selected."));
     EXPECT_FALSE(fs::exists(path("empty")));
     expect_one_line(run_program({"report", path("none.dredge"), "--to", path("report")}), 3, "no such catalog");
     expect_one_line(run_program({"report", path("a.dredge"), "--to", path("ringing-station-drive.img")}), 4,
@@ -513,9 +513,7 @@ TEST_F(ProgramTest, WrongUseEndsWithTwo) {
     expect_one_line(run_program({"restore", catalog, "--to", catalog}), 2, "not a folder");
     expect_one_line(run_program({"scan", path("fat12-floppy.img"), "-c", "/proc/nowhere/a.dredge"}), 2,
                     "can't be written");
-    const Ran nothing = run_program({"restore", catalog, "--id", "9999", "--to", path("out")});
-    EXPECT_EQ(nothing.exit_code, 2);
-    EXPECT_THAT(nothing.out, HasSubstr("Nothing is selected"));
+    expect_one_line(run_program({"restore", catalog, "--id", "9999", "--to", path("out")}), 2, "there is no find 9999");
     EXPECT_FALSE(fs::exists(path("out")));
 }
 
@@ -537,7 +535,7 @@ TEST_F(ProgramTest, AFullDestinationEndsTheRunAndTheRestGoesElsewhere) {
     ASSERT_EQ(scanned("fat16-card").exit_code, 0);
     const fs::path small = folder_ / "small";
     fs::create_directory(small);
-    if (::mount("tmpfs", small.c_str(), "tmpfs", 0, "size=300k") != 0) GTEST_SKIP() << "mounting is not allowed here";
+    if (::mount("tmpfs", small.c_str(), "tmpfs", 0, "size=160k") != 0) GTEST_SKIP() << "mounting is not allowed here";
     const Ran full = run_program({"restore", path("a.dredge"), "--to", small.string()});
     const Ran rest = run_program({"restore", path("a.dredge"), "--to", path("out"), "--after", small.string()});
     const Ran all = run_program({"restore", path("a.dredge"), "--to", path("all")});
@@ -644,7 +642,7 @@ TEST_F(ProgramTest, ADeepScanFindsAndRestoresWhatNoRecordTellsOf) {
     ASSERT_EQ(scan.exit_code, 0) << scan.err;
     EXPECT_THAT(scan.out, HasSubstr("outside the volumes, at 88.0 MiB: searched 4.0 MiB: 8 files without a record"));
     const Ran restored = run_program({"restore", path("a.dredge"), "--origin", "signature", "--to", path("out")});
-    EXPECT_EQ(restored.exit_code, 0) << restored.err;
+    EXPECT_EQ(restored.exit_code, 1) << "not all of them are proven";
     std::set<std::string> sums;
     for (const auto& entry : fs::recursive_directory_iterator(folder_ / "out"))
         if (entry.is_regular_file()) sums.insert(test::sha256_of(entry.path()));
@@ -667,9 +665,9 @@ TEST_F(ProgramTest, DeepScansCanBeNarrowed) {
     EXPECT_EQ(count({"--format", "jpeg"}), 2U);
     EXPECT_EQ(count({"--kind", "mail"}), 1U);
     expect_one_line(run_program({"scan", "--quick", "--deep", image, "-c", path("x.dredge")}), 2, "--quick");
-    expect_one_line(run_program({"scan", image, "--format", "nest", "-c", path("x.dredge")}), 2, "nest");
-    expect_one_line(run_program({"scan", image, "--own-formats", path("none.toml"), "-c", path("x.dredge")}), 2,
-                    "no such file");
+    expect_one_line(run_program({"scan", "--deep", image, "--format", "nest", "-c", path("x.dredge")}), 2, "nest");
+    expect_one_line(run_program({"scan", "--deep", image, "--own-formats", path("none.toml"), "-c", path("x.dredge")}),
+                    2, "no such file");
 }
 
 TEST_F(ProgramTest, TheFormatsAreListed) {

@@ -223,7 +223,10 @@ TEST_F(PicksTest, OfNothingAreToldAndNotWritten) {
     ASSERT_EQ(run_program({"scan", path("fat16-card.img"), "-c", path("card.dredge")}).exit_code, 0);
     const Ran none = run_program({"picks", "add", path("n.csv"), path("card.dredge"), "--id", "99999"});
     EXPECT_EQ(none.exit_code, 2);
-    EXPECT_THAT(none.out, HasSubstr("Nothing is selected"));
+    EXPECT_THAT(none.err, HasSubstr("there is no find 99999"));
+    const Ran all = run_program({"picks", "add", path("n.csv"), path("card.dredge")});
+    EXPECT_EQ(all.exit_code, 2);
+    EXPECT_THAT(all.err, HasSubstr("nothing says which finds to pick"));
     EXPECT_FALSE(fs::exists(folder_ / "n.csv"));
 
     test::write_text(folder_ / "empty.csv", "catalog,id\r\n");

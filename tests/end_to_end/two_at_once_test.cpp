@@ -111,7 +111,7 @@ TEST(LargeBesideSmall, ALargeFileComesLastWithItsHoles) {
         const Ran ran = run_program({"restore", catalog, "--state", "live", "--sums", sums, "--to", out.string()});
         ASSERT_EQ(ran.exit_code, 0) << ran.err;
         const auto rows = parse_csv(test::read_text(out / "manifest.csv")).value();
-        ASSERT_EQ(rows.size(), 42U) << "41 files, and lost+found";
+        ASSERT_EQ(rows.size(), 41U);
         EXPECT_EQ(rows.back().at("original_path"), "a night at ledge 4.raw") << "first by its name";
         for (const auto& item : fs::directory_iterator(folder / "station"))
             EXPECT_EQ(test::sha256_of(out / item.path().filename()), test::sha256_of(item.path())) << item.path();

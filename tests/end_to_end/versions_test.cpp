@@ -1,4 +1,5 @@
 // The lives of documents, as the program tells and restores them.
+#include <cstring>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 #include <nlohmann/json.hpp>
@@ -165,6 +166,55 @@ TEST_F(VersionsTest, ShadowCopiesAreVolumesAtAPointInTime) {
     EXPECT_THAT(run_program({"list", path("without.dredge"), "--name", "Ledge 5.jpg"}).out, Not(HasSubstr("sound")));
 }
 
+constexpr std::size_t kShadowHeader = 0x1E00, kShadowBlock = 0x4000;
+
+// Where the blocks of a type stand of a volume that keeps shadow copies.
+std::vector<std::size_t> shadow_blocks(const std::string& volume, std::uint32_t type) {
+    std::vector<std::size_t> found;
+    for (std::size_t at = 0; at + kShadowBlock <= volume.size(); at += kShadowBlock) {
+        std::uint32_t told = 0;
+        std::memcpy(&told, volume.data() + at + 20, sizeof told);
+        if (volume.compare(at, 16, volume, kShadowHeader, 16) == 0 && told == type) found.push_back(at);
+    }
+    return found;
+}
+
+// The list of the newest copy is gone: what is read through it may be today's bytes, and nothing of it is called sound
+// but what lies in records.
+TEST_F(VersionsTest, WhatADamagedShadowCopyKeepsIsNotBelieved) {
+    const fs::path office = test::unpack_to("ntfs-shadows", folder_.path());
+    std::string bytes = test::read_text(office);
+    const auto lists = shadow_blocks(bytes, 3);
+    ASSERT_FALSE(lists.empty());
+    bytes.replace(lists.back(), 16, 16, '\0');
+    test::write_text(office, bytes);
+    const std::string kept = path("office.dredge");
+    EXPECT_THAT(run_program({"scan", office.string(), "-c", kept}).err, HasSubstr("is damaged"));
+    std::size_t told = 0;
+    for (const json& row : lines({"list", kept, "--state", "live,deleted", "--as", "jsonl"})) {
+        if (row["reasons"].dump().find("shadow copy") == std::string::npos || row["size"] < 1024) continue;
+        ++told;
+        EXPECT_NE(row["band"], "sound") << row["path"];
+    }
+    EXPECT_GT(told, 0U);
+}
+
+// The catalog of the copies is gone: they are found by their blocks in the file that holds them.
+TEST_F(VersionsTest, ShadowCopiesAreFoundWithoutTheirCatalog) {
+    const fs::path office = test::unpack_to("ntfs-shadows", folder_.path());
+    std::string bytes = test::read_text(office);
+    for (const std::size_t at : shadow_blocks(bytes, 2)) bytes.replace(at, 16, 16, '\0');
+    test::write_text(office, bytes);
+    EXPECT_THAT(run_program({"survey", office.string()}).out, HasSubstr("a scan looks for their stores"));
+    const std::string kept = path("office.dredge");
+    EXPECT_THAT(run_program({"scan", office.string(), "-c", kept}).out, HasSubstr("as of unknown time"));
+    ASSERT_NE(run_program({"restore", kept, "--state", "live,deleted", "--to", path("out")}).exit_code, 2);
+    const std::string sums = test::read_text(folder_ / "out/SHA256SUMS");
+    for (const auto& state : test::truth_of("ntfs-shadows")["states"])
+        for (const auto& file : state["files"])
+            EXPECT_THAT(sums, HasSubstr(file["sha256"].get<std::string>())) << file["path"];
+}
+
 TEST_F(VersionsTest, StatesOfSnapshotsAreLivesOfTheirDocuments) {
     const std::string days = test::unpack_to("btrfs-snapshots", folder_.path()).string();
     ASSERT_EQ(run_program({"scan", days, "-c", path("days.dredge")}).exit_code, 0);
@@ -179,7 +229,7 @@ TEST_F(VersionsTest, StatesOfSnapshotsAreLivesOfTheirDocuments) {
     EXPECT_GE(documents.size(), 5U);
     const std::string without = path("without.dredge");
     ASSERT_EQ(run_program({"scan", days, "-c", without, "--no-snapshots"}).exit_code, 0);
-    EXPECT_THAT(run_program({"list", without, "--role", "history"}).out, HasSubstr("Nothing"));
+    EXPECT_THAT(run_program({"list", without, "--role", "history"}).err, HasSubstr("Nothing"));
 }
 
 }  // namespace

@@ -136,7 +136,7 @@ TEST_F(DeepScanTest, OtherWishesSearchAgain) {
 // Every part of the medium that is to be searched stands in the catalog before the first one is.
 TEST_F(DeepScanTest, AllThatIsToBeDoneIsWrittenDown) {
     ScanRequest request = deep("ringing-station-drive");
-    request.until_count = 1;
+    request.until = usual_selection();
     const auto report = run(request);
     ASSERT_TRUE(report);
     ASSERT_TRUE(report->is_over);
@@ -175,12 +175,13 @@ TEST_F(DeepScanTest, AnotherStateInTheCatalogIsToldOf) {
 
 TEST_F(DeepScanTest, StopsWhenWhatIsWantedHasTurnedUp) {
     ScanRequest request = deep("ringing-station-drive");
-    request.until_name = "NEST*.JPG";
+    request.until = usual_selection();
+    request.until->names = {"NEST*.JPG"};
     const auto report = run(request);
     ASSERT_TRUE(report);
     EXPECT_TRUE(report->is_over);
     EXPECT_FALSE(report->interrupted);
-    request.until_name.clear();
+    request.until.reset();
     ASSERT_TRUE(run(request));
     EXPECT_EQ(candidates().size(), 73U);
 }

@@ -11,7 +11,7 @@ namespace {
 constexpr std::uint64_t kReserved = 1 << 20;  // bytes at the start that no chunk takes
 
 // The newest of the mirrors.
-std::optional<Geometry> find_geometry(const Medium& volume, std::vector<std::string>& warnings) {
+std::optional<Geometry> find_geometry(const Medium& volume, VolumeFacts& facts) {
     std::optional<Geometry> best;
     bool first_is_there = false;
     for (const std::uint64_t place : kMirrors) {
@@ -23,22 +23,23 @@ std::optional<Geometry> find_geometry(const Medium& volume, std::vector<std::str
         first_is_there = first_is_there || place == kMirrors[0];
         if (!best || geometry->generation > best->generation) best = std::move(geometry);
     }
-    if (best && !first_is_there) warnings.emplace_back("the superblock is damaged; a mirror of it is used");
+    facts.is_mountable = first_is_there;
+    if (best && !first_is_there) facts.warnings.emplace_back("the superblock is damaged; a mirror of it is used");
     return best;
 }
 
 }  // namespace
 
 Result<std::unique_ptr<FileSystem>> open(MediumPtr volume) {
-    std::vector<std::string> warnings;
-    auto geometry = find_geometry(*volume, warnings);
+    VolumeFacts facts;
+    auto geometry = find_geometry(*volume, facts);
     if (!geometry) return nullptr;
-    return std::make_unique<Btrfs>(std::move(volume), std::move(*geometry), std::move(warnings));
+    return std::make_unique<Btrfs>(std::move(volume), std::move(*geometry), std::move(facts));
 }
 
-Btrfs::Btrfs(MediumPtr volume, Geometry geometry, std::vector<std::string> warnings)
+Btrfs::Btrfs(MediumPtr volume, Geometry geometry, VolumeFacts facts)
     : geometry_(std::move(geometry)), nodes_(std::move(volume), geometry_) {
-    facts_.warnings = std::move(warnings);
+    facts_ = std::move(facts);
     nodes_.read_chunks(facts_.warnings);
     read_space();
     facts_.filesystem = "Btrfs";

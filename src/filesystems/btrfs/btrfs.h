@@ -13,7 +13,7 @@ std::optional<VolumeTrace> trace(const Medium& medium, std::uint64_t at, ByteVie
 
 class Btrfs final : public FileSystem {
   public:
-    Btrfs(MediumPtr volume, Geometry geometry, std::vector<std::string> warnings);
+    Btrfs(MediumPtr volume, Geometry geometry, VolumeFacts facts);
 
     const VolumeFacts& facts() const override { return facts_; }
     const SpaceMap& space() const override { return space_; }

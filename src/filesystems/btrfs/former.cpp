@@ -200,17 +200,18 @@ void Former::take_sums(const Node& leaf) {
     }
 }
 
-std::vector<std::uint32_t> Former::sums_of(const Nodes& nodes, const std::vector<LogicalRange>& ranges) const {
+std::vector<std::uint32_t> Former::sums_of(const Nodes& nodes, const std::vector<Summed>& ranges) const {
     std::vector<std::uint32_t> sums;
     if (!nodes.geometry().has_crc || sums_.empty()) return sums;
-    for (const LogicalRange& range : ranges)
+    for (const Summed& range : ranges)
         for (std::uint64_t at = range.logical; at < range.end();) {
             // The newest of those that cover this sector.
             const SumRun* best = nullptr;
             auto run = std::lower_bound(sums_.begin(), sums_.end(), at - std::min(at, longest_),
                                         [](const SumRun& r, std::uint64_t logical) { return r.logical < logical; });
             for (; run != sums_.end() && run->logical <= at; ++run)
-                if (at - run->logical < run->length && (best == nullptr || run->generation > best->generation))
+                if (at - run->logical < run->length && run->generation < range.before &&
+                    (best == nullptr || run->generation > best->generation))
                     best = &*run;
             if (best == nullptr) return {};
             const std::uint64_t index = (at - best->logical) / sector_size_;

@@ -38,8 +38,12 @@ class Former {
     const FormerFile* file(std::uint64_t root, std::uint64_t inode) const;
     const std::map<std::uint64_t, FormerRoot>& roots() const { return roots_; }
 
-    // The checksums of all sectors of these logical ranges as the newest leaves had them; empty where one is not known.
-    std::vector<std::uint32_t> sums_of(const Nodes& nodes, const std::vector<LogicalRange>& logical_ranges) const;
+    // A part of a file, and the generation that wrote something else there: what leaves of then tell is of that.
+    struct Summed : LogicalRange {
+        std::uint64_t before = UINT64_MAX;
+    };
+    // The checksums of all sectors of these as the newest leaves of their time had them; empty where one is not known.
+    std::vector<std::uint32_t> sums_of(const Nodes& nodes, const std::vector<Summed>& ranges) const;
 
   private:
     void take_leaf(const Node& leaf, const std::function<bool(std::uint64_t, std::uint64_t)>& is_live);

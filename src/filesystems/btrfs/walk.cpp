@@ -46,11 +46,15 @@ void BtrfsWalk::run() {
         for (const auto& [root, files] : former_.files())
             for (const auto& [number, file] : files) {
                 if (file.inode) wanted_ids_.insert(id_of(number, *file.inode));
-                file.extents.each([&](const FileExtent& e) { wanted_extents_[e.logical] = e.generation; });
+                file.extents.each([&](const FileExtent& e) {
+                    wanted_extents_[e.logical] = e.generation;
+                    writings_.add(e.logical, e.stored, e.generation);
+                });
             }
     }
     for (const std::uint64_t id : order_)
         if (options_.snapshots || !roots_[id].is_frozen()) emit_tree(id, roots_[id]);
+    writings_.seal();
     if (!options_.live_only) walk_deleted();
     warn_of(damaged_trees_, "trees are damaged: the files in their lost parts are missing");
 }
@@ -204,7 +208,11 @@ void BtrfsWalk::emit_file(std::uint64_t id, const Root& root, const File& file) 
         record.version = root.generation;
         add_snapshot_facts(record, root.name, root.made);
     }
-    if (!record.is_folder) file.extents.lay(nodes_.chunks(), record, inode.stored);
+    if (!record.is_folder) {
+        file.extents.lay(nodes_.chunks(), record, inode.stored);
+        if (!options_.live_only)
+            file.extents.each([&](const FileExtent& e) { writings_.add(e.logical, e.stored, e.generation); });
+    }
     for (const Name& name : file.names) {
         Record named = record;
         named.folder = place_of(id, name.parent).path;
@@ -289,7 +297,7 @@ void BtrfsWalk::emit_former(std::uint64_t root, std::uint64_t number, const Form
     } else if (record.size > 0) {
         const auto logicals =
             file.extents.lay(nodes_.chunks(), record, file.inode ? std::optional(file.inode->stored) : std::nullopt);
-        find_sums(record, logicals);
+        find_sums(record, file.extents, logicals);
     } else if (!file.inode) {
         record.trust = LayoutTrust::none;
     }
@@ -298,13 +306,23 @@ void BtrfsWalk::emit_former(std::uint64_t root, std::uint64_t number, const Form
     emit(std::move(record));
 }
 
-void BtrfsWalk::find_sums(Record& record, const std::vector<std::uint64_t>& logicals) const {
-    std::vector<LogicalRange> ranges;
+void BtrfsWalk::find_sums(Record& record, const FileExtents& extents,
+                          const std::vector<std::uint64_t>& logicals) const {
+    const auto written = [&](const LogicalRange& range) {
+        std::uint64_t generation = 0;
+        extents.each([&](const FileExtent& e) {
+            if (e.logical < range.end() && range.logical < e.logical + e.stored)
+                generation = std::max(generation, e.generation);
+        });
+        return generation;
+    };
+    std::vector<Former::Summed> ranges;
     for (std::size_t i = 0; i < logicals.size(); ++i) {
         const Extent& extent = record.layout.extents[i];
         if (!extent.is_stored()) continue;
         if (logicals[i] == 0 || logicals[i] % nodes_.geometry().sector_size != 0) return;
-        ranges.push_back({logicals[i], extent.length});
+        const LogicalRange range{logicals[i], extent.length};
+        ranges.push_back({range, writings_.next_after(written(range), range.logical, range.length)});
     }
     if (ranges.empty()) return;
     record.layout.sums = former_.sums_of(nodes_, ranges);

@@ -8,6 +8,7 @@
 
 #include "filesystems/btrfs/former.h"
 #include "filesystems/btrfs/subvolumes.h"
+#include "filesystems/btrfs/writings.h"
 #include "filesystems/tools/folder_path.h"
 #include "filesystems/tools/walking.h"
 
@@ -52,7 +53,7 @@ class BtrfsWalk : Walking {
     void emit_file(std::uint64_t id, const Root& root, const File& file);
     void walk_deleted();
     void emit_former(std::uint64_t root, std::uint64_t number, const FormerFile& file);
-    void find_sums(Record& record, const std::vector<std::uint64_t>& logicals) const;
+    void find_sums(Record& record, const FileExtents& extents, const std::vector<std::uint64_t>& logicals) const;
     void find_twin(Record& record, std::uint64_t number, const FormerFile& file) const;
     FolderPlace place_of(std::uint64_t root, std::uint64_t folder);
     static std::uint64_t id_of(std::uint64_t number, const Inode& inode);
@@ -65,6 +66,7 @@ class BtrfsWalk : Walking {
     std::unordered_set<std::uint64_t> learned_nodes_, told_nodes_;  // logical addresses
     std::unordered_set<std::uint64_t> told_;  // a number for each state of a file that was told of
     Former former_;
+    Writings writings_;
     std::unordered_set<std::uint64_t> wanted_ids_;                     // of former files
     std::unordered_map<std::uint64_t, std::uint64_t> wanted_extents_;  // of these: logical address and generation
     std::unordered_map<std::uint64_t, std::string> twins_;             // paths of live ones, by id

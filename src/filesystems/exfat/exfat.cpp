@@ -27,17 +27,20 @@ std::optional<BootRegion> region_at(const Medium& volume, std::uint64_t offset) 
 }
 
 // The boot region, or its copy right behind it.
-std::optional<Geometry> find_geometry(const Medium& volume, std::vector<std::string>& warnings) {
+std::optional<Geometry> find_geometry(const Medium& volume, VolumeFacts& facts) {
     const auto main = region_at(volume, 0);
     if (main && main->proven) return main->geometry;
     for (const std::uint64_t sector : {512U, 1024U, 2048U, 4096U}) {
         const auto backup = region_at(volume, kBootRegionSectors * sector);
         if (!backup || !backup->proven || backup->geometry.sector_size != sector) continue;
-        warnings.emplace_back("the boot region is damaged; its backup is used");
+        facts.warnings.emplace_back("the boot region is damaged; its backup is used");
+        facts.is_mountable = false;
         return backup->geometry;
     }
     if (!main) return std::nullopt;
-    warnings.emplace_back("the checksums of the boot region and its backup are wrong: what they say may be wrong");
+    facts.is_mountable = false;
+    facts.warnings.emplace_back(
+        "the checksums of the boot region and its backup are wrong: what they say may be wrong");
     return main->geometry;
 }
 
@@ -50,22 +53,22 @@ std::string guid_text(const std::uint8_t (&b)[16]) {
 }  // namespace
 
 Result<std::unique_ptr<FileSystem>> open(MediumPtr volume) {
-    std::vector<std::string> warnings;
-    const auto geometry = find_geometry(*volume, warnings);
+    VolumeFacts facts;
+    const auto geometry = find_geometry(*volume, facts);
     if (!geometry) return nullptr;
-    return std::make_unique<ExFat>(std::move(volume), *geometry, std::move(warnings));
+    return std::make_unique<ExFat>(std::move(volume), *geometry, std::move(facts));
 }
 
-ExFat::ExFat(MediumPtr volume, const Geometry& geometry, std::vector<std::string> warnings)
+ExFat::ExFat(MediumPtr volume, const Geometry& geometry, VolumeFacts facts)
     : volume_(std::move(volume)),
       geometry_(geometry),
       chains_(std::make_shared<Cached>(volume_), geometry_),
       space_(geometry.heap_offset, geometry.cluster_size, geometry.cluster_count) {
+    facts_ = std::move(facts);
     facts_.filesystem = "exFAT";
     facts_.serial = fmt::format("{:04X}-{:04X}", geometry_.serial >> 16U, geometry_.serial & 0xFFFFU);
     facts_.cluster_size = geometry_.cluster_size;
     facts_.size = geometry_.size;
-    facts_.warnings = std::move(warnings);
     if (geometry_.size > volume_->size())
         facts_.warnings.push_back(fmt::format("the volume should have {} bytes, {} can be read: it is cut short",
                                               geometry_.size, volume_->size()));

@@ -16,7 +16,7 @@ std::optional<VolumeTrace> trace(const Medium& medium, std::uint64_t at, ByteVie
 
 class ExFat final : public FileSystem {
   public:
-    ExFat(MediumPtr volume, const Geometry& geometry, std::vector<std::string> warnings);
+    ExFat(MediumPtr volume, const Geometry& geometry, VolumeFacts facts);
 
     const VolumeFacts& facts() const override { return facts_; }
     const SpaceMap& space() const override { return space_; }

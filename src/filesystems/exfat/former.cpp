@@ -93,7 +93,7 @@ Result<std::unique_ptr<FileSystem>> former(MediumPtr left, const SpaceMap&) {
     g.size = left->size();
     if (found.root && *found.root >= g.heap_offset && (*found.root - g.heap_offset) % g.cluster_size == 0)
         g.root_cluster = static_cast<std::uint32_t>((*found.root - g.heap_offset) / g.cluster_size + 2);
-    return std::make_unique<ExFat>(std::move(left), g, std::vector<std::string>());
+    return std::make_unique<ExFat>(std::move(left), g, VolumeFacts());
 }
 
 }  // namespace dredger::exfat

@@ -15,7 +15,7 @@ std::optional<Geometry> superblock_at(const Medium& volume, std::uint64_t offset
 
 // The first superblock, or one of its copies: where they stand depends on the block size, and by it mostly on
 // nothing else.
-std::optional<Geometry> find_geometry(const Medium& volume, std::vector<std::string>& warnings) {
+std::optional<Geometry> find_geometry(const Medium& volume, VolumeFacts& facts) {
     if (auto first = superblock_at(volume, kSuperBlockOffset, 0)) return first;
     for (const std::uint64_t group : {1U, 3U, 5U, 7U, 9U, 25U, 27U, 49U})
         for (const std::uint64_t block_size : {4096U, 1024U, 2048U, 8192U, 16384U, 32768U, 65536U}) {
@@ -24,7 +24,9 @@ std::optional<Geometry> find_geometry(const Medium& volume, std::vector<std::str
             if (!lies_within(at, sizeof(SuperBlock), volume.size())) continue;
             auto copy = superblock_at(volume, at, group);
             if (!copy || copy->block_size != block_size || copy->first_block_of(group) * block_size != at) continue;
-            warnings.push_back(fmt::format("the superblock is damaged; its copy in block group {} is used", group));
+            facts.is_mountable = false;
+            facts.warnings.push_back(
+                fmt::format("the superblock is damaged; its copy in block group {} is used", group));
             return copy;
         }
     return std::nullopt;
@@ -33,16 +35,16 @@ std::optional<Geometry> find_geometry(const Medium& volume, std::vector<std::str
 }  // namespace
 
 Result<std::unique_ptr<FileSystem>> open(MediumPtr volume) {
-    std::vector<std::string> warnings;
-    const auto geometry = find_geometry(*volume, warnings);
+    VolumeFacts facts;
+    const auto geometry = find_geometry(*volume, facts);
     if (!geometry) return nullptr;
-    return std::make_unique<Ext>(std::move(volume), *geometry, std::move(warnings));
+    return std::make_unique<Ext>(std::move(volume), *geometry, std::move(facts));
 }
 
-Ext::Ext(MediumPtr volume, const Geometry& geometry, std::vector<std::string> warnings)
+Ext::Ext(MediumPtr volume, const Geometry& geometry, VolumeFacts facts)
     : volume_(std::move(volume)),
       geometry_(geometry),
-      groups_(Groups::read(*volume_, geometry_, warnings)),
+      groups_(Groups::read(*volume_, geometry_, facts.warnings)),
       journal_(read_journal()),
       current_(played_back(volume_, geometry_, journal_)) {
     // The descriptors may be among what was only written to the journal.
@@ -52,13 +54,13 @@ Ext::Ext(MediumPtr volume, const Geometry& geometry, std::vector<std::string> wa
     }
     bool whole = true;
     space_ = groups_.space(*current_, whole);
+    facts_ = std::move(facts);
     facts_.filesystem = geometry_.filesystem;
     facts_.label = geometry_.label;
     facts_.serial = geometry_.uuid;
     facts_.cluster_size = geometry_.cluster_size;
     facts_.size = geometry_.size();
     facts_.used = space_.taken_bytes();
-    facts_.warnings = std::move(warnings);
     if (geometry_.size() > volume_->size())
         facts_.warnings.push_back(fmt::format("the volume should have {} bytes, {} can be read: it is cut short",
                                               geometry_.size(), volume_->size()));

@@ -14,7 +14,7 @@ std::optional<VolumeTrace> trace(const Medium& medium, std::uint64_t at, ByteVie
 
 class Ext final : public FileSystem {
   public:
-    Ext(MediumPtr volume, const Geometry& geometry, std::vector<std::string> warnings);
+    Ext(MediumPtr volume, const Geometry& geometry, VolumeFacts facts);
 
     const VolumeFacts& facts() const override { return facts_; }
     const SpaceMap& space() const override { return space_; }

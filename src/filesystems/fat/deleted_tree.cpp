@@ -143,11 +143,56 @@ void DeletedTree::walk(const LiveHeads& live) {
                 {file.first_cluster, static_cast<std::uint32_t>(clusters_for(file.item.entry.DIR_FileSize))});
     folder_clusters_.search(*volume_, geometry_, table_, known,
                             std::min(kMaxSearched, kSearchedSpan / geometry_.cluster_size));
-    for (const std::uint32_t cluster : read_already_) folder_clusters_.take(cluster);
+    if (geometry_.width == Width::fat32) walk_former_root();
     for (std::size_t index = 0; index < in_live_folders; ++index)
         if (files_[index].item.entry.is_folder()) walk_deleted_folder(open_deleted_folder(index));
     if (!leaves_continuations_) resume_unfinished();
     walk_lost_folders();
+}
+
+bool DeletedTree::is_root(const Folder& folder) const {
+    return geometry_.width == Width::fat32 ? folder.first_cluster == geometry_.root_cluster : folder.first_cluster == 0;
+}
+
+// Formatting clears the first cluster of the root. Later ones still stand, and list folders that say of themselves that
+// they lie in the root.
+std::uint32_t DeletedTree::next_of_root(std::uint32_t behind) const {
+    const auto lists_top_folders = [&](std::uint32_t cluster) {
+        const auto slots = chains_.slots_of(cluster);
+        return continues_directory(slots) &&
+               std::any_of(slots.begin(), slots.end(),
+                           [&](const Slot& slot) {
+                               const std::uint32_t below = slot.entry.first_cluster();
+                               if (slot.entry.is_long_name() || !slot.entry.is_folder() || !geometry_.holds(below))
+                                   return false;
+                               const auto dots = dot_entries(chains_.slots_of(below));
+                               return dots && dots->self == below && dots->parent == 0;
+                           }) &&
+               !subfolders_deny(geometry_.root_cluster, slots);
+    };
+    const auto& candidates = folder_clusters_.continuations();
+    for (auto next = candidates.upper_bound(behind); next != candidates.end(); ++next)
+        if (lists_top_folders(next->first)) return next->first;
+    for (auto next = candidates.begin(); next != candidates.end() && next->first < behind; ++next)
+        if (lists_top_folders(next->first)) return next->first;
+    return 0;
+}
+
+// All clusters of it that can be told, before others take them for their own.
+void DeletedTree::walk_former_root() {
+    std::uint32_t first = geometry_.root_cluster;
+    std::vector<Slot> slots = std::move(former_root_);
+    if (slots.empty()) {
+        first = next_of_root(1);
+        if (first == 0) return;
+        slots = chains_.slots_of(first);
+    }
+    layouts_.add_deleted_folder(first);
+    folder_clusters_.take(first);
+    folders_.push_back({"", geometry_.root_cluster, false, true});
+    OpenFolder root{folders_.size() - 1, geometry_.root_cluster, first, std::move(slots), {}, {}, {}, 0, false, true};
+    read_deleted(root);
+    walk_deleted_folder(std::move(root));
 }
 
 // Where just one folder has to go on somewhere, what goes on with a folder is most likely its own.
@@ -201,8 +246,8 @@ bool DeletedTree::begins_folder(const Deleted& folder, std::uint32_t cluster) co
     if (!geometry_.holds(cluster) || table_.taken(cluster)) return false;
     const auto dots = dot_entries(chains_.slots_of(cluster));
     if (!dots || dots->self != cluster) return false;
-    const std::uint32_t parent = folders_[folder.folder].first_cluster;
-    return dots->parent == parent || (dots->parent == 0 && folder.folder == 0);
+    const Folder& above = folders_[folder.folder];
+    return dots->parent == above.first_cluster || (dots->parent == 0 && is_root(above));
 }
 
 std::optional<DeletedTree::OpenFolder> DeletedTree::open_deleted_folder(std::size_t index) {
@@ -226,7 +271,10 @@ std::optional<DeletedTree::OpenFolder> DeletedTree::open_deleted_folder(std::siz
     }
     folder.trust = LayoutTrust::exact;
     const Folder& above = folders_[folder.folder];
-    return open_folder_at(first, joined(above.path, folder.name), above.lost);
+    const bool formatted = above.formatted;
+    OpenFolder open = open_folder_at(first, joined(above.path, folder.name), above.lost);
+    folders_[open.folder].formatted = formatted;
+    return open;
 }
 
 DeletedTree::OpenFolder DeletedTree::open_folder_at(std::uint32_t first, const std::string& path, bool lost) {
@@ -241,6 +289,7 @@ DeletedTree::OpenFolder DeletedTree::open_folder_at(std::uint32_t first, const s
                     {},
                     {},
                     0,
+                    false,
                     false};
     read_deleted(open);
     return open;
@@ -299,6 +348,8 @@ std::uint32_t DeletedTree::next_cluster(const OpenFolder& folder) {
     if (const auto told = std::find(folder.stale_chain.begin(), folder.stale_chain.end(), folder.current);
         told != folder.stale_chain.end() && told + 1 != folder.stale_chain.end())
         return *(told + 1);
+    if (folder.is_root)
+        if (const std::uint32_t next = next_of_root(folder.current); next != 0) return next;
     for (auto slot = folder.slots.rbegin(); slot != folder.slots.rend(); ++slot) {
         const std::uint32_t behind = slot->entry.is_long_name() ? 0 : cluster_behind(slot->entry);
         if (behind != 0 && can_follow(folder, behind)) return behind;

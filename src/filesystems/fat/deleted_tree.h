@@ -16,6 +16,7 @@ struct Folder {
     std::string path;             // empty: the root
     std::uint32_t first_cluster;  // 0: the root
     bool lost = false;            // nothing leads to it any more: its own entry, or one above it, is overwritten
+    bool formatted = false;       // a root, or a folder below it, of before the volume was formatted
 };
 
 // A deleted entry, until its place is known.
@@ -65,8 +66,8 @@ class DeletedTree {
     // From the entries taken so far down into deleted folders, and into those that nothing leads to any more.
     void walk(const LiveHeads& live);
 
-    // A cluster that was read already.
-    void leave(std::uint32_t cluster) { read_already_.insert(cluster); }
+    // The root of a former file system: its first cluster, where that still stands.
+    void take_former_root(std::vector<Slot> slots) { former_root_ = std::move(slots); }
 
     // Clusters of folders without a beginning are left alone: they are an earlier file system's.
     void leave_continuations() { leaves_continuations_ = true; }
@@ -87,8 +88,12 @@ class DeletedTree {
         std::vector<std::size_t> to_open;  // folders in it, indices into files_, the next one last
         std::uint64_t entries = 0;
         bool is_only_one = false;  // no other folder is left that clusters without one could belong to
+        bool is_root = false;
     };
 
+    void walk_former_root();
+    std::uint32_t next_of_root(std::uint32_t behind) const;
+    bool is_root(const Folder& folder) const;
     void resume_unfinished();
     void walk_lost_folders();
     void walk_deleted_folder(std::optional<OpenFolder> top);
@@ -118,8 +123,8 @@ class DeletedTree {
     std::set<std::uint32_t> ends_;        // clusters right behind the files that deleted entries tell of
     std::uint64_t probes_left_;
     std::uint64_t earlier_names_ = 0;
-    std::set<std::uint32_t> read_already_;
     bool leaves_continuations_ = false;
+    std::vector<Slot> former_root_;
 };
 
 }  // namespace dredger::fat

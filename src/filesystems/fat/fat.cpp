@@ -24,6 +24,7 @@ std::optional<Geometry> find_geometry(const Medium& volume) {
         auto backup = geometry_at(volume, kBackupSector * sector);
         if (!backup || backup->width != Width::fat32 || backup->sector_size != sector) continue;
         backup->warnings.emplace_back("the boot sector is damaged; its backup is used");
+        backup->is_mountable = false;
         return backup;
     }
     return std::nullopt;
@@ -48,13 +49,15 @@ Result<std::unique_ptr<FileSystem>> open(MediumPtr volume) {
 }
 
 Result<std::unique_ptr<FileSystem>> infer(MediumPtr volume) {
-    const auto geometry = infer_geometry(*volume);
+    auto geometry = infer_geometry(*volume);
+    if (geometry) geometry->is_mountable = false;
     return open_with(std::move(volume), geometry);
 }
 
 Fat::Fat(MediumPtr volume, Geometry geometry, Table table)
     : volume_(std::move(volume)), geometry_(std::move(geometry)), table_(std::move(table)) {
     facts_.filesystem = geometry_.name();
+    facts_.is_mountable = geometry_.is_mountable;
     facts_.label = root_label();
     if (facts_.label.empty()) facts_.label = printable(geometry_.label);
     facts_.serial = fmt::format("{:04X}-{:04X}", geometry_.volume_id >> 16, geometry_.volume_id & 0xFFFF);

@@ -31,7 +31,8 @@ struct Geometry {
     std::uint32_t cluster_count = 0;  // usable ones: they have a FAT entry and lie on the volume
     std::uint64_t size = 0;           // bytes that the boot sector claims
     std::uint32_t volume_id = 0;
-    std::string label;  // of the boot sector; the root directory may know better
+    std::string label;         // of the boot sector; the root directory may know better
+    bool is_mountable = true;  // told by the boot sector itself, not by its copy
     std::vector<std::string> warnings;
 
     bool holds(std::uint32_t cluster) const { return cluster >= 2 && cluster - 2 < cluster_count; }

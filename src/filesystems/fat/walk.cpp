@@ -51,7 +51,7 @@ void FatWalk::read_former_root() {
     if (!is_fixed && table_.taken(geometry_.root_cluster)) return;
     const std::vector<Slot> slots = is_fixed ? chains_.fixed_root() : chains_.slots_of(geometry_.root_cluster);
     if (!continues_directory(slots)) return;
-    if (!is_fixed) deleted_.leave(geometry_.root_cluster);
+    if (!is_fixed) return deleted_.take_former_root(slots);
     std::vector<DirectoryItem> items = read_items(slots);
     std::vector<ShortName> neighbours;
     for (const DirectoryItem& item : items)
@@ -145,13 +145,17 @@ void FatWalk::take_live(std::size_t folder, const DirectoryItem& item) {
 
 void FatWalk::emit_deleted() {
     std::vector<Deleted>& files = deleted_.files();
-    // A file that was renamed and then deleted left two entries: the better name stands for both.
+    // A file that was renamed and then deleted left two entries: the better name stands for both, and of two in one
+    // folder the one behind, which was written later.
     std::map<std::tuple<std::uint32_t, std::uint32_t, std::uint32_t>, std::size_t> by_content;
     for (std::size_t i = 0; i < files.size(); ++i) {
         const DirectoryEntry& e = files[i].item.entry;
         if (e.is_folder() || e.DIR_FileSize == 0) continue;
         const auto [same, fresh] = by_content.try_emplace({files[i].first_cluster, e.DIR_FileSize, write_stamp(e)}, i);
-        if (!fresh && files[i].name_is_whole && !files[same->second].name_is_whole) same->second = i;
+        if (fresh) continue;
+        const Deleted& other = files[same->second];
+        const bool is_later = files[i].folder == other.folder && files[i].item.offset > other.item.offset;
+        if (files[i].name_is_whole != other.name_is_whole ? files[i].name_is_whole : is_later) same->second = i;
     }
     for (std::size_t i = 0; i < files.size() && !stopped_; ++i) {
         Deleted& file = files[i];
@@ -160,9 +164,11 @@ void FatWalk::emit_deleted() {
         if (!e.is_folder() && same != by_content.end() && same->second != i) continue;
         Record record = record_of(file.item, file.folder, std::move(file.name));
         const bool lost = folders_[file.folder].lost;
+        const bool formatted = folders_[file.folder].formatted && !is_former_;
         // Where it was not deleted itself, it went with what led to it.
-        record.state = (is_former_ || lost) && !file.item.deleted ? State::lost : State::deleted;
-        record.origin = file.item.behind_end || lost || is_former_ ? Origin::remnant : Origin::record;
+        record.state = (is_former_ || lost || formatted) && !file.item.deleted ? State::lost : State::deleted;
+        record.origin = file.item.behind_end || lost || is_former_ || formatted ? Origin::remnant : Origin::record;
+        if (formatted) file.notes.emplace_back("the volume was formatted since: its folder was left over");
         if (is_former_)
             file.notes.emplace_back("the volume was formatted since; where it lies follows from where its folders lay");
         if (lost)

@@ -7,15 +7,15 @@
 namespace dredger::hfsplus {
 
 Result<std::unique_ptr<FileSystem>> open(MediumPtr volume) {
-    std::vector<std::string> warnings;
-    const auto geometry = find_geometry(*volume, warnings);
+    VolumeFacts facts;
+    const auto geometry = find_geometry(*volume, facts);
     if (!geometry) return nullptr;
-    return std::make_unique<HfsPlus>(std::move(volume), *geometry, std::move(warnings));
+    return std::make_unique<HfsPlus>(std::move(volume), *geometry, std::move(facts));
 }
 
-HfsPlus::HfsPlus(MediumPtr volume, const Geometry& geometry, std::vector<std::string> warnings)
+HfsPlus::HfsPlus(MediumPtr volume, const Geometry& geometry, VolumeFacts facts)
     : volume_(std::move(volume)), geometry_(geometry) {
-    facts_.warnings = std::move(warnings);
+    facts_ = std::move(facts);
     facts_.filesystem = geometry_.is_hfsx ? "HFSX" : "HFS+";
     facts_.cluster_size = geometry_.block_size;
     facts_.size = geometry_.length();

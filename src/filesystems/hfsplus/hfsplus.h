@@ -13,7 +13,7 @@ std::optional<VolumeTrace> trace(const Medium& medium, std::uint64_t at, ByteVie
 
 class HfsPlus final : public FileSystem {
   public:
-    HfsPlus(MediumPtr volume, const Geometry& geometry, std::vector<std::string> warnings);
+    HfsPlus(MediumPtr volume, const Geometry& geometry, VolumeFacts facts);
 
     const VolumeFacts& facts() const override { return facts_; }
     const SpaceMap& space() const override { return space_; }

@@ -58,13 +58,14 @@ std::optional<Geometry> parse_volume_header(ByteView view) {
     return geometry;
 }
 
-std::optional<Geometry> find_geometry(const Medium& volume, std::vector<std::string>& warnings) {
+std::optional<Geometry> find_geometry(const Medium& volume, VolumeFacts& facts) {
     const Extent within = embedded_in(volume).value_or(Extent{0, volume.size()});
     if (auto first = header_at(volume, within.offset + kHeaderAt, within.offset)) return first;
     const auto end = checked_add(within.offset, within.length);
     if (!end || *end < within.offset + 2 * kHeaderAt) return std::nullopt;
     auto alternate = header_at(volume, *end - kHeaderAt, within.offset);
-    if (alternate) warnings.emplace_back("the volume header is damaged; its alternate is used");
+    facts.is_mountable = false;
+    if (alternate) facts.warnings.emplace_back("the volume header is damaged; its alternate is used");
     return alternate;
 }
 

@@ -7,6 +7,7 @@
 
 #include "base/bytes.h"
 #include "base/times.h"
+#include "filesystems/filesystem.h"
 #include "filesystems/hfsplus/structures.h"
 #include "media/medium.h"
 
@@ -40,7 +41,7 @@ struct Geometry {
 std::optional<Geometry> parse_volume_header(ByteView header);
 
 // The header, or its alternate, with a warning; of a volume within a wrapper, that one's.
-std::optional<Geometry> find_geometry(const Medium& volume, std::vector<std::string>& warnings);
+std::optional<Geometry> find_geometry(const Medium& volume, VolumeFacts& facts);
 
 // Seconds since 1904, UTC.
 std::optional<FileTime> time_of(std::uint32_t date);

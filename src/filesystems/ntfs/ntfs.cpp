@@ -20,13 +20,14 @@ std::optional<Geometry> geometry_at(const Medium& volume, std::uint64_t offset) 
 }
 
 // The boot sector, or its copy in the volume's last sector.
-std::optional<Geometry> find_geometry(const Medium& volume, std::vector<std::string>& warnings) {
+std::optional<Geometry> find_geometry(const Medium& volume, VolumeFacts& facts) {
     if (auto first = geometry_at(volume, 0)) return first;
     for (const std::uint64_t sector : {512U, 1024U, 2048U, 4096U}) {
         if (volume.size() < 2 * sector) continue;
         auto copy = geometry_at(volume, volume.size() / sector * sector - sector);
         if (!copy || copy->sector_size != sector) continue;
-        warnings.emplace_back("the boot sector is damaged; its copy at the end of the volume is used");
+        facts.is_mountable = false;
+        facts.warnings.emplace_back("the boot sector is damaged; its copy at the end of the volume is used");
         return copy;
     }
     return std::nullopt;
@@ -54,34 +55,34 @@ class FormerLife final : public RecordSink {
 }  // namespace
 
 Result<std::unique_ptr<FileSystem>> open(MediumPtr volume) {
-    std::vector<std::string> warnings;
-    const auto geometry = find_geometry(*volume, warnings);
+    VolumeFacts facts;
+    const auto geometry = find_geometry(*volume, facts);
     if (!geometry) return nullptr;
-    DREDGER_TRY(std::unique_ptr<Ntfs> ntfs, Ntfs::open(std::move(volume), *geometry, std::move(warnings)));
+    DREDGER_TRY(std::unique_ptr<Ntfs> ntfs, Ntfs::open(std::move(volume), *geometry, std::move(facts)));
     return ntfs;
 }
 
 Result<std::unique_ptr<FileSystem>> infer(MediumPtr volume) {
     const auto geometry = infer_geometry(*volume);
     if (!geometry) return nullptr;
-    DREDGER_TRY(
-        std::unique_ptr<Ntfs> ntfs,
-        Ntfs::open(std::move(volume), *geometry,
-                   {"it has no boot sector any more: where its file table lies was inferred from its records"}));
+    VolumeFacts facts;
+    facts.is_mountable = false;
+    facts.warnings.emplace_back(
+        "it has no boot sector any more: where its file table lies was inferred from its records");
+    DREDGER_TRY(std::unique_ptr<Ntfs> ntfs, Ntfs::open(std::move(volume), *geometry, std::move(facts)));
     return ntfs;
 }
 
-Result<std::unique_ptr<Ntfs>> Ntfs::open(MediumPtr volume, const Geometry& geometry,
-                                         std::vector<std::string> warnings) {
+Result<std::unique_ptr<Ntfs>> Ntfs::open(MediumPtr volume, const Geometry& geometry, VolumeFacts opening) {
     std::unique_ptr<Ntfs> ntfs(new Ntfs(std::move(volume), geometry));
-    DREDGER_TRY(Mft mft, Mft::open(ntfs->volume_, ntfs->geometry_, warnings));
+    DREDGER_TRY(Mft mft, Mft::open(ntfs->volume_, ntfs->geometry_, opening.warnings));
     ntfs->mft_ = std::move(mft);
     VolumeFacts& facts = ntfs->facts_;
+    facts = std::move(opening);
     facts.filesystem = "NTFS";
     facts.serial = fmt::format("{:016X}", geometry.serial);
     facts.cluster_size = geometry.cluster_size;
     facts.size = geometry.size;
-    facts.warnings = std::move(warnings);
     if (geometry.size > ntfs->volume_->size())
         facts.warnings.push_back(fmt::format("the volume should have {} bytes, {} can be read: it is cut short",
                                              geometry.size, ntfs->volume_->size()));

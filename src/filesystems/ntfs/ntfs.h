@@ -15,8 +15,7 @@ std::optional<VolumeTrace> trace(const Medium& medium, std::uint64_t at, ByteVie
 
 class Ntfs final : public FileSystem {
   public:
-    static Result<std::unique_ptr<Ntfs>> open(MediumPtr volume, const Geometry& geometry,
-                                              std::vector<std::string> warnings);
+    static Result<std::unique_ptr<Ntfs>> open(MediumPtr volume, const Geometry& geometry, VolumeFacts opening);
 
     const VolumeFacts& facts() const override { return facts_; }
     const SpaceMap& space() const override { return space_; }

@@ -115,7 +115,9 @@ Directory read_directory_block(ByteView whole, const Geometry& geometry) {
         }
         if (parsed->entry.name == "..")
             directory.parent = parsed->entry.inode;
-        else if (parsed->entry.name != ".")
+        else if (parsed->entry.name == ".")
+            directory.owner = directory.owner != 0 ? directory.owner : parsed->entry.inode;
+        else
             directory.entries.push_back(std::move(parsed->entry));
         at += parsed->length;
     }

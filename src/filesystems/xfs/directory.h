@@ -21,7 +21,7 @@ struct DirectoryEntry {
 struct Directory {
     std::vector<DirectoryEntry> entries;  // without "." and ".."
     std::uint64_t parent = 0;             // 0: it does not say
-    std::uint64_t owner = 0;              // the inode of the directory; 0: it does not say
+    std::uint64_t owner = 0;              // the inode of the directory, by its header or "."; 0: it does not say
     bool whole = true;
 };
 

@@ -8,6 +8,8 @@ namespace {
 constexpr std::size_t kMaxLives = 2'000'000;
 constexpr std::size_t kMaxSightings = 4'000'000;
 constexpr std::uint64_t kMaxLooked = 1 << 18;  // places in free space
+// A directory's blocks are looked for near inodes: so far, in blocks, behind them in their group, and so many in all.
+constexpr std::uint64_t kNearInodes = 4096, kMaxBlocks = 1 << 17;
 
 // A root as it is kept in memory, as an inode has it.
 std::vector<std::byte> root_for_inode(const std::vector<std::byte>& root, const Geometry& geometry) {
@@ -40,6 +42,7 @@ bool Lives::read(const std::function<bool(const char*, std::uint64_t, std::uint6
         read_chunk(chunks[i]);
     }
     if (!stopped_) look_at_free_chunks();
+    if (!stopped_) look_at_free_blocks();
     return !stopped_;
 }
 
@@ -108,7 +111,12 @@ void Lives::take(LoggedBytes&& bytes) {
     constexpr std::size_t kOwner = 40;
     if (geometry_.has_checksums && bytes.from == 0 && (view.has(0, "XDB3") || view.has(0, "XDD3")))
         owner = view.as<big_uint64_t>(kOwner).map([](auto n) { return n.value(); }).value_or(0);
-    for (DirectoryEntry& entry : entries_within(view, bytes.from, geometry_)) {
+    auto entries = entries_within(view, bytes.from, geometry_);
+    if (bytes.from == 0 && owner == 0)
+        for (const DirectoryEntry& entry : entries)
+            if (entry.name == "." && entry.inode_is_whole) owner = entry.inode;
+    if (owner != 0) owners_[bytes.offset][bytes.sequence] = owner;
+    for (DirectoryEntry& entry : entries) {
         if (entry.name == "." || entry.name == ".." ||
             (entry.inode_is_whole && !geometry_.offset_of_inode(entry.inode)))
             continue;
@@ -173,6 +181,40 @@ void Lives::look_at_free_chunks() {
                 for (unsigned i = 0; i < kInodesPerChunk; ++i) look_at(first + i);
             }
             at += step;
+        }
+    }
+}
+
+std::uint64_t Lives::owner_at(std::uint64_t offset, std::uint64_t sequence) const {
+    const auto told = owners_.find(offset);
+    if (told == owners_.end()) return 0;
+    const auto later = told->second.upper_bound(sequence);
+    return later != told->second.begin() ? std::prev(later)->second : later->second;
+}
+
+// A directory that shrinks gives its blocks back, and what they listed stays in them.
+void Lives::look_at_free_blocks() {
+    const std::uint64_t block = geometry_.block_size;
+    const std::uint64_t group_size = std::uint64_t{geometry_.group_blocks} * block;
+    std::map<std::uint64_t, std::uint64_t> reach;  // of each group: so far it is looked at
+    for (const InodeChunk& chunk : groups_.chunks())
+        if (const auto offset = geometry_.offset_of_inode(chunk.first)) {
+            std::uint64_t& end = reach[*offset / group_size];
+            end = std::max(end, *offset + kNearInodes * block);
+        }
+    std::uint64_t left = kMaxBlocks;
+    for (const Extent& run : groups_.space().free_runs()) {
+        const auto group = reach.find(run.offset / group_size);
+        const std::uint64_t end = group != reach.end() ? std::min(run.end(), group->second) : 0;
+        for (std::uint64_t at = run.offset; at < end && left > 0; at += block, --left) {
+            const auto head = bytes_at(*volume_, at, 4);
+            if (!head || !ByteView(*head).has(0, "XD")) continue;
+            const auto bytes = bytes_at(*volume_, at, static_cast<std::size_t>(geometry_.directory_block_size));
+            if (!bytes || !is_directory_block(ByteView(*bytes), geometry_)) continue;
+            Directory directory = read_directory_block(ByteView(*bytes, at), geometry_);
+            if (directory.owner == 0 || !geometry_.offset_of_inode(directory.owner)) continue;
+            owners_[at][0] = directory.owner;
+            given_back_.push_back(std::move(directory));
         }
     }
 }

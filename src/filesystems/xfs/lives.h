@@ -51,6 +51,10 @@ class Lives final : LogSink {
         Sighting sighting;
     };
     const std::vector<Unplaced>& unplaced() const { return unplaced_; }
+    // The folder whose block stood at this place (bytes, on the volume) when a log record was written; 0: nobody knows.
+    std::uint64_t owner_at(std::uint64_t offset, std::uint64_t sequence) const;
+    // Blocks of directories that gave them back, as they still stand in free space.
+    const std::vector<Directory>& given_back() const { return given_back_; }
     const std::vector<Sighting>& sightings() const { return sightings_; }
     const LogState& log() const { return log_; }
 
@@ -62,6 +66,7 @@ class Lives final : LogSink {
     bool reached(std::uint64_t done, std::uint64_t total) override;
     void read_chunk(const InodeChunk& chunk);
     void look_at_free_chunks();
+    void look_at_free_blocks();
     void take_freed(Inode&& inode);
     Life* life_of(std::uint64_t inode, std::uint32_t generation);
 
@@ -72,6 +77,8 @@ class Lives final : LogSink {
     std::size_t count_ = 0;
     std::vector<Unplaced> unplaced_;
     std::vector<Sighting> sightings_;
+    std::vector<Directory> given_back_;
+    std::map<std::uint64_t, std::map<std::uint64_t, std::uint64_t>> owners_;  // by place, then by sequence
     LogState log_;
     std::function<bool(const char*, std::uint64_t, std::uint64_t)> go_on_;
     bool stopped_ = false;

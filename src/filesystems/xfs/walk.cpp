@@ -163,6 +163,14 @@ void XfsWalk::walk_deleted() {
     sightings_.insert(sightings_.end(), lives.sightings().begin(), lives.sightings().end());
     for (const auto& [number, list] : lives.all())
         for (const Life& life : list) learn_from(lives, number, life);
+    for (const Directory& directory : lives.given_back()) {
+        if (directory.parent != 0 && !folders_.contains(directory.owner))
+            former_folders_[directory.owner].parent = directory.parent;
+        for (DirectoryEntry entry : directory.entries) {
+            entry.live = false;
+            sightings_.push_back({directory.owner, std::move(entry), 0});
+        }
+    }
     place_sightings(lives);
     // Names may lead to inodes whose chunk is gone, and these to further names.
     for (std::size_t i = 0; i < sightings_.size(); ++i) {
@@ -216,6 +224,11 @@ void XfsWalk::learn_from(const Lives& lives, std::uint64_t number, const Life& l
 void XfsWalk::place_sightings(const Lives& lives) {
     std::sort(owners_.begin(), owners_.end());
     for (const Lives::Unplaced& unplaced : lives.unplaced()) {
+        if (const std::uint64_t owner = lives.owner_at(unplaced.offset, unplaced.sighting.sequence); owner != 0) {
+            sightings_.push_back(unplaced.sighting);
+            sightings_.back().folder = owner;
+            continue;
+        }
         const auto owner =
             std::lower_bound(owners_.begin(), owners_.end(), std::pair(unplaced.offset, std::uint64_t{0}));
         if (owner == owners_.end() || owner->first != unplaced.offset) continue;

@@ -10,7 +10,7 @@ namespace {
 
 // The first superblock, or the copy with which each allocation group begins. Where the first is gone the others' place
 // follows from the size that the usual numbers of groups give.
-std::optional<Geometry> find_geometry(const Medium& volume, std::vector<std::string>& warnings) {
+std::optional<Geometry> find_geometry(const Medium& volume, VolumeFacts& facts) {
     const auto read = [&](std::uint64_t at) -> std::optional<Geometry> {
         const auto bytes = bytes_at(volume, at, sizeof(SuperBlock));
         return bytes ? parse_superblock(ByteView(*bytes, at)) : std::nullopt;
@@ -23,7 +23,8 @@ std::optional<Geometry> find_geometry(const Medium& volume, std::vector<std::str
         for (const std::uint64_t at : {size, size - std::min(size, kBlock), kLargestGroup}) {
             auto copy = at < volume.size() ? read(at) : std::nullopt;
             if (!copy || copy->offset_in(1, 0) != at) continue;
-            warnings.emplace_back("the superblock is damaged; its copy in allocation group 1 is used");
+            facts.is_mountable = false;
+            facts.warnings.emplace_back("the superblock is damaged; its copy in allocation group 1 is used");
             return copy;
         }
     }
@@ -33,21 +34,21 @@ std::optional<Geometry> find_geometry(const Medium& volume, std::vector<std::str
 }  // namespace
 
 Result<std::unique_ptr<FileSystem>> open(MediumPtr volume) {
-    std::vector<std::string> warnings;
-    const auto geometry = find_geometry(*volume, warnings);
+    VolumeFacts facts;
+    const auto geometry = find_geometry(*volume, facts);
     if (!geometry) return nullptr;
-    return std::make_unique<Xfs>(std::move(volume), *geometry, std::move(warnings));
+    return std::make_unique<Xfs>(std::move(volume), *geometry, std::move(facts));
 }
 
-Xfs::Xfs(MediumPtr volume, const Geometry& geometry, std::vector<std::string> warnings)
-    : volume_(std::move(volume)), geometry_(geometry), groups_(Groups::read(*volume_, geometry_, warnings)) {
+Xfs::Xfs(MediumPtr volume, const Geometry& geometry, VolumeFacts facts)
+    : volume_(std::move(volume)), geometry_(geometry), groups_(Groups::read(*volume_, geometry_, facts.warnings)) {
+    facts_ = std::move(facts);
     facts_.filesystem = "XFS";
     facts_.label = geometry_.label;
     facts_.serial = uuid_text(geometry_.uuid);
     facts_.cluster_size = geometry_.block_size;
     facts_.size = geometry_.size();
     facts_.used = groups_.space().taken_bytes();
-    facts_.warnings = std::move(warnings);
     if (geometry_.size() > volume_->size())
         facts_.warnings.push_back(fmt::format("the volume should have {} bytes, {} can be read: it is cut short",
                                               geometry_.size(), volume_->size()));

@@ -13,7 +13,7 @@ std::optional<VolumeTrace> trace(const Medium& medium, std::uint64_t at, ByteVie
 
 class Xfs final : public FileSystem {
   public:
-    Xfs(MediumPtr volume, const Geometry& geometry, std::vector<std::string> warnings);
+    Xfs(MediumPtr volume, const Geometry& geometry, VolumeFacts facts);
 
     const VolumeFacts& facts() const override { return facts_; }
     const SpaceMap& space() const override { return groups_.space(); }

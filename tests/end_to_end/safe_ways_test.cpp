@@ -1,0 +1,129 @@
+// The safe and honest way is the one that is taken where nobody says otherwise.
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+#include <nlohmann/json.hpp>
+
+#include "support/support.h"
+
+namespace dredger {
+namespace {
+
+namespace fs = std::filesystem;
+using nlohmann::json;
+using test::Ran;
+using test::run_program;
+using testing::AllOf;
+using testing::HasSubstr;
+using testing::Not;
+
+class SafeWaysTest : public testing::Test {
+  protected:
+    std::string path(const std::string& name) const { return (folder_ / name).string(); }
+    std::string catalog() const { return path("a.dredge"); }
+    Ran scanned(const std::string& fixture, std::vector<std::string> more = {}) {
+        image_ = test::unpack_to(fixture, folder_.path()).string();
+        std::vector<std::string> words = {"scan", image_, "-c", catalog()};
+        words.insert(words.end(), more.begin(), more.end());
+        return run_program(words);
+    }
+
+    test::TempFolder folder_;
+    std::string image_;
+};
+
+TEST_F(SafeWaysTest, WhatIsGoneIsNotRestoredUnlessAskedFor) {
+    scanned("ringing-station-drive");
+    const Ran all = run_program({"restore", catalog(), "--to", path("out")});
+    EXPECT_EQ(all.exit_code, 1) << "not all that was selected came back whole";
+    EXPECT_THAT(all.out, AllOf(HasSubstr("2 files were left out, of which nothing is left"), HasSubstr("--band gone")));
+    EXPECT_THAT(test::read_text(folder_ / "out/manifest.csv"), Not(HasSubstr("NEST0001.JPG")));
+    const Ran gone = run_program({"restore", catalog(), "--name", "NEST0001", "--to", path("gone")});
+    EXPECT_EQ(gone.exit_code, 1);
+    EXPECT_THAT(gone.err, AllOf(HasSubstr("nothing is left (1 file)"), HasSubstr("--band gone")));
+    EXPECT_FALSE(fs::exists(folder_ / "gone"));
+    for (const auto& asked : std::vector<std::vector<std::string>>{{"--band", "gone"}, {"--prospect", "0.."}, {"--id", "31"}}) {
+        std::vector<std::string> words = {"restore", catalog(), "--name", "NEST0001", "--to", path("asked" + asked[0])};
+        words.insert(words.end(), asked.begin(), asked.end());
+        const Ran ran = run_program(words);
+        EXPECT_EQ(ran.exit_code, 1) << asked[0];
+        EXPECT_THAT(ran.out, HasSubstr("1 doubtful")) << asked[0];
+    }
+}
+
+TEST_F(SafeWaysTest, ASidecarNamesWhatIsNotTheFilesOwn) {
+    scanned("ringing-station-drive");
+    run_program({"restore", catalog(), "--band", "patchy,gone", "--partials", "aside", "--to", path("out")});
+    std::size_t sidecars = 0;
+    for (const auto& entry : fs::recursive_directory_iterator(folder_ / "out")) {
+        if (!entry.path().string().ends_with(".missing.json")) continue;
+        ++sidecars;
+        const json side = json::parse(test::read_text(entry.path()));
+        EXPECT_FALSE(side["missing"].empty() && side["overwritten"].empty() && side["unknown"].empty())
+            << entry.path();
+    }
+    EXPECT_GE(sidecars, 3U);
+}
+
+TEST_F(SafeWaysTest, AScanStopsForWhatIsWorthIt) {
+    const Ran scan = scanned("ringing-station-drive", {"--until", "NEST0001*"});
+    EXPECT_THAT(scan.out, Not(HasSubstr("has turned up"))) << "it is gone";
+    fs::remove(folder_ / "a.dredge");
+    const Ran whole = scanned("ringing-station-drive", {"--until", "NEST0002*"});
+    EXPECT_THAT(whole.out, AllOf(HasSubstr("has turned up"), HasSubstr("87 patchy"), HasSubstr("DCIM/100NESTS/NEST0002.JPG")));
+    fs::remove(folder_ / "a.dredge");
+    EXPECT_THAT(scanned("ringing-station-drive", {"--until", "NEST0001*", "--until-band", "gone"}).out,
+                HasSubstr("0 gone"));
+}
+
+TEST_F(SafeWaysTest, WhatIsProvenComesBeforeWhatIsNot) {
+    scanned("ringing-station-drive", {"--deep"});
+    const std::string out = run_program({"list", catalog(), "--as", "jsonl"}).out;
+    std::istringstream lines(out);
+    int last = 101;
+    bool is_unproven = false;
+    for (std::string line; std::getline(lines, line);) {
+        const json find = json::parse(line);
+        if (find["folder"]) break;
+        if (find["prospect"] != last) is_unproven = false;
+        last = find["prospect"];
+        EXPECT_FALSE(is_unproven && find["check"] == "verified") << line;
+        is_unproven = is_unproven || find["check"] == "unknown";
+    }
+}
+
+TEST_F(SafeWaysTest, HousekeepingIsKnownAndNotInTheWay) {
+    scanned("ringing-station-drive");
+    const auto names = [&](std::vector<std::string> more) {
+        std::vector<std::string> words = {"list", catalog(), "--state", "live", "--as", "jsonl"};
+        words.insert(words.end(), more.begin(), more.end());
+        return run_program(words).out;
+    };
+    for (const char* own : {"$MFT", "$Bitmap", "$RECYCLE.BIN/S-1-5-21-", "lost+found"}) {
+        const std::string path = std::string("\"path\":\"") + own;
+        EXPECT_THAT(names({}), Not(HasSubstr(path))) << own;
+        EXPECT_TRUE(names({"--housekeeping"}).find(path) != std::string::npos) << own;
+    }
+}
+
+TEST_F(SafeWaysTest, NothingIsWrittenOntoTheMediumByAnyCommand) {
+    scanned("fat12-floppy");
+    const auto before = test::sha256_of(image_);
+    const std::vector<std::vector<std::string>> commands = {
+        {"scan", image_, "-c", image_ + "/x.dredge"},
+        {"restore", catalog(), "--to", image_},
+        {"report", catalog(), "--to", image_},
+        {"preview", catalog(), "--to", image_},
+        {"picks", "add", image_, catalog(), "--prospect", "0.."},
+        {"repair", catalog(), "--to", image_},
+    };
+    for (const auto& words : commands) {
+        const Ran ran = run_program(words);
+        EXPECT_EQ(ran.exit_code, 4) << words[0] << ": " << ran.err;
+        EXPECT_THAT(ran.err, HasSubstr("--onto-same-drive")) << words[0];
+    }
+    EXPECT_EQ(run_program({"image", image_, image_}).exit_code, 4);
+    EXPECT_EQ(test::sha256_of(image_), before);
+}
+
+}  // namespace
+}  // namespace dredger
