@@ -205,13 +205,13 @@ std::vector<std::uint32_t> Former::sums_of(const Nodes& nodes, const std::vector
     if (!nodes.geometry().has_crc || sums_.empty()) return sums;
     for (const Summed& range : ranges)
         for (std::uint64_t at = range.logical; at < range.end();) {
-            // The newest of those that cover this sector.
+            // The oldest of those that cover this sector and can be its own.
             const SumRun* best = nullptr;
             auto run = std::lower_bound(sums_.begin(), sums_.end(), at - std::min(at, longest_),
                                         [](const SumRun& r, std::uint64_t logical) { return r.logical < logical; });
             for (; run != sums_.end() && run->logical <= at; ++run)
-                if (at - run->logical < run->length && run->generation < range.before &&
-                    (best == nullptr || run->generation > best->generation))
+                if (at - run->logical < run->length && run->generation >= range.written &&
+                    run->generation < range.before && (best == nullptr || run->generation < best->generation))
                     best = &*run;
             if (best == nullptr) return {};
             const std::uint64_t index = (at - best->logical) / sector_size_;

@@ -38,11 +38,13 @@ class Former {
     const FormerFile* file(std::uint64_t root, std::uint64_t inode) const;
     const std::map<std::uint64_t, FormerRoot>& roots() const { return roots_; }
 
-    // A part of a file, and the generation that wrote something else there: what leaves of then tell is of that.
+    // A part of a file, the generation that wrote it, and the next one that wrote something else there: only leaves
+    // from then on, and of before that, tell of its bytes.
     struct Summed : LogicalRange {
-        std::uint64_t before = UINT64_MAX;
+        std::uint64_t written = 0, before = UINT64_MAX;
     };
-    // The checksums of all sectors of these as the newest leaves of their time had them; empty where one is not known.
+    // The checksums of all sectors of these, as the leaves had them that are nearest to their writing: who else wrote
+    // there later is not always known. Empty where one is not known.
     std::vector<std::uint32_t> sums_of(const Nodes& nodes, const std::vector<Summed>& ranges) const;
 
   private:

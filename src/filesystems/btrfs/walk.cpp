@@ -322,7 +322,8 @@ void BtrfsWalk::find_sums(Record& record, const FileExtents& extents,
         if (!extent.is_stored()) continue;
         if (logicals[i] == 0 || logicals[i] % nodes_.geometry().sector_size != 0) return;
         const LogicalRange range{logicals[i], extent.length};
-        ranges.push_back({range, writings_.next_after(written(range), range.logical, range.length)});
+        const std::uint64_t generation = written(range);
+        ranges.push_back({range, generation, writings_.next_after(generation, range.logical, range.length)});
     }
     if (ranges.empty()) return;
     record.layout.sums = former_.sums_of(nodes_, ranges);

@@ -364,7 +364,10 @@ void XfsWalk::emit_life(const Lives& lives, const Life& life, const Sighting* na
     } else {
         record.identity = {0, inode.number, inode.generation};
         record.is_folder = is_folder;
+        // Freeing clears the mode and the size, and leaves the times.
         record.created = inode.created;
+        record.modified = inode.modified;
+        record.accessed = inode.accessed;
     }
     if (name != nullptr) {
         const FolderPlace place = place_of(name->folder);
