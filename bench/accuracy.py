@@ -8,6 +8,7 @@ Every NAME.truth.json with its NAME.img.zst (or NAME.img) is scanned and all tha
     live       files of the truth that are still there
     files      that are not live (deleted, trashed, lost); those of `whole` have all their bytes still on the medium
     named      of `whole`: a find has the file's full path and size
+    untold     of those of `whole` that have no name: their name's bytes stand nowhere on the medium but in contents
     exact      of `whole`: a find gives the file's bytes, with their SHA-256
     both       of `whole`: the same find has both, and the time of last change too
     overwritten, not sound   of the rest: no find with its path is called sound
@@ -29,6 +30,7 @@ import argparse
 import collections
 import csv
 import json
+import mmap
 import pathlib
 import re
 import shutil
@@ -38,6 +40,7 @@ import tempfile
 import unicodedata
 
 import calibration
+import names
 
 HERE = pathlib.Path(__file__).resolve().parent
 
@@ -101,10 +104,10 @@ def measure(program, truth_file, scratch, deep, formats, pairs):
         run(program, "scan", image, "-c", catalog, *(["--deep"] if deep else []))
     except RuntimeError as error:
         return {"image": stem, "error": str(error).splitlines()[-1]}, []
-    finds = [json.loads(line) for line in run(program, "list", catalog, "--as", "jsonl", "--extents").splitlines()]
+    finds = [json.loads(line) for line in run(program, "list", catalog, "--housekeeping", "--as", "jsonl", "--extents").splitlines()]
     target = scratch / "restored"
     if finds:
-        run(program, "restore", catalog, "--to", target)
+        run(program, "restore", catalog, "--housekeeping", "--prospect", "0..", "--to", target)
         with open(target / "manifest.csv", newline="", encoding="utf-8") as f:
             sums = {int(row["id"]): row["sha256"] for row in csv.DictReader(f)}
     else:
@@ -128,7 +131,10 @@ def measure(program, truth_file, scratch, deep, formats, pairs):
 
     whole = [f for f in gone if f["intact_bytes"] == f["size"] or f.get("stored_intact")]
     rest = [f for f in gone if f not in whole]
-    misses, named, exact, both = [], 0, 0, 0
+    misses, named, exact, both, untold = [], 0, 0, 0, 0
+    contents = [e for f in known for e in f["extents"] or []]
+    with open(image, "rb") as raw:
+        medium = mmap.mmap(raw.fileno(), 0, access=mmap.ACCESS_READ)
     for f in whole:
         mine = finds_of(f)
         right = [c for c in mine if sums.get(c["id"]) == f["sha256"] or f["size"] == 0]
@@ -136,9 +142,12 @@ def measure(program, truth_file, scratch, deep, formats, pairs):
         exact += bool(by_sum.get(f["sha256"]) or right)
         good = any((c["modified"] or "").rstrip("Z") == (f["modified"] or "").rstrip("Z") or f["modified"] is None for c in right)
         both += good
+        told_in = set() if mine else names.structures_with(medium, pathlib.PurePosixPath(f["path"]).name.split(":")[0], contents)
+        untold += not mine and not told_in
         if not good and not ("case" in f and by_sum.get(f["sha256"])):
             misses.append(f"whole but not brought back with name, bytes and time: {f['path']} "
-                          f"(record_intact {f.get('record_intact')}, {len(f['extents'] or [])} pieces)")
+                          f"(record_intact {f.get('record_intact')}, {len(f['extents'] or [])} pieces"
+                          + ("" if mine else f"; its name stands in {', '.join(sorted(told_in)) or 'nothing'}") + ")")
     not_sound = 0
     for f in rest:
         flattered = [c for c in finds_of(f) if c["band"] == "sound" and sums.get(c["id"]) != f["sha256"]]
@@ -175,7 +184,7 @@ def measure(program, truth_file, scratch, deep, formats, pairs):
         formats[c["format"]]["false"] += 1
     pairs += calibration_pairs(files, known, sums, truth_sums)
     found_folders = {plain(c["path"]) for c in finds if c["folder"]}
-    return {"image": stem, "live": len(known) - len(gone), "files": len(gone), "whole": len(whole), "named": named, "exact": exact, "both": both,
+    return {"image": stem, "live": len(known) - len(gone), "files": len(gone), "whole": len(whole), "named": named, "untold": untold, "exact": exact, "both": both,
             "overwritten": len(rest), "not_sound": not_sound, "folders": len(folders),
             "folders_found": sum(bool({plain(f["path"]), *original(f)} & found_folders) for f in folders),
             "finds": len(files), "invented": len(invented), "flattered": len(flattered), "twice": len(twice),
@@ -194,7 +203,7 @@ def main():
     parser.add_argument("--json", type=pathlib.Path, help="write the figures to this file too")
     parser.add_argument("--misses", action="store_true", help="say of every miss which file it is")
     words = parser.parse_args()
-    print(f"{'image':<20} {'live':>5} {'files':>5} {'whole':>5} {'named':>5} {'exact':>5} {'both':>5} {'overwr.':>7} {'not sound':>9} "
+    print(f"{'image':<20} {'live':>5} {'files':>5} {'whole':>5} {'named':>5} {'untold':>6} {'exact':>5} {'both':>5} {'overwr.':>7} {'not sound':>9} "
           f"{'folders':>9} {'finds':>5} {'invented':>8} {'flattered':>9}" + (f" {'twice':>5} {'traps':>5}" if words.deep else ""))
     rows, pairs = [], []
     formats = collections.defaultdict(collections.Counter)
@@ -205,7 +214,7 @@ def main():
         if "error" in row:
             print(f"{row['image']:<20} {row['error']}")
             continue
-        print(f"{row['image']:<20} {row['live']:>5} {row['files']:>5} {row['whole']:>5} {row['named']:>5} {row['exact']:>5} {row['both']:>5} "
+        print(f"{row['image']:<20} {row['live']:>5} {row['files']:>5} {row['whole']:>5} {row['named']:>5} {row['untold']:>6} {row['exact']:>5} {row['both']:>5} "
               f"{row['overwritten']:>7} {row['not_sound']:>9} {row['folders_found']:>4}/{row['folders']:<4} {row['finds']:>5} "
               f"{row['invented']:>8} {row['flattered']:>9}" + (f" {row['twice']:>5} {row['traps']:>5}" if words.deep else ""))
         for miss in misses if words.misses else []:

@@ -159,6 +159,14 @@ struct WalkOptions {
     std::function<bool(const char* doing, std::uint64_t done, std::uint64_t total)> go_on;
 };
 
+// What stands in free space of where files lay whose records tell nothing of that any more.
+class LeftLayouts {
+  public:
+    virtual ~LeftLayouts() = default;
+    // Where a file can lie whose content begins at this byte of the volume: in whole clusters, as far as it is told.
+    virtual std::vector<std::vector<Extent>> from(std::uint64_t start) const = 0;
+};
+
 struct FileSystemKind;
 
 class FileSystem {
@@ -181,6 +189,13 @@ class FileSystem {
     // to `warnings`. An error only where nothing can be walked at all.
     virtual Result<void> walk(const WalkOptions& options, RecordSink& sink,
                               std::vector<std::string>& warnings) const = 0;
+
+    // Reads all that is free; null where this file system leaves nothing of the kind. `go_on` is told of the bytes that
+    // are done and of all; false ends it.
+    virtual std::unique_ptr<LeftLayouts> left_layouts(
+        const std::function<bool(std::uint64_t done, std::uint64_t total)>& /*go_on*/) const {
+        return nullptr;
+    }
 
   private:
     const FileSystemKind* kind_ = nullptr;

@@ -7,7 +7,9 @@
 #include "base/in_parallel.h"
 #include "checking/checking.h"
 #include "formats/stream_memory.h"
+#include "filesystems/filesystem.h"
 #include "scanning/found.h"
+#include "volumes/mapping.h"
 
 namespace dredger {
 namespace {
@@ -56,10 +58,58 @@ Result<JoiningStage::Outcome> JoiningStage::run() {
         outcome_.stopped = true;
         return outcome_;
     }
-    DREDGER_TRY(const bool done, put_together());
+    DREDGER_TRY(bool done, follow_left_layouts());
+    if (done) {
+        DREDGER_TRY(done, put_together());
+    }
     outcome_.stopped = !done;
     if (done) DREDGER_CHECK(remove_unjoined());
     return outcome_;
+}
+
+// Before anything is guessed: some file systems leave lists of where files lay.
+Result<bool> JoiningStage::follow_left_layouts() {
+    const MediumPtr volume = open_volume(session_.medium, volume_.place);
+    const auto filesystem = open_filesystem(volume);
+    if (seen_.empty() || !filesystem || *filesystem == nullptr) return true;
+    const auto left = (*filesystem)->left_layouts([&](std::uint64_t done, std::uint64_t total) {
+        session_.observer.progress({"looking for lists of clusters", done, total, "bytes", 0, {}});
+        return !session_.observer.should_stop();
+    });
+    if (left == nullptr) return !session_.observer.should_stop();
+    for (Seen& seen : seen_) {
+        if (session_.observer.should_stop()) return false;
+        if (seen.is_firm || seen.is_gone) continue;
+        const auto start = ground_->places_of(seen.start(), 1);
+        const auto at = start.empty() ? std::vector<Extent>() : on_volume(volume_.place, start.front());
+        if (at.empty()) continue;
+        std::optional<Joined> best;
+        for (const std::vector<Extent>& layout : left->from(at.front().offset))
+            if (auto joined = along(seen, layout); joined && (!best || joined->measured.length > best->measured.length))
+                best = std::move(joined);
+        if (best) DREDGER_CHECK(take(seen, *best));
+    }
+    return true;
+}
+
+// The find as such a layout has it; nothing where that does not make it whole.
+std::optional<Joined> JoiningStage::along(const Seen& seen, const std::vector<Extent>& on_volume) const {
+    Joined joined;
+    for (const Extent& extent : on_medium(volume_.place, on_volume)) {
+        const auto at = extent.is_stored() ? on_ground(extent.offset) : std::nullopt;
+        // Where the ground is not in one piece there, something else holds a part of it.
+        if (!at || on_ground(extent.end() - 1) != *at + extent.length - 1) break;
+        append(joined.pieces, {*at, extent.length});
+    }
+    const Content content(ground_, joined.pieces);
+    Budget budget([this] { return session_.observer.should_stop(); });
+    Reader reader(content, budget, 0);
+    joined.measured = measure(*seen.format, reader);
+    joined.is_whole = joined.measured.is_whole() ||
+                      (joined.measured.end == Measured::End::open && joined.measured.length + grain_ > content.size());
+    if (!joined.is_whole || (seen.measured.is_whole() && seen.measured.proof > joined.measured.proof)) return std::nullopt;
+    joined.pieces = content.places_of(0, joined.measured.length);
+    return joined;
 }
 
 // False where it was stopped.

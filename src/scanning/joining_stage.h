@@ -58,6 +58,8 @@ class JoiningStage {
     Result<Remains> remains_of_proven();
     Remains without_joined(Remains remains) const;
     Remains without_settled(Remains remains) const;
+    Result<bool> follow_left_layouts();
+    std::optional<Joined> along(const Seen& seen, const std::vector<Extent>& on_volume) const;
     Result<bool> put_together();
     Result<bool> put_together(const std::vector<std::size_t>& candidates, Remains remains, const JoinLimits& limits);
     std::vector<std::size_t> contradicted();

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "filesystems/ext/inode_table.h"
+#include "filesystems/ext/pointer_lists.h"
 #include "filesystems/ext/walk.h"
 
 namespace dredger::ext {
@@ -83,6 +84,11 @@ Journal Ext::read_journal() const {
 Result<void> Ext::walk(const WalkOptions& options, RecordSink& sink, std::vector<std::string>& warnings) const {
     ExtWalk(current_, geometry_, groups_, journal_, space_, options, sink, warnings).run();
     return {};
+}
+
+std::unique_ptr<LeftLayouts> Ext::left_layouts(const std::function<bool(std::uint64_t, std::uint64_t)>& go_on) const {
+    if (geometry_.has_extents()) return nullptr;
+    return std::make_unique<PointerLists>(*current_, geometry_, space_, go_on);
 }
 
 }  // namespace dredger::ext

@@ -19,6 +19,8 @@ class Ext final : public FileSystem {
     const VolumeFacts& facts() const override { return facts_; }
     const SpaceMap& space() const override { return space_; }
     Result<void> walk(const WalkOptions& options, RecordSink& sink, std::vector<std::string>& warnings) const override;
+    std::unique_ptr<LeftLayouts> left_layouts(
+        const std::function<bool(std::uint64_t, std::uint64_t)>& go_on) const override;
 
   private:
     Journal read_journal() const;
