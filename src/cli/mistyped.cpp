@@ -30,8 +30,8 @@ std::size_t distance(std::string_view a, std::string_view b) {
     std::iota(cost[0].begin(), cost[0].end(), std::size_t{0});
     for (std::size_t i = 1; i <= a.size(); ++i)
         for (std::size_t j = 1; j <= b.size(); ++j) {
-            cost[i][j] = std::min({cost[i - 1][j] + 1, cost[i][j - 1] + 1,
-                                   cost[i - 1][j - 1] + (a[i - 1] == b[j - 1] ? 0U : 1U)});
+            cost[i][j] = std::min(
+                {cost[i - 1][j] + 1, cost[i][j - 1] + 1, cost[i - 1][j - 1] + (a[i - 1] == b[j - 1] ? 0U : 1U)});
             if (i > 1 && j > 1 && a[i - 1] == b[j - 2] && a[i - 2] == b[j - 1])
                 cost[i][j] = std::min(cost[i][j], cost[i - 2][j - 2] + 1);
         }
@@ -55,7 +55,8 @@ std::string option_in(const std::string& text, const CLI::App& app) {
     for (const std::string& name : options_of(app)) {
         const std::size_t at = text.find(name);
         const bool is_whole =
-            at != text.npos && (at + name.size() == text.size() || std::string(" :=,").find(text[at + name.size()]) != std::string::npos);
+            at != text.npos &&
+            (at + name.size() == text.size() || std::string(" :=,").find(text[at + name.size()]) != std::string::npos);
         if (is_whole && name.size() > longest.size()) longest = name;
     }
     return longest;
@@ -117,8 +118,7 @@ Error told_of_command(const std::vector<std::string>& words, const CLI::App& app
     const auto typed = std::find_if(words.begin(), words.end(), [&](const std::string& word) {
         return !word.starts_with('-') && word != app.get_name();
     });
-    if (typed == words.end())
-        return usage(fmt::format("a command is needed: {}", fmt::join(commands, ", ")), help);
+    if (typed == words.end()) return usage(fmt::format("a command is needed: {}", fmt::join(commands, ", ")), help);
     const std::string meant = nearest(*typed, commands);
     return usage(fmt::format("there is no command {}", *typed),
                  meant.empty() ? fmt::format("{} --help shows them: {}", path_of(app), fmt::join(commands, ", "))
@@ -173,7 +173,8 @@ Error told(const CLI::ParseError& error, const std::vector<std::string>& words, 
     const std::string option = option_in(text, app);
     const bool has_unknown = !unknown_in(words, app).empty();
     const bool lacks_command = app.get_require_subcommand_min() > 0 && app.get_subcommands().empty();
-    const bool names_one = std::any_of(words.begin(), words.end(), [](const auto& word) { return !word.starts_with('-'); });
+    const bool names_one =
+        std::any_of(words.begin(), words.end(), [](const auto& word) { return !word.starts_with('-'); });
     if (lacks_command && (names_one || !has_unknown) && (is(kRequired) || is(kExtras)))
         return told_of_command(words, app, help);
     if (is(kExtras) || (is(kRequired) && has_unknown)) return told_of_extras(error, words, app, help);

@@ -6,8 +6,8 @@
 
 #include "base/in_parallel.h"
 #include "checking/checking.h"
-#include "formats/stream_memory.h"
 #include "filesystems/filesystem.h"
+#include "formats/stream_memory.h"
 #include "scanning/found.h"
 #include "volumes/mapping.h"
 
@@ -107,7 +107,8 @@ std::optional<Joined> JoiningStage::along(const Seen& seen, const std::vector<Ex
     joined.measured = measure(*seen.format, reader);
     joined.is_whole = joined.measured.is_whole() ||
                       (joined.measured.end == Measured::End::open && joined.measured.length + grain_ > content.size());
-    if (!joined.is_whole || (seen.measured.is_whole() && seen.measured.proof > joined.measured.proof)) return std::nullopt;
+    if (!joined.is_whole || (seen.measured.is_whole() && seen.measured.proof > joined.measured.proof))
+        return std::nullopt;
     joined.pieces = content.places_of(0, joined.measured.length);
     return joined;
 }

@@ -41,7 +41,8 @@ TEST_F(SafeWaysTest, WhatIsGoneIsNotRestoredUnlessAskedFor) {
     EXPECT_EQ(gone.exit_code, 1);
     EXPECT_THAT(gone.err, AllOf(HasSubstr("nothing is left (1 file)"), HasSubstr("--band gone")));
     EXPECT_FALSE(fs::exists(folder_ / "gone"));
-    for (const auto& asked : std::vector<std::vector<std::string>>{{"--band", "gone"}, {"--prospect", "0.."}, {"--id", "31"}}) {
+    for (const auto& asked :
+         std::vector<std::vector<std::string>>{{"--band", "gone"}, {"--prospect", "0.."}, {"--id", "31"}}) {
         std::vector<std::string> words = {"restore", catalog(), "--name", "NEST0001", "--to", path("asked" + asked[0])};
         words.insert(words.end(), asked.begin(), asked.end());
         const Ran ran = run_program(words);
@@ -58,8 +59,7 @@ TEST_F(SafeWaysTest, ASidecarNamesWhatIsNotTheFilesOwn) {
         if (!entry.path().string().ends_with(".missing.json")) continue;
         ++sidecars;
         const json side = json::parse(test::read_text(entry.path()));
-        EXPECT_FALSE(side["missing"].empty() && side["overwritten"].empty() && side["unknown"].empty())
-            << entry.path();
+        EXPECT_FALSE(side["missing"].empty() && side["overwritten"].empty() && side["unknown"].empty()) << entry.path();
     }
     EXPECT_GE(sidecars, 3U);
 }
@@ -69,7 +69,8 @@ TEST_F(SafeWaysTest, AScanStopsForWhatIsWorthIt) {
     EXPECT_THAT(scan.out, Not(HasSubstr("has turned up"))) << "it is gone";
     fs::remove(folder_ / "a.dredge");
     const Ran whole = scanned("ringing-station-drive", {"--until", "NEST0002*"});
-    EXPECT_THAT(whole.out, AllOf(HasSubstr("has turned up"), HasSubstr("87 patchy"), HasSubstr("DCIM/100NESTS/NEST0002.JPG")));
+    EXPECT_THAT(whole.out,
+                AllOf(HasSubstr("has turned up"), HasSubstr("87 patchy"), HasSubstr("DCIM/100NESTS/NEST0002.JPG")));
     fs::remove(folder_ / "a.dredge");
     EXPECT_THAT(scanned("ringing-station-drive", {"--until", "NEST0001*", "--until-band", "gone"}).out,
                 HasSubstr("0 gone"));

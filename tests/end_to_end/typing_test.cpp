@@ -41,7 +41,8 @@ class TypingTest : public testing::Test {
 TEST_F(TypingTest, TheNearestCommandOrOptionIsNamed) {
     expect_usage(run_program({"scna", image_}), "no command scna", "did you mean dredger scan?");
     expect_usage(run_program({"picks", "ad", "x.csv"}), "no command ad", "did you mean dredger picks add?");
-    expect_usage(run_program({"scan", "--depp", image_}), "--depp is no option of dredger scan", "did you mean --deep?");
+    expect_usage(run_program({"scan", "--depp", image_}), "--depp is no option of dredger scan",
+                 "did you mean --deep?");
     expect_usage(list({"--limt", "3"}), "--limt is no option", "did you mean --limit?");
     expect_usage(run_program({"fly"}), "no command fly", "survey, scan, list");
     expect_usage(run_program({}), "a command is needed", "dredger --help");

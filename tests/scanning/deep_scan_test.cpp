@@ -3,6 +3,9 @@
 #include <map>
 #include <nlohmann/json.hpp>
 
+#include "media/content.h"
+#include "media/file_medium.h"
+#include "media/medium_sum.h"
 #include "scanning/scan.h"
 #include "scanning/scan_fixture.h"
 #include "support/support.h"
@@ -55,6 +58,25 @@ TEST_F(DeepScanTest, FindsWhatNoRecordTellsOf) {
         EXPECT_EQ(at->second.record.state, State::lost);
     }
     EXPECT_EQ(found.size(), expected);
+}
+
+// Without a journal nothing but the lists of their blocks tells where these lie.
+TEST_F(DeepScanTest, FollowsTheListsOfBlocksThatDeletionLeft) {
+    ASSERT_TRUE(run(deep("ext2-lists")));
+    const MediumPtr medium = FileMedium::open(folder_ / "ext2-lists.img").value();
+    std::map<std::string, Band> sums;
+    for (const Candidate& c : candidates()) {
+        if (c.record.origin != Origin::signature) continue;
+        const auto content = open_content(medium, c.layout, c.record.size);
+        sums[sha256_of(*content, content->size()).value()] = c.prospect.band;
+    }
+    const auto truth = test::truth_of("ext2-lists");
+    for (const auto& file : truth["files"]) {
+        if (file["state"] == "live") continue;
+        const auto found = sums.find(file["sha256"]);
+        ASSERT_NE(found, sums.end()) << file["path"];
+        EXPECT_EQ(found->second, Band::sound) << file["path"];
+    }
 }
 
 TEST_F(DeepScanTest, ListsNoFileTwice) {

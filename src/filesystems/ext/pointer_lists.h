@@ -30,9 +30,10 @@ class PointerLists final : public LeftLayouts {
 
     std::uint64_t block_size_, blocks_;  // bytes, and blocks of the volume
     const SpaceMap& space_;
-    std::map<std::uint64_t, Blocks> lists_;                       // by their own block
-    std::multimap<std::uint32_t, std::uint64_t> by_first_;        // lists by their first pointer
-    std::multimap<std::uint32_t, std::uint64_t> double_by_first_;  // the same of lists of lists: what the first one begins with
+    std::map<std::uint64_t, Blocks> lists_;                 // by their own block
+    std::multimap<std::uint32_t, std::uint64_t> by_first_;  // lists by their first pointer
+    std::multimap<std::uint32_t, std::uint64_t>
+        double_by_first_;  // the same of lists of lists: what the first one begins with
     std::size_t pointers_ = 0;
 };
 

@@ -4,6 +4,7 @@
 #include <gtest/gtest.h>
 
 #include "filesystems/btrfs/files.h"
+#include "filesystems/btrfs/writings.h"
 #include "support/support.h"
 
 namespace dredger::btrfs {
@@ -220,6 +221,19 @@ TEST(BtrfsSuperBlock, NumbersThatNoVolumeHasAreRefused) {
         EXPECT_FALSE(parse_superblock(ByteView(bad))) << at;
     }
     EXPECT_FALSE(parse_superblock(ByteView(std::span(good).first(1000))));
+}
+
+TEST(BtrfsWritings, TellWhatWasWrittenNextIntoARange) {
+    btrfs::Writings writings;
+    writings.add(0x1000, 0x3000, 5);
+    writings.add(0x2000, 0x1000, 9);
+    writings.add(0x8000, 0x1000, 7);
+    writings.seal();
+    EXPECT_EQ(writings.next_after(5, 0x1000, 0x3000), 9U);
+    EXPECT_EQ(writings.next_after(5, 0x1000, 0x1000), UINT64_MAX) << "written elsewhere";
+    EXPECT_EQ(writings.next_after(4, 0x3800, 0x100), 5U);
+    EXPECT_EQ(writings.next_after(9, 0x0, 0x10000), UINT64_MAX);
+    EXPECT_EQ(writings.next_after(6, 0x0, 0x10000), 7U);
 }
 
 }  // namespace

@@ -262,5 +262,24 @@ TEST(FatWalk, WhatARenameLeftBehindIsNotADeletedFile) {
     EXPECT_THAT(walked.warnings, Contains(HasSubstr("earlier names")));
 }
 
+// Formatting cleared the first cluster of the root; the others list folders that say of themselves that they lie there.
+TEST(FatWalk, TheLaterClustersOfAFormerRootJoinAgain) {
+    const Walked walked("fat32-rooted");
+    const auto truth = test::truth_of("fat32-rooted");
+    std::size_t named = 0;
+    for (const auto& file : truth["files"]) {
+        const Record* record = walked.found.find(file["path"], State::lost);
+        if (record == nullptr) continue;
+        ++named;
+        EXPECT_EQ(record->origin, Origin::remnant);
+        if (!file["directory"]) {
+            EXPECT_EQ(walked.sum_of(*record), file["sha256"]) << file["path"];
+        }
+    }
+    EXPECT_GE(named, 44U) << "what is missing stood in the first cluster";
+    for (const Record& record : walked.found.records)
+        EXPECT_FALSE(record.folder.starts_with("(part of a folder")) << record.path();
+}
+
 }  // namespace
 }  // namespace dredger
