@@ -22,7 +22,9 @@ Result<std::string> read_whole_file(const std::filesystem::path& file) {
 
 Result<void> write_whole_file(const std::filesystem::path& file, std::string_view text) {
     const std::string fresh = file.string() + ".new";
-    const int descriptor = ::open(fresh.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0644);
+    // What an interrupted run left, or somebody put there as a link, is not written through.
+    ::unlink(fresh.c_str());
+    const int descriptor = ::open(fresh.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_NOFOLLOW | O_CLOEXEC, 0644);
     bool done = descriptor >= 0 && write_all(descriptor, 0, std::as_bytes(std::span(text)));
     done = done && ::fsync(descriptor) == 0;
     if (descriptor >= 0) done = ::close(descriptor) == 0 && done;

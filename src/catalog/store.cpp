@@ -5,6 +5,7 @@
 #include <fstream>
 #include <sqlite3.h>
 
+#include "base/beneath.h"
 #include "base/unique_id.h"
 #include "catalog/rows.h"
 #include "catalog/schema.h"
@@ -85,6 +86,7 @@ Result<Store> Store::checked(const fs::path& path, Database database) {
 Result<Store> Store::open_for_scan(const fs::path& path) {
     std::error_code failed;
     const bool exists = fs::exists(path, failed);
+    if (!exists) DREDGER_CHECK(refuse_link(path));
     if (exists && (fs::is_directory(path, failed) || !begins_as_database(path)))
         return fail(ErrorKind::not_understood, "this is not a catalog, and is left alone", path.string(),
                     "give another name after -c");

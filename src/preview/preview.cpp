@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 #include <fstream>
 
+#include "base/beneath.h"
 #include "checking/checking.h"
 #include "media/content.h"
 #include "preview/page.h"
@@ -16,6 +17,7 @@ namespace fs = std::filesystem;
 Result<void> make_folders(const fs::path& folder) {
     std::error_code failed;
     for (const char* part : {"tiles", "clips", "texts", "sheets"}) {
+        DREDGER_CHECK(refuse_link(folder / part));
         fs::create_directories(folder / part, failed);
         if (failed)
             return fail(ErrorKind::output, "the folder for previews can't be made: " + failed.message(),
@@ -25,6 +27,7 @@ Result<void> make_folders(const fs::path& folder) {
 }
 
 Result<void> write_file(const fs::path& path, const std::string& text) {
+    DREDGER_CHECK(refuse_link(path));
     std::ofstream out(path, std::ios::binary | std::ios::trunc);
     out << text;
     out.flush();

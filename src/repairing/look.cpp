@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "base/beneath.h"
 #include "base/markup.h"
 #include "base/text.h"
 #include "base/whole_file.h"
@@ -37,6 +38,7 @@ constexpr std::string_view kStyle = R"(
 Result<LookPage> LookPage::create(const fs::path& folder) {
     std::error_code failed;
     for (const char* part : {"tiles", "clips"}) {
+        DREDGER_CHECK(refuse_link(folder / part));
         fs::create_directories(folder / part, failed);
         if (failed)
             return fail(ErrorKind::output, "the folder for the page can't be made: " + failed.message(),

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <fmt/format.h>
 
+#include "base/beneath.h"
 #include "base/text.h"
 #include "catalog/taken_over.h"
 #include "formats/format.h"
@@ -331,7 +332,7 @@ class Run {
 
     Result<std::string> place_output(repairing::Output& output, const fs::path& place) const {
         std::error_code failed;
-        fs::create_directories((request_.destination / place).parent_path(), failed);
+        failed = make_folder_beneath({request_.destination, place.parent_path()});
         for (unsigned number = 1;; ++number) {
             fs::path tried = place;
             if (number > 1) tried.replace_filename(numbered_name(place.filename().string(), number));

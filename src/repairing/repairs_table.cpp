@@ -4,6 +4,7 @@
 #include <fstream>
 #include <set>
 
+#include "base/beneath.h"
 #include "base/csv.h"
 #include "base/whole_file.h"
 
@@ -69,6 +70,7 @@ Result<void> RepairsTable::add(const RepairedItem& item) {
     const std::string_view fields[] = {item.file, item.result, item.format, word_for(item.outcome), kept, of,
                                        item.unit, item.sha256, item.what};
     has_repeats_ = has_repeats_ || earlier_.contains(item.file);
+    DREDGER_CHECK(refuse_link(path_));
     std::ofstream out(path_, std::ios::app | std::ios::binary);
     out << csv_row(fields) << std::flush;
     if (!out) return fail(ErrorKind::output, "the table can't be written", path_.string(), "make room on the drive");

@@ -4,6 +4,7 @@
 #include <fstream>
 #include <map>
 
+#include "base/beneath.h"
 #include "base/markup.h"
 #include "base/text.h"
 
@@ -50,6 +51,7 @@ Result<void> write_dfxml(const Catalog& catalog, const Selection& selection, con
                          const std::filesystem::path& file) {
     DREDGER_TRY(const auto sources, catalog.sources());
     DREDGER_TRY(const auto volumes, catalog.volumes());
+    DREDGER_CHECK(refuse_link(file));
     std::ofstream out(file, std::ios::binary | std::ios::trunc);
     out << "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n"
            "<dfxml version=\"1.1.1\" xmlns=\"http://www.forensicswiki.org/wiki/Category:Digital_Forensics_XML\" "

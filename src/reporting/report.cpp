@@ -5,6 +5,7 @@
 #include <openssl/evp.h>
 
 #include "base/amounts.h"
+#include "base/beneath.h"
 #include "base/csv.h"
 #include "base/markup.h"
 #include "base/text.h"
@@ -195,6 +196,7 @@ Result<fs::path> write_report(const Catalog& catalog, const ReportRequest& reque
     DREDGER_CHECK(
         reporting::write_dfxml(catalog, request.selection, request.version, request.destination / "finds.dfxml"));
     const fs::path page = request.destination / "report.html";
+    DREDGER_CHECK(refuse_link(page));
     std::ofstream out(page, std::ios::binary | std::ios::trunc);
     out << html;
     out.flush();

@@ -5,6 +5,7 @@
 #include <spdlog/sinks/basic_file_sink.h>
 #include <spdlog/spdlog.h>
 
+#include "base/beneath.h"
 #include "base/text.h"
 
 namespace dredger {
@@ -62,6 +63,8 @@ Result<Books> Books::read_only(const std::vector<fs::path>& beyond) {
 Result<void> Books::open(const fs::path& folder) {
     folder_ = folder;
     drive_ = std::make_unique<DriveSync>(folder);
+    for (const char* name : {"manifest.csv", "restore.log"}) DREDGER_CHECK(refuse_link(folder / name));
+    for (const std::string_view name : kSumFiles) DREDGER_CHECK(refuse_link(folder / name));
     DREDGER_TRY(manifest_, Manifest::open(folder));
     log_ = open_log(folder / "restore.log");
     if (log_ == nullptr)

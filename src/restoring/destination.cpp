@@ -7,6 +7,7 @@
 #include <sys/statvfs.h>
 #include <unistd.h>
 
+#include "base/beneath.h"
 #include "base/checked.h"
 
 namespace dredger {
@@ -87,11 +88,12 @@ fs::path Destination::staging_name(std::uint64_t number) const {
 }
 
 Result<void> Destination::make_staging() const {
+    DREDGER_CHECK(refuse_link(folder_ / kStaging));
     clear_staging();
     for (unsigned n = 0; n < kStagingFolders; ++n) {
         const fs::path folder = folder_ / kStaging / std::to_string(n);
         std::error_code failed;
-        fs::create_directories(folder, failed);
+        failed = make_folder_beneath({folder_, fs::path(kStaging) / std::to_string(n)});
         if (failed)
             return fail(ErrorKind::output, "the folder for unfinished files can't be made: " + failed.message(),
                         folder.string(), "check space and permissions of the destination");
@@ -104,6 +106,7 @@ void Destination::clear_staging() const {
     // Nothing but what bears such a name, and lies where it belongs.
     for (unsigned n = 0; n < kStagingFolders; ++n) {
         const fs::path folder = folder_ / kStaging / std::to_string(n);
+        if (!refuse_link(folder_ / kStaging) || !refuse_link(folder)) continue;
         std::vector<fs::path> left;
         for (const auto& entry : fs::directory_iterator(folder, failed))
             if (entry.path().extension() == kUnfinished) left.push_back(entry.path());

@@ -146,8 +146,11 @@ Result<void> StagedFile::complete(const FileEntry& record, MakingTime way) {
     return {};
 }
 
-Result<void> StagedFile::place(const fs::path& target) {
-    if (::rename(path_.c_str(), target.c_str()) != 0) return unwritable(target);
+Result<void> StagedFile::place(const PathBeneath& target) {
+    if (const auto failed = rename_beneath(path_, target)) {
+        errno = failed.value();
+        return unwritable(target.whole());
+    }
     path_.clear();
     return {};
 }

@@ -6,6 +6,7 @@
 #include <filesystem>
 #include <string>
 
+#include "base/beneath.h"
 #include "filesystems/filesystem.h"
 #include "restoring/content_sum.h"
 
@@ -36,7 +37,7 @@ class StagedFile {
     Result<void> complete(const FileEntry& record, MakingTime way);
 
     // Gives it its name, in place of what has it.
-    Result<void> place(const std::filesystem::path& target);
+    Result<void> place(const PathBeneath& target);
     void discard();
 
   private:

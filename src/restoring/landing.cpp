@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 #include <sys/stat.h>
 
+#include "base/beneath.h"
 #include "base/text.h"
 
 namespace dredger {
@@ -84,7 +85,8 @@ bool Landing::is_taken(const fs::path& place) const {
 bool Landing::is_file(const fs::path& place) const {
     if (taken_.contains(path_key(place, rules_))) return true;
     std::error_code failed;
-    const fs::file_status there = fs::status(folder_ / place, failed);
+    // What is a link leads elsewhere, also where it leads to a folder.
+    const fs::file_status there = fs::symlink_status(folder_ / place, failed);
     return fs::exists(there) && !fs::is_directory(there);
 }
 
@@ -98,7 +100,8 @@ fs::path Landing::numbered(const fs::path& wanted) const {
 std::error_code Landing::make_folder(const fs::path& place) {
     std::error_code failed;
     if (made_.contains(place.native())) return failed;
-    const bool is_new = fs::create_directories(folder_ / place, failed);
+    const bool is_new = !fs::exists(fs::symlink_status(folder_ / place, failed));
+    failed = make_folder_beneath({folder_, place});
     if (!failed) made_[place.native()] = is_new;
     return failed;
 }

@@ -16,7 +16,7 @@ namespace dredger {
 // A file and the name that it is to get.
 struct Placement {
     StagedFile file;
-    std::filesystem::path target;
+    PathBeneath target;
     std::string catalog;  // file name
     Candidate candidate;
     std::filesystem::path place;  // the target below the destination

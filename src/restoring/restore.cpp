@@ -214,7 +214,7 @@ class Restoration {
         std::error_code failed;
         if (!request_.dry_run) {
             failed = landing_->make_folder(relative);
-            folders_.emplace_back(request_.destination / relative, c.record);
+            if (!failed) folders_.emplace_back(request_.destination / relative, c.record);
         }
         return tell(job, c, relative, failed ? Outcome::failed : Outcome::whole, failed ? failed.message() : "",
                     nullptr);
@@ -332,7 +332,12 @@ class Restoration {
         if (is_aside) DREDGER_CHECK(write_sidecar(target, *job.catalog, c, written.gaps));
         // The row comes first: a run that is killed between the two finds no file, and restores it again to this place.
         DREDGER_CHECK(tell(job, c, landed.place, outcome, gaps, &written));
-        placer_->give({std::move(written.file), target, job.name, std::move(deed.candidate), landed.place, outcome});
+        placer_->give({std::move(written.file),
+                       {request_.destination, landed.place},
+                       job.name,
+                       std::move(deed.candidate),
+                       landed.place,
+                       outcome});
         return tell_unplaced(placer_->failures());
     }
 

@@ -126,5 +126,46 @@ TEST_F(SafeWaysTest, NothingIsWrittenOntoTheMediumByAnyCommand) {
     EXPECT_EQ(test::sha256_of(image_), before);
 }
 
+// Whoever can write into the destination plants links: nothing is written through them, whatever the command.
+TEST_F(SafeWaysTest, LinksInADestinationLeadNowhere) {
+    scanned("ringing-station-drive");
+    const fs::path outside = folder_ / "outside";
+    fs::create_directory(outside);
+    test::write_text(outside / "mine", "mine");
+    const auto is_untouched = [&] {
+        std::size_t files = 0;
+        for ([[maybe_unused]] const auto& entry : fs::recursive_directory_iterator(outside)) ++files;
+        return files == 1 && test::read_text(outside / "mine") == "mine";
+    };
+    const auto planted = [&](const std::string& name, const std::string& place, bool is_folder = false) {
+        const fs::path to = folder_ / name;
+        fs::create_directories((to / place).parent_path());
+        fs::create_symlink(is_folder ? outside : outside / "mine", to / place);
+        return to.string();
+    };
+    // A folder of the tree gets another name beside it.
+    const std::string tree = planted("tree", "volume 1 RINGCARD", true);
+    EXPECT_EQ(run_program({"restore", catalog(), "--prospect", "90..", "--to", tree}).exit_code, 0);
+    EXPECT_TRUE(fs::exists(fs::path(tree) / "volume 1 RINGCARD (2)/DCIM/100NESTS/NEST0005.JPG"));
+    EXPECT_TRUE(is_untouched());
+    for (const char* book : {"restore.log", "manifest.csv", "SHA256SUMS", ".dredger-unfinished"}) {
+        const std::string to = planted(std::string("books ") + book, book, book[0] == '.');
+        const Ran ran = run_program({"restore", catalog(), "--prospect", "90..", "--to", to});
+        EXPECT_NE(ran.exit_code, 0) << book;
+        EXPECT_THAT(ran.err, HasSubstr("a link stands where this is to be written")) << book;
+        EXPECT_TRUE(is_untouched()) << book;
+    }
+    for (const char* half : {"manifest.csv.new", "SHA256SUMS.new"})
+        run_program({"restore", catalog(), "--prospect", "90..", "--to", planted(std::string("half ") + half, half)});
+    run_program({"report", catalog(), "--to", planted("report", "report.html")});
+    run_program({"report", catalog(), "--to", planted("finds", "finds.dfxml")});
+    run_program({"preview", catalog(), "--limit", "2", "--to", planted("page", "index.html")});
+    run_program({"preview", catalog(), "--limit", "2", "--to", planted("tiles", "tiles", true)});
+    EXPECT_TRUE(is_untouched());
+    fs::create_symlink(outside / "new.dredge", folder_ / "dangling.dredge");
+    EXPECT_NE(run_program({"scan", image_, "-c", path("dangling.dredge")}).exit_code, 0);
+    EXPECT_TRUE(is_untouched());
+}
+
 }  // namespace
 }  // namespace dredger

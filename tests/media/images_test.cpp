@@ -191,6 +191,26 @@ TEST(DiskImages, InPartsAreReadAsOne) {
     EXPECT_EQ(open_medium(folder / "alone.001")->form, "image");
 }
 
+TEST(DiskImages, OfTwoMediaAreNotJoined) {
+    const TempFolder folder;
+    test::unpack_to("fat12-floppy", folder.path());
+    const std::string floppy = test::read_text(folder / "fat12-floppy.img");
+    // Two cards; and two whole images that only count as parts do.
+    for (const auto& [one, other] : {std::pair("card1", "card2"), std::pair("photo.img.1", "photo.img.2"),
+                                     std::pair("disk.001", "disk.002"), std::pair("x.part0", "x.part1")}) {
+        test::write_text(folder / one, floppy);
+        test::write_text(folder / other, floppy);
+        EXPECT_EQ(open_medium(folder / one)->form, "image") << one;
+    }
+    test::write_text(folder / "notes1", std::string(5000, 'a'));
+    test::write_text(folder / "notes2", std::string(5000, 'b'));
+    EXPECT_EQ(open_medium(folder / "notes1")->form, "image");
+    // The first says itself that it goes on.
+    test::write_text(folder / "half1", floppy.substr(0, floppy.size() / 2));
+    test::write_text(folder / "half2", floppy.substr(floppy.size() / 2));
+    EXPECT_EQ(open_medium(folder / "half1")->form, "split image in 2 parts");
+}
+
 TEST(DiskImages, InPartsCountOnPastTheirDigits) {
     const TempFolder folder;
     for (int i = 0; i < 12; ++i) test::write_text(folder / ("a.part" + std::to_string(i)), std::string(512, 'a'));

@@ -17,7 +17,7 @@ class PlacerTest : public testing::Test {
         auto file = StagedFile::create(folder_ / ("staged " + std::to_string(++number_)));
         EXPECT_TRUE(file && file->write(0, std::as_bytes(std::span(text))));
         EXPECT_TRUE(file->complete({}, MakingTime::none));
-        return {std::move(*file), folder_ / place, "card.dredge", {}, place, Outcome::whole};
+        return {std::move(*file), {folder_.path(), place}, "card.dredge", {}, place, Outcome::whole};
     }
     std::size_t files() const {
         return static_cast<std::size_t>(

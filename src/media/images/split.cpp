@@ -1,7 +1,10 @@
 // An image cut into numbered parts: NAME.001 NAME.002 ..., NAME.aa NAME.ab ..., NAME.part1 ...: whatever counts up at
 // the end of the name, from the first part on.
 #include <fmt/format.h>
+#include <fstream>
 
+#include "base/bytes.h"
+#include "base/text.h"
 #include "media/images/image.h"
 #include "media/images/runs.h"
 
@@ -46,6 +49,64 @@ std::string following(std::string counter) {
     return counter;
 }
 
+constexpr std::size_t kLook = 2048;  // bytes of a beginning
+constexpr std::uint64_t kSector = 512;
+
+bool has_mark(ByteView head) { return head.u16le(510).value_or(0) == 0xAA55; }
+
+// A disk or a volume of its own begins here: a jump and a boot mark, a table, or a superblock.
+bool begins_anew(ByteView head) {
+    if (head.has(512, "EFI PART")) return true;
+    if (head.u16le(1080).value_or(0) == 0xEF53 && head.u32le(1024).value_or(0) != 0) return true;  // ext
+    if (!has_mark(head)) return false;
+    const unsigned first = head.u8(0).value_or(0);
+    if (first == 0xEB || first == 0xE9) return true;
+    bool any = false;
+    for (std::size_t entry = 446; entry < 510; entry += 16) {
+        const unsigned status = head.u8(entry).value_or(1), type = head.u8(entry + 4).value_or(0);
+        if (status != 0 && status != 0x80) return false;
+        any = any || type != 0;
+    }
+    return any;
+}
+
+// Bytes that the table or boot sector at the beginning tells of; 0 where there is none.
+std::uint64_t told_size(ByteView head) {
+    if (head.has(512, "EFI PART")) return (head.u64le(512 + 32).value_or(0) + 1) * kSector;  // where its copy lies
+    if (!has_mark(head)) return 0;
+    const unsigned first = head.u8(0).value_or(0);
+    if (first == 0xEB || first == 0xE9) {
+        const std::uint64_t unit = head.u16le(11).value_or(0);
+        const std::uint64_t small = head.u16le(19).value_or(0), large = head.u32le(32).value_or(0);
+        const std::uint64_t count = head.has(3, "NTFS") ? head.u64le(40).value_or(0) : small != 0 ? small : large;
+        return count < (std::uint64_t{1} << 48) ? count * unit : 0;
+    }
+    std::uint64_t end = 0;
+    for (std::size_t entry = 446; entry < 510; entry += 16)
+        if (head.u8(entry + 4).value_or(0) != 0)
+            end = std::max(end, std::uint64_t{head.u32le(entry + 8).value_or(0)} + head.u32le(entry + 12).value_or(0));
+    return end * kSector;
+}
+
+// The first bytes; none where they can't be read.
+std::vector<std::byte> beginning_of(const fs::path& path) {
+    std::vector<std::byte> bytes(kLook);
+    std::ifstream in(path, std::ios::binary);
+    in.read(reinterpret_cast<char*>(bytes.data()), static_cast<std::streamsize>(bytes.size()));
+    bytes.resize(static_cast<std::size_t>(std::max<std::streamsize>(in.gcount(), 0)));
+    return bytes;
+}
+
+// card1 and card2 are two cards, as long as the first is not shorter than what it says itself; x.part1 and x.part2 are
+// parts.
+bool can_go_on(const fs::path& first, const fs::path& second, const std::string& stem, const std::string& counter) {
+    const auto after = beginning_of(second), before = beginning_of(first);
+    if (begins_anew(ByteView(after))) return false;
+    std::error_code failed;
+    return counter.size() >= 2 || folded(stem).ends_with("part") ||
+           told_size(ByteView(before)) > fs::file_size(first, failed);
+}
+
 }  // namespace
 
 Result<MediumPtr> open_split(const FilePtr& file, Opening& opening) {
@@ -55,7 +116,8 @@ Result<MediumPtr> open_split(const FilePtr& file, Opening& opening) {
     const std::string stem = name.substr(0, name.size() - counter.size());
     const fs::path folder = file->path().parent_path();
     std::error_code failed;
-    if (!fs::is_regular_file(folder / (stem + following(counter)), failed)) return nullptr;
+    const fs::path second = folder / (stem + following(counter));
+    if (!fs::is_regular_file(second, failed) || !can_go_on(file->path(), second, stem, counter)) return nullptr;
 
     std::vector<Run> runs = {{0, file->size(), file, 0}};
     std::vector<std::string> shorter;
