@@ -1,6 +1,7 @@
 #include <CLI/CLI.hpp>
 #include <fmt/format.h>
 #include <limits>
+#include <unistd.h>
 
 #include "base/csv.h"
 #include "catalog/attaching.h"
@@ -226,7 +227,13 @@ Result<std::uint64_t> list_rows(std::vector<Opened>& catalogs, const Options& op
             ++here;
             const unsigned volume = from.volume_numbers[c.volume];
             if (options.form == "jsonl") print_json(c, from.name, volume, options.extents);
-            if (options.form == "csv") fmt::print("{}", csv_row(pick_row(c, from.name, volume)));
+            if (options.form == "csv") {
+                std::vector<std::string> fields = pick_row(c, from.name, volume);
+                // A file keeps names as they are; a terminal would do what they say.
+                if (::isatty(STDOUT_FILENO) != 0)
+                    for (std::string& field : fields) field = printable(field);
+                fmt::print("{}", csv_row(fields));
+            }
             if (!options.is_table()) return true;
             std::vector<std::string> row = {std::to_string(c.id),
                                             meter(c.prospect),

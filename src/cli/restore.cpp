@@ -205,7 +205,9 @@ int restore_selection(Options options) {
     if (done->files + done->folders == 0)
         return nothing_selected(options.catalogs.empty() ? "CATALOG" : options.catalogs.front());
     for (const std::string& medium : done->missing) warn("left out: " + medium);
-    in_part = in_part || !done->missing.empty() || left_out > 0 ||
+    for (const std::string& file : done->spoiled)
+        warn(fmt::format("{} was not what was restored any more; what is selected is restored again", printable(file)));
+    in_part = in_part || !done->missing.empty() || !done->spoiled.empty() || left_out > 0 ||
               done->count(Outcome::failed) + done->count(Outcome::partial) + done->count(Outcome::skipped) +
                       done->count(Outcome::doubtful) >
                   0;
@@ -262,7 +264,8 @@ void add_restore(CLI::App& program, int& exit_code) {
         ->check(one_of(kSumKindWords));
     command->add_flag("--as-original", options->as_original,
                       "safety copies take the names and places of their documents; an editor's swap becomes its text");
-    command->add_flag("--verify", options->verify, "read every file back from the destination");
+    command->add_flag("--verify", options->verify,
+                      "read every file back from the destination, also those that earlier runs restored");
     command->add_flag("--dry-run", options->dry_run, "show what would be written where, and write nothing");
     command
         ->add_option("--after", options->after,

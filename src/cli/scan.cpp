@@ -51,7 +51,7 @@ void say(const VolumeReport& volume) {
         return;
     }
     const std::string name =
-        volume.label.empty() ? volume.filesystem : fmt::format("{} {}", volume.filesystem, volume.label);
+        printable(volume.label.empty() ? volume.filesystem : fmt::format("{} {}", volume.filesystem, volume.label));
     if (volume.was_done_before)
         fmt::print("  volume {} ({}): in the catalog already\n", volume.number, name);
     else if (volume.formatted_since != 0)

@@ -219,7 +219,7 @@ int show(const Options& options) {
         if (v.id != c.volume) continue;
         for (const ScannedSource& s : *sources)
             if (s.id == v.source) source = &s;
-        fact("volume", fmt::format("{} of {}", volume_text(v), source != nullptr ? source->path : "?"));
+        fact("volume", printable(fmt::format("{} of {}", volume_text(v), source != nullptr ? source->path : "?")));
         // A find by content has no record, and an inode's number is told already.
         const auto& facts = c.record.facts;
         const bool has_inode = std::any_of(facts.begin(), facts.end(), [](const Fact& f) { return f.name == "inode"; });

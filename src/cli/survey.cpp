@@ -43,11 +43,11 @@ int survey_machine() {
             return p.mount_points.empty() ? std::string("-") : p.mount_points.front();
         };
         table.add({drive.device, size_text(drive.size), only != nullptr ? only->filesystem : "",
-                   only != nullptr ? only->label : "", only != nullptr ? mounted(*only) : "", what});
+                   only != nullptr ? printable(only->label) : "", only != nullptr ? mounted(*only) : "", what});
         if (only != nullptr) writable = writable || (only->writable && drive.removable);
         if (whole) continue;
         for (const Partition& p : drive.partitions) {
-            table.add({"  " + p.device, size_text(p.size), p.filesystem, p.label, mounted(p), "partition"});
+            table.add({"  " + p.device, size_text(p.size), p.filesystem, printable(p.label), mounted(p), "partition"});
             writable = writable || (p.writable && drive.removable);
         }
     }
@@ -145,8 +145,8 @@ int survey_source(const std::string& source) {
             const std::string used = fmt::format("{} ({} %)", size_text(facts.used),
                                                  percent == 0 && facts.used > 0 ? "<1" : std::to_string(percent));
             table.add({std::to_string(volume.number), count_text(volume.offset), size_text(volume.length),
-                       facts.filesystem, facts.label.empty() ? "-" : facts.label, used, size_text(facts.cluster_size),
-                       says});
+                       facts.filesystem, facts.label.empty() ? "-" : printable(facts.label), used,
+                       size_text(facts.cluster_size), says});
             for (const auto& former : former_filesystems(window, **opened))
                 lost.push_back(fmt::format("Volume {} was formatted: folders or records of a former {} still stand",
                                            volume.number, former->facts().filesystem));
@@ -176,7 +176,7 @@ int survey_source(const std::string& source) {
         const std::string& label = is_lost ? volume.name : other.label;
         const std::string name = filesystem.empty() ? "not recognised" : filesystem + " (not readable yet)";
         table.add({std::to_string(volume.number), count_text(volume.offset), size_text(volume.length), name,
-                   label.empty() ? "-" : label, "-", "-", says});
+                   label.empty() ? "-" : printable(label), "-", "-", says});
     }
     if (table.empty())
         fmt::print("The partition table has no entries.\n");

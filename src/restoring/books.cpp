@@ -33,17 +33,25 @@ std::string facts_text(const FileEntry& record) {
     return text;
 }
 
-// Where the file of this candidate lies below `folder`, as its manifest tells; empty: it does not, or something else
-// does.
-std::string found_in(const Manifest& manifest, const fs::path& folder, const std::string& catalog, const Candidate& c) {
-    const ManifestRow* row = manifest.find(catalog, c.id);
-    if (row == nullptr || row->sum().empty() || row->original_path != valid_utf8(c.record.path())) return {};
+enum class Left { nothing, the_file, another };
+
+// What a row of a manifest has below `folder` now.
+Left left_of(const Manifest& manifest, const ManifestRow& row, const fs::path& folder, bool reads_again) {
+    if (row.sum().empty()) return Left::nothing;
     std::error_code failed;
-    const fs::path file = folder / row->restored_path;
-    if (fs::file_size(file, failed) != c.record.size || failed) return {};
+    const fs::path file = folder / row.restored_path;
+    if (!fs::is_regular_file(fs::symlink_status(file, failed))) return Left::nothing;
+    if (fs::file_size(file, failed) != row.size || failed) return Left::another;
     // A run that did not come to its end may have left anything.
-    if (!manifest.is_confirmed(*row) && read_back(file, row->sums()) != row->sum()) return {};
-    return row->restored_path;
+    if (!reads_again && manifest.is_confirmed(row)) return Left::the_file;
+    return read_back(file, row.sums()) == row.sum() ? Left::the_file : Left::another;
+}
+
+// The row of this candidate.
+const ManifestRow* row_of(const Manifest& manifest, const std::string& catalog, const Candidate& c) {
+    const ManifestRow* row = manifest.find(catalog, c.id);
+    return row != nullptr && row->original_path == valid_utf8(c.record.path()) && row->size == c.record.size ? row
+                                                                                                             : nullptr;
 }
 
 }  // namespace
@@ -73,13 +81,30 @@ Result<void> Books::open(const fs::path& folder) {
     return {};
 }
 
-std::string Books::done_already(const std::string& catalog, const Candidate& candidate) const {
+std::string Books::done_already(const std::string& catalog, const Candidate& candidate, bool reads_again) {
     if (manifest_)
-        if (std::string place = found_in(*manifest_, folder_, catalog, candidate); !place.empty()) return place;
+        if (const ManifestRow* row = row_of(*manifest_, catalog, candidate)) {
+            const Left left = left_of(*manifest_, *row, folder_, reads_again);
+            if (reads_again) entered_.emplace(row->catalog, row->id);
+            if (left == Left::the_file) return row->restored_path;
+            if (left == Left::another && manifest_->is_confirmed(*row)) spoiled_.push_back(row->restored_path);
+        }
     for (const auto& [folder, manifest] : earlier_)
-        if (const std::string place = found_in(manifest, folder, catalog, candidate); !place.empty())
-            return (folder / place).string();
+        if (const ManifestRow* row = row_of(manifest, catalog, candidate))
+            if (left_of(manifest, *row, folder, reads_again) == Left::the_file)
+                return (folder / row->restored_path).string();
     return {};
+}
+
+void Books::read_rest(const std::function<bool()>& stop) {
+    if (!manifest_) return;
+    for (const auto& [key, row] : manifest_->rows()) {
+        if (stop()) return;
+        if (entered_.contains(key) || row.sum().empty() || row.restored_path.empty()) continue;
+        if (left_of(*manifest_, row, folder_, true) == Left::the_file) continue;
+        spoiled_.push_back(row.restored_path);
+        note(fmt::format("{} is not what was restored any more", row.restored_path), true);
+    }
 }
 
 void Books::note(const std::string& sentence, bool is_trouble) {
@@ -89,6 +114,7 @@ void Books::note(const std::string& sentence, bool is_trouble) {
 Result<void> Books::enter(const std::string& catalog, const Candidate& c, const fs::path& place, Outcome outcome,
                           const std::string& why, const WrittenFile* written) {
     if (!manifest_ || outcome == Outcome::already) return {};
+    entered_.emplace(catalog, c.id);
     note(fmt::format("{} {}: {} -> {}{}{}", word_for(outcome), c.id, printable(c.record.path()), place.string(),
                      why.empty() ? "" : ": ", why),
          outcome != Outcome::whole);

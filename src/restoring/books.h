@@ -2,8 +2,10 @@
 #pragma once
 
 #include <filesystem>
+#include <functional>
 #include <memory>
 #include <optional>
+#include <set>
 #include <string>
 #include <vector>
 
@@ -29,7 +31,12 @@ class Books {
     const Manifest* manifest() const { return manifest_ ? &*manifest_ : nullptr; }
 
     // Where an earlier run put the file of this candidate; empty: none did, or what it left is not that file any more.
-    std::string done_already(const std::string& catalog, const Candidate& candidate) const;
+    // `reads_again`: also what was confirmed is read; what is not what it was is remembered as spoiled.
+    std::string done_already(const std::string& catalog, const Candidate& candidate, bool reads_again);
+    // Reads all else that the manifest of the folder names, until `stop` says so.
+    void read_rest(const std::function<bool()>& stop);
+    // Files that are not any more what was restored, below the folder.
+    const std::vector<std::string>& spoiled() const { return spoiled_; }
 
     void note(const std::string& sentence, bool is_trouble = false);
     // `written` where there is a file now.
@@ -47,6 +54,8 @@ class Books {
     std::vector<std::pair<std::filesystem::path, Manifest>> earlier_;
     std::shared_ptr<spdlog::logger> log_;
     std::unique_ptr<DriveSync> drive_;
+    std::set<std::pair<std::string, std::int64_t>> entered_;  // rows of this run, and those that were read again
+    std::vector<std::string> spoiled_;
 };
 
 }  // namespace dredger

@@ -45,7 +45,7 @@ std::filesystem::path Planner::wanted(const Job& job, const Candidate& candidate
 
 Plan Planner::plan(const Job& job, const Candidate& candidate) {
     Plan plan;
-    if (plan.place = books_.done_already(job.name, candidate); !plan.place.empty()) {
+    if (plan.place = books_.done_already(job.name, candidate, request_.verify); !plan.place.empty()) {
         plan.refusal = {Outcome::already, ""};
         return plan;
     }

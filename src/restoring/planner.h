@@ -28,7 +28,7 @@ inline Outcome expected(const Candidate& candidate) {
 class Planner {
   public:
     // All of these outlive it.
-    Planner(const RestoreRequest& request, const NameRules& rules, const Books& books, const Landing& landing)
+    Planner(const RestoreRequest& request, const NameRules& rules, Books& books, const Landing& landing)
         : request_(request), rules_(rules), books_(books), landing_(landing) {}
 
     Plan plan(const Job& job, const Candidate& candidate);
@@ -44,7 +44,7 @@ class Planner {
   private:
     const RestoreRequest& request_;
     const NameRules& rules_;
-    const Books& books_;
+    Books& books_;
     const Landing& landing_;
     std::uint64_t number_ = 0;
 };

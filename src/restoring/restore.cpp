@@ -142,12 +142,14 @@ class Restoration {
             remarks_.push_back(remark);
         }
         DREDGER_TRY(const auto volumes, job.catalog->volumes());
+        // Other arrangements have folders of their own; two of one name are numbered there.
+        const bool is_tree = request_.arrangement == Arrangement::tree && !request_.rename;
         const fs::path above =
-            jobs_.size() > 1 ? fs::path(mapped_part(fs::path(job.name).stem().string(), rules_)) : "";
+            jobs_.size() > 1 && is_tree ? fs::path(mapped_part(fs::path(job.name).stem().string(), rules_)) : "";
         for (const ScannedVolume& volume : volumes) {
             job.volumes[volume.id] = volume_name(volume);
             if (job.wanted.contains(volume.id))
-                job.folder_for[volume.id] = job.wanted.size() > 1 && !request_.as_original
+                job.folder_for[volume.id] = job.wanted.size() > 1 && is_tree && !request_.as_original
                                                 ? above / mapped_part(volume_name(volume), kWindowsNames)
                                                 : above;
         }
@@ -158,6 +160,8 @@ class Restoration {
         // The innermost first: writing into a folder changes its time.
         std::reverse(folders_.begin(), folders_.end());
         for (const auto& [folder, record] : folders_) set_folder_facts(folder, record, making_time_);
+        if (request_.verify) books_->read_rest([this] { return observer_.should_stop(); });
+        report_.spoiled = books_->spoiled();
         DREDGER_CHECK(books_->close());
         books_->note(fmt::format(
             "done: {} whole, {} doubtful, {} partial, {} skipped, {} already there, {} failed; {} bytes written{}",

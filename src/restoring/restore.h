@@ -38,7 +38,7 @@ struct RestoreRequest {
     std::vector<std::filesystem::path> beyond;  // what earlier runs restored into these folders is not restored again
     SumKind sums = SumKind::sha256;
     bool as_original = false;  // safety copies take the names and places of their documents
-    bool verify = false;       // every file is read back
+    bool verify = false;       // every file is read back, also those of earlier runs into this destination
     bool dry_run = false;
     bool onto_same_drive = false;      // spelled out: the destination may lie on the drive being read
     bool from_changed_source = false;  // spelled out: the source may be another than the one scanned
@@ -62,6 +62,7 @@ struct RestoreReport {
     std::uint64_t remaining_files = 0;  // then: that were not tried
     std::uint64_t remaining_bytes = 0;
     std::vector<std::string> missing;  // media that were not attached, a line each
+    std::vector<std::string> spoiled;  // with `verify`: what earlier runs restored and is not that any more
 
     std::uint64_t count(Outcome outcome) const { return counts[static_cast<std::size_t>(outcome)]; }
 };

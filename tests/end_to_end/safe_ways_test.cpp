@@ -167,5 +167,43 @@ TEST_F(SafeWaysTest, LinksInADestinationLeadNowhere) {
     EXPECT_TRUE(is_untouched());
 }
 
+TEST_F(SafeWaysTest, AFlatLayoutHasNoFolders) {
+    scanned("ringing-station-drive");
+    run_program({"restore", catalog(), "--kind", "picture,document", "--layout", "flat", "--to", path("out")});
+    std::size_t files = 0;
+    for (const auto& entry : fs::directory_iterator(folder_ / "out")) {
+        EXPECT_TRUE(entry.is_regular_file()) << entry.path();
+        ++files;
+    }
+    EXPECT_GT(files, 30U);
+}
+
+TEST_F(SafeWaysTest, VerifyingReadsWhatEarlierRunsRestored) {
+    scanned("ringing-station-drive");
+    const auto restore = [&](const std::string& name, std::vector<std::string> more = {}) {
+        std::vector<std::string> words = {"restore", catalog(), "--name", name, "--to", path("out")};
+        words.insert(words.end(), more.begin(), more.end());
+        return run_program(words);
+    };
+    ASSERT_EQ(restore("NEST0005").exit_code, 0);
+    ASSERT_EQ(restore("NEST0006").exit_code, 0);
+    EXPECT_EQ(restore("NEST0005", {"--verify"}).exit_code, 0);
+    const fs::path five = folder_ / "out/DCIM/100NESTS/NEST0005.JPG", six = folder_ / "out/DCIM/100NESTS/NEST0006.JPG";
+    const std::string sum = test::sha256_of(five);
+    for (const fs::path& file : {five, six}) {
+        std::string bytes = test::read_text(file);
+        bytes[1000] = static_cast<char>(bytes[1000] + 1);
+        test::write_text(file, bytes);
+    }
+    EXPECT_EQ(restore("NEST0005").exit_code, 0) << "of the same size: not looked at";
+    const Ran found = restore("NEST0005", {"--verify"});
+    EXPECT_EQ(found.exit_code, 1);
+    EXPECT_THAT(found.err,
+                AllOf(HasSubstr("NEST0005.JPG was not what was restored"), HasSubstr("NEST0006.JPG was not")));
+    EXPECT_EQ(test::sha256_of(five), sum) << "it is selected, and so restored again";
+    EXPECT_EQ(restore("NEST0006", {"--verify"}).exit_code, 1);
+    EXPECT_EQ(restore("NEST000?.JPG", {"--verify", "--prospect", "90.."}).exit_code, 0);
+}
+
 }  // namespace
 }  // namespace dredger

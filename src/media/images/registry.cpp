@@ -85,13 +85,26 @@ Result<MediumPtr> Opening::open_parent(const FileMedium& file, const std::vector
 }
 
 Result<MediumPtr> Opening::open_image(const FilePtr& file) {
-    if (!file->is_device())
-        for (const ImageKind& kind : kKinds) {
-            DREDGER_TRY(MediumPtr opened, kind.open(file, *this));
-            if (opened == nullptr) continue;
-            if (form_.empty()) form_ = kind.name;
-            return opened;
-        }
+    if (file->is_device() || file->size() == 0) return MediumPtr(file);
+    // What an image is stands at its beginning, or in its last sector. Where these can't be read it is a plain one, and
+    // they are a bad place of it.
+    constexpr std::uint64_t kTold = 512;
+    const auto can_be_read = [&](std::uint64_t at) {
+        return static_cast<bool>(file->bytes(at, static_cast<std::size_t>(std::min(kTold, file->size() - at))));
+    };
+    if (!can_be_read(0)) {
+        note("its first bytes can't be read: it is taken for a plain image");
+        return MediumPtr(file);
+    }
+    const bool has_end = can_be_read(file->size() - std::min(file->size(), kTold));
+    for (const ImageKind& kind : kKinds) {
+        auto opened = kind.open(file, *this);
+        if (!opened && !has_end && opened.error().kind == ErrorKind::unreadable) continue;
+        if (!opened) return opened;
+        if (*opened == nullptr) continue;
+        if (form_.empty()) form_ = kind.name;
+        return opened;
+    }
     return MediumPtr(file);
 }
 
