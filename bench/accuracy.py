@@ -57,9 +57,9 @@ def original(file):
 
 def truths(places):
     for place in map(pathlib.Path, places):
-        # Where no image lies beside it, it is the truth of something else.
+        # Where no image lies beside it, or it lists no files, it is the truth of something else.
         yield from [t for t in sorted(place.rglob("*.truth.json")) if list(t.parent.glob(t.name[:-len("truth.json")] + "img*"))
-                    ] if place.is_dir() else [place]
+                    and "files" in json.loads(t.read_text())] if place.is_dir() else [place]
 
 
 def run(program, *words):
