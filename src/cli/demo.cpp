@@ -88,6 +88,7 @@ int demo(const fs::path& folder) {
     const fs::path desk = folder / "hut-desk.img";
     const fs::path desk_catalog = folder / "desk.dredge";
     const fs::path logs = folder / "logs";
+    const fs::path photos = folder / "photos";
     const fs::path image = folder / "copy.img";
     const fs::path picks = folder / "picks.csv";
     const fs::path catalog = folder / "station.dredge";
@@ -107,7 +108,7 @@ int demo(const fs::path& folder) {
     if (const auto unpacked = unpack(*packed, drive); !unpacked) return report(unpacked.error());
     if (const auto unpacked = unpack(*packed_stick, stick); !unpacked) return report(unpacked.error());
     if (const auto unpacked = unpack(*packed_desk, desk); !unpacked) return report(unpacked.error());
-    for (const fs::path& old : {restored, broken, mended, look, logs}) fs::remove_all(old, failed);
+    for (const fs::path& old : {restored, broken, mended, look, logs, photos}) fs::remove_all(old, failed);
     fs::copy(*damaged, broken, failed);
     if (failed)
         return report({ErrorKind::output, "the damaged files can't be copied: " + failed.message(), broken.string(),
@@ -123,22 +124,24 @@ int demo(const fs::path& folder) {
         {"4. What lies in the bin?", {"list", catalog.string(), "--state", "trashed"}},
         {"5. Look through what was deleted, best prospect first.", {"list", catalog.string(), "--state", "deleted"}},
         {"6. One of them in detail: a photo whose start was overwritten.", {"show", catalog.string(), "32"}},
-        {"7. Search the surface too: an older volume's files have no record left.",
+        {"7. The photos of the nests back at once: what is gone is left out, and said.",
+         {"restore", catalog.string(), "--folder", "DCIM", "--to", photos.string()}},
+        {"8. Search the surface too: an older volume's files have no record left.",
          {"scan", "--deep", image.string(), "-c", catalog.string()}},
-        {"8. What was found by its content alone?", {"list", catalog.string(), "--origin", "signature"}},
-        {"9. Put what is wanted on a list.", {"picks", "add", picks.string(), catalog.string(), "--prospect", "88.."}},
-        {"10. Restore what is on it, with names, folders and dates.",
+        {"9. What was found by its content alone?", {"list", catalog.string(), "--origin", "signature"}},
+        {"10. Put what is wanted on a list.", {"picks", "add", picks.string(), catalog.string(), "--prospect", "88.."}},
+        {"11. Restore what is on it, with names, folders and dates.",
          {"restore", "--picks", picks.string(), "--to", restored.string()}},
-        {"11. The stick of the warden's Mac: its trash, and what was deleted.",
+        {"12. The stick of the warden's Mac: its trash, and what was deleted.",
          {"scan", stick.string(), "-c", stick_catalog.string()}},
-        {"12. Names, places and content come from what is left of its catalog.", {"list", stick_catalog.string()}},
-        {"13. The hut's computer crashed while its logs were open: what else stands of them?",
+        {"13. Names, places and content come from what is left of its catalog.", {"list", stick_catalog.string()}},
+        {"14. The hut's computer crashed while its logs were open: what else stands of them?",
          {"scan", desk.string(), "-c", desk_catalog.string()}},
-        {"14. All lives of one log, the newest first: the editor's swap file has what was never saved.",
+        {"15. All lives of one log, the newest first: the editor's swap file has what was never saved.",
          {"versions", desk_catalog.string(), "--name", "May.txt"}},
-        {"15. The swap files, as the texts that they hold.",
+        {"16. The swap files, as the texts that they hold.",
          {"restore", desk_catalog.string(), "--role", "swap", "--as-original", "--to", logs.string()}},
-        {"16. Some things came back broken: mend them. A sound film of the same camera helps one that was never "
+        {"17. Some things came back broken: mend them. A sound film of the same camera helps one that was never "
          "finished.",
          {"repair", broken.string(), "--to", mended.string(), "--look", look.string()}},
     };
