@@ -272,7 +272,7 @@ std::vector<std::string> folder_globs(std::string_view typed) {
 
 Selection usual_selection() {
     Selection usual;
-    usual.housekeeping = Housekeeping::left_out;
+    usual.without_housekeeping = true;
     return usual;
 }
 
@@ -286,8 +286,7 @@ Condition condition_for(const Selection& selection) {
     builder.require_in("origin", selection.origins);
     builder.require_in("chk", selection.checks);
     builder.require_in("band", selection.bands);
-    if (selection.housekeeping != Housekeeping::included)
-        builder.require(selection.housekeeping == Housekeeping::only ? "is_own" : "NOT is_own");
+    if (selection.without_housekeeping) builder.require("NOT is_own");
     builder.require_in("kind", selection.kinds);
     builder.require_in("role", selection.roles);
     builder.require_any(selection.formats, "format = ?");

@@ -19,9 +19,6 @@ struct Range {
     std::optional<std::int64_t> to;  // inclusive
 };
 
-// What systems keep for themselves: allocation tables, a bin's notes, page files (housekeeping.h).
-enum class Housekeeping { included, left_out, only };
-
 struct Selection {
     std::set<State> states = {State::deleted, State::trashed, State::lost};
     std::set<Origin> origins;  // this and the next empty: all
@@ -36,9 +33,9 @@ struct Selection {
     std::vector<Range> ids;
     std::set<std::int64_t> only, without;  // further ids; empty: none
     std::set<std::int64_t> volumes;        // ScannedVolume::id; empty: all
-    Housekeeping housekeeping = Housekeeping::included;
-    Range size;                        // bytes
-    Range modified, created, deleted;  // seconds since 1970
+    bool without_housekeeping = false;     // what systems keep for themselves: allocation tables, bins' notes
+    Range size;                            // bytes
+    Range modified, created, deleted;      // seconds since 1970
     Range prospect;
 };
 

@@ -1,6 +1,7 @@
 #include "cli/mistyped.h"
 
 #include <algorithm>
+#include <charconv>
 #include <fmt/format.h>
 #include <numeric>
 
@@ -38,6 +39,21 @@ std::size_t distance(std::string_view a, std::string_view b) {
     return cost[a.size()][b.size()];
 }
 
+// The one of these that was meant, most likely; empty where none is near.
+std::string nearest(const std::string& typed, const std::vector<std::string>& known) {
+    std::string best;
+    std::size_t least = std::max<std::size_t>(typed.size() / 3, 1) + 1;
+    for (const std::string& one : known) {
+        std::size_t far = distance(typed, one);
+        if (one.starts_with(typed) && typed.size() > 2) far = std::min<std::size_t>(far, 1);
+        if (far < least) {
+            least = far;
+            best = one;
+        }
+    }
+    return best;
+}
+
 // The command that was chosen, with its own command where it has some.
 const CLI::App& innermost(const CLI::App& program) {
     const CLI::App* app = &program;
@@ -62,34 +78,42 @@ std::string option_in(const std::string& text, const CLI::App& app) {
     return longest;
 }
 
-// The words that no option or command took.
-std::vector<std::string> unknown_in(const std::vector<std::string>& words, const CLI::App& app) {
-    const auto known = options_of(app);
-    std::vector<std::string> unknown;
-    for (const std::string& word : words) {
-        const std::string name = word.substr(0, word.find('='));
-        if (word.size() > 1 && word.front() == '-' && std::find(known.begin(), known.end(), name) == known.end())
-            unknown.push_back(name);
-    }
-    return unknown;
+// The first option that nobody took; empty where there is none.
+std::string unknown_option(const CLI::App& program) {
+    for (const std::string& word : program.remaining(true))
+        if (word.size() > 1 && word.front() == '-') return word.substr(0, word.find('='));
+    return {};
 }
 
 Error usage(std::string what, std::string hint) { return {ErrorKind::usage, std::move(what), "", std::move(hint)}; }
 
 // A word too many, or an option that is not known.
-Error told_of_extras(const CLI::ParseError& error, const std::vector<std::string>& words, const CLI::App& app,
+Error told_of_extras(const CLI::ParseError& error, const std::string& unknown, const CLI::App& app,
                      const std::string& help) {
-    const auto unknown = unknown_in(words, app);
     if (unknown.empty()) {
         const std::string what = error.what();
         return usage("not expected here: " + what.substr(std::min(what.size(), what.rfind(": ") + 2)), help);
     }
-    const std::string meant = nearest(unknown.front(), options_of(app));
-    return usage(fmt::format("{} is no option of {}", unknown.front(), path_of(app)),
+    const std::string meant = nearest(unknown, options_of(app));
+    return usage(fmt::format("{} is no option of {}", unknown, path_of(app)),
                  meant.empty() ? help : fmt::format("did you mean {}? {}", meant, help));
 }
 
-// "--limit: Value 0 not in range [1 - 1.79769e+308]", "--as: xml not in {table,jsonl,csv}", or a check's own words.
+// The numbers in a text, in order.
+std::vector<double> numbers_in(std::string_view text) {
+    std::vector<double> numbers;
+    for (std::size_t at = text.find_first_of("0123456789"); at < text.size();
+         at = text.find_first_of("0123456789", at)) {
+        double number = 0;
+        const auto end = std::from_chars(text.data() + at, text.data() + text.size(), number).ptr;
+        numbers.push_back(number);
+        at = std::max(at + 1, static_cast<std::size_t>(end - text.data()));
+    }
+    return numbers;
+}
+
+// "--limit: Value 0 not in range 1.000000 to 1797...368.000000" (the largest double, written out),
+// "--as: xml not in {table,jsonl,csv}", or a check's own words.
 Error told_of_value(const std::string& text, const std::string& option, const std::string& help) {
     const std::size_t begin = option.size() + 2, not_in = text.find(" not in ");
     if (begin > text.size() || not_in == text.npos || not_in < begin) return usage(text, help);
@@ -97,14 +121,12 @@ Error told_of_value(const std::string& text, const std::string& option, const st
     if (typed.starts_with("Value ")) typed.erase(0, 6);
     std::string known = text.substr(not_in + 8);
     if (known.starts_with("range ")) {
-        const std::size_t dash = known.find(" - "), open = known.find('[');
+        const auto bounds = numbers_in(known);
         // A bound that is the largest number there is says nothing.
-        const bool has_end = dash != known.npos && known.size() - dash < 12;
-        const std::string first = open < dash && dash != known.npos ? known.substr(open + 1, dash - open - 1) : "1";
+        const bool is_bounded = bounds.size() == 2 && bounds.back() < 1e12;
         return usage(fmt::format("{}: {} can't be", option, typed),
-                     has_end ? fmt::format("it takes a number from {} to {}", first,
-                                           known.substr(dash + 3, known.find(']') - dash - 3))
-                             : "it takes a number, 1 or more");
+                     is_bounded ? fmt::format("it takes a number from {} to {}", bounds.front(), bounds.back())
+                                : "it takes a number, 1 or more");
     }
     const std::size_t open = known.find('{'), close = known.rfind('}');
     if (open == known.npos || close == known.npos || close < open) return usage(text, help);
@@ -127,20 +149,6 @@ Error told_of_command(const std::vector<std::string>& words, const CLI::App& app
 
 }  // namespace
 
-std::string nearest(const std::string& typed, const std::vector<std::string>& known) {
-    std::string best;
-    std::size_t least = std::max<std::size_t>(typed.size() / 3, 1) + 1;
-    for (const std::string& one : known) {
-        std::size_t far = distance(typed, one);
-        if (one.starts_with(typed) && typed.size() > 2) far = std::min<std::size_t>(far, 1);
-        if (far < least) {
-            least = far;
-            best = one;
-        }
-    }
-    return best;
-}
-
 std::vector<std::string> understood(const std::vector<std::string>& words, const CLI::App& program) {
     std::vector<std::string> all = words;
     if (all.empty()) return all;
@@ -162,26 +170,24 @@ std::vector<std::string> understood(const std::vector<std::string>& words, const
 }
 
 Error told(const CLI::ParseError& error, const std::vector<std::string>& words, const CLI::App& program) {
-    const auto is = [&]<class Kind>(const Kind*) { return dynamic_cast<const Kind*>(&error) != nullptr; };
-    constexpr const CLI::ExtrasError* kExtras = nullptr;
-    constexpr const CLI::RequiredError* kRequired = nullptr;
-    constexpr const CLI::ArgumentMismatch* kMismatch = nullptr;
-    constexpr const CLI::ConversionError* kConversion = nullptr;
+    const bool has_extras = dynamic_cast<const CLI::ExtrasError*>(&error) != nullptr;
+    const bool lacks_something = dynamic_cast<const CLI::RequiredError*>(&error) != nullptr;
     const CLI::App& app = innermost(program);
     const std::string help = path_of(app) + " --help shows how";
     const std::string text = error.what();
     const std::string option = option_in(text, app);
-    const bool has_unknown = !unknown_in(words, app).empty();
+    const std::string unknown = unknown_option(program);
     const bool lacks_command = app.get_require_subcommand_min() > 0 && app.get_subcommands().empty();
     const bool names_one =
         std::any_of(words.begin(), words.end(), [](const auto& word) { return !word.starts_with('-'); });
-    if (lacks_command && (names_one || !has_unknown) && (is(kRequired) || is(kExtras)))
+    if (lacks_command && (names_one || unknown.empty()) && (lacks_something || has_extras))
         return told_of_command(words, app, help);
-    if (is(kExtras) || (is(kRequired) && has_unknown)) return told_of_extras(error, words, app, help);
-    if (is(kRequired)) return usage(text.substr(0, text.find(" is required")) + " is needed", help);
+    if (has_extras || (lacks_something && !unknown.empty())) return told_of_extras(error, unknown, app, help);
+    if (lacks_something) return usage(text.substr(0, text.find(" is required")) + " is needed", help);
     if (option.empty()) return usage(text, help);
-    if (is(kMismatch)) return usage(option + " needs a value", help);
-    if (is(kConversion)) return usage(option + ": this is no number", help);
+    if (dynamic_cast<const CLI::ArgumentMismatch*>(&error) != nullptr) return usage(option + " needs a value", help);
+    if (dynamic_cast<const CLI::ConversionError*>(&error) != nullptr)
+        return usage(option + ": this is no number", help);
     return told_of_value(text, option, help);
 }
 

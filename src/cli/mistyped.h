@@ -16,7 +16,4 @@ std::vector<std::string> understood(const std::vector<std::string>& words, const
 // What is wrong with them, in the program's own words.
 Error told(const CLI::ParseError& error, const std::vector<std::string>& words, const CLI::App& program);
 
-// The one of these that was meant, most likely; empty where none is near.
-std::string nearest(const std::string& typed, const std::vector<std::string>& known);
-
 }  // namespace dredger::cli

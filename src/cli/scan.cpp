@@ -38,10 +38,9 @@ struct Options {
 
 // A catalog must not overwrite what is being looked for.
 Result<void> check_safe(const Options& options, const OpenedMedium& source) {
-    const std::string danger = writing_endangers(options.catalog, source.files);
-    if (danger.empty()) return {};
-    if (!options.onto_same_drive) return refuse_danger(options.catalog, source.files);
-    warn(fmt::format("{}: {}; going on as told by --onto-same-drive", options.catalog, danger));
+    const auto safe = refuse_danger(options.catalog, source.files);
+    if (safe || !options.onto_same_drive) return safe;
+    warn(fmt::format("{}: {}; going on as told by --onto-same-drive", options.catalog, safe.error().what));
     return {};
 }
 

@@ -170,7 +170,7 @@ Result<Selection> SelectionOptions::selection_for(const Catalog& catalog) const 
         DREDGER_TRY(s.volumes, volumes_of(catalog, volumes, media));
     }
     if (!has_several_catalogs) DREDGER_CHECK(check_ids(catalog, s.ids));
-    if (!housekeeping && ids.empty() && picks.empty()) s.housekeeping = Housekeeping::left_out;
+    s.without_housekeeping = !housekeeping && ids.empty() && picks.empty();
     if (!picks.empty()) {
         if (!ids.empty()) return fail(ErrorKind::usage, "--id and --picks can't go together", "", "use one of them");
         DREDGER_TRY(s.only, picked(picks, catalog.path().filename().string()));

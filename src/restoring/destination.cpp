@@ -92,9 +92,7 @@ Result<void> Destination::make_staging() const {
     clear_staging();
     for (unsigned n = 0; n < kStagingFolders; ++n) {
         const fs::path folder = folder_ / kStaging / std::to_string(n);
-        std::error_code failed;
-        failed = make_folder_beneath({folder_, fs::path(kStaging) / std::to_string(n)});
-        if (failed)
+        if (const auto failed = make_folder_beneath({folder_, fs::path(kStaging) / std::to_string(n)}))
             return fail(ErrorKind::output, "the folder for unfinished files can't be made: " + failed.message(),
                         folder.string(), "check space and permissions of the destination");
     }

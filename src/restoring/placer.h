@@ -16,11 +16,10 @@ namespace dredger {
 // A file and the name that it is to get.
 struct Placement {
     StagedFile file;
-    PathBeneath target;
+    PathBeneath target;   // below the destination
     std::string catalog;  // file name
     Candidate candidate;
-    std::filesystem::path place;  // the target below the destination
-    Outcome outcome;              // as it was told already
+    Outcome outcome;  // as it was told already
 };
 
 class Placer {

@@ -340,7 +340,6 @@ class Restoration {
                        {request_.destination, landed.place},
                        job.name,
                        std::move(deed.candidate),
-                       landed.place,
                        outcome});
         return tell_unplaced(placer_->failures());
     }
@@ -351,8 +350,9 @@ class Restoration {
             if (destination_->room() == 0) stop_as_full();
             --report_.counts[static_cast<std::size_t>(lost.outcome)];
             ++report_.counts[static_cast<std::size_t>(Outcome::failed)];
-            observer_.item({lost.candidate, lost.place, Outcome::failed, why.what});
-            DREDGER_CHECK(books_->enter(lost.catalog, lost.candidate, lost.place, Outcome::failed, why.what, nullptr));
+            observer_.item({lost.candidate, lost.target.relative, Outcome::failed, why.what});
+            DREDGER_CHECK(
+                books_->enter(lost.catalog, lost.candidate, lost.target.relative, Outcome::failed, why.what, nullptr));
         }
         return {};
     }

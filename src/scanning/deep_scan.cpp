@@ -46,9 +46,10 @@ Result<void> DeepScan::plan(const ScannedVolume& volume, const std::vector<Exten
     return catalog_.commit();
 }
 
-Result<DeepScan::Outcome> DeepScan::run(const ScannedVolume& volume) {
+Result<DeepScan::Outcome> DeepScan::run(const ScannedVolume& volume, const FileSystem* filesystem) {
     const MediumPtr& medium = session_.medium;
     volume_ = volume;
+    filesystem_ = filesystem;
     DREDGER_TRY(const auto planned, catalog_.sweep_of(volume.id));
     DREDGER_TRY(const std::vector<Extent> pieces, catalog_.ground_of(volume.id));
     sweep_ = planned.value_or(Sweep{volume.id, settings_of(request_), 0, 0, 0, {}, {}, false});
@@ -92,7 +93,7 @@ Result<DeepScan::Outcome> DeepScan::run(const ScannedVolume& volume) {
 }
 
 Result<void> DeepScan::join_torn(const std::vector<Extent>& ground) {
-    JoiningStage stage(session_, request_, volume_, ground);
+    JoiningStage stage(session_, request_, volume_, filesystem_, ground);
     DREDGER_TRY(const JoiningStage::Outcome outcome, stage.run());
     stopped_ = outcome.stopped;
     report_.finds -= std::min<std::uint64_t>(report_.finds, outcome.removed);

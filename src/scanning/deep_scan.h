@@ -32,8 +32,8 @@ class DeepScan final : FindSink {
     // that goes on keeps to the ground that it began with, whatever has been freed since.
     Result<void> plan(const ScannedVolume& volume, const std::vector<Extent>& ground);
 
-    // Does what was planned of it, or goes on where it was left.
-    Result<Outcome> run(const ScannedVolume& volume);
+    // Does what was planned of it, or goes on where it was left. `filesystem`: that of the volume, where it is open.
+    Result<Outcome> run(const ScannedVolume& volume, const FileSystem* filesystem = nullptr);
 
   private:
     Result<void> check_records();
@@ -58,6 +58,7 @@ class DeepScan final : FindSink {
     const ScanRequest& request_;
     Observer& observer_;
     ScannedVolume volume_;
+    const FileSystem* filesystem_ = nullptr;
     Sweep sweep_;
     Coverage taken_;  // by records whose content was found right
     Claims claims_;   // of all records

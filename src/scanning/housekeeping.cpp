@@ -47,12 +47,15 @@ constexpr const char* kFiles[] = {
 }  // namespace
 
 bool is_housekeeping(std::string_view path) {
+    // Nearly all paths begin otherwise; every record is asked.
+    constexpr std::string_view kFirst = "$.hprsHPRS";
+    if (path.ends_with(".trashinfo") && path.find(".local/share/Trash/info/") != path.npos) return true;
+    if (path.empty() || kFirst.find(path.front()) == kFirst.npos) return false;
     const std::string name = folded(path);
     const auto lies_in = [&](std::string_view folder) {
         return name.starts_with(folder) && (name.size() == folder.size() || name[folder.size()] == '/');
     };
-    const bool is_note_of_home = name.find(".local/share/trash/info/") != name.npos && name.ends_with(".trashinfo");
-    return is_note_of_home || std::any_of(std::begin(kFolders), std::end(kFolders), lies_in) ||
+    return std::any_of(std::begin(kFolders), std::end(kFolders), lies_in) ||
            std::any_of(std::begin(kFiles), std::end(kFiles), [&](const char* glob) {
                return ::fnmatch(glob, name.c_str(), FNM_NOESCAPE | FNM_PATHNAME) == 0;
            });

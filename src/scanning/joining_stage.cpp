@@ -22,10 +22,11 @@ bool is_plain_text(const Format& format) { return format.name == "txt" || format
 }  // namespace
 
 JoiningStage::JoiningStage(ScanSession& session, const ScanRequest& request, const ScannedVolume& volume,
-                           const std::vector<Extent>& ground)
+                           const FileSystem* filesystem, const std::vector<Extent>& ground)
     : session_(session),
       request_(request),
       volume_(volume),
+      filesystem_(filesystem),
       ground_(std::make_shared<Content>(session.medium, ground)) {
     std::uint64_t start = 0;
     for (const Extent& place : ground) {
@@ -69,10 +70,8 @@ Result<JoiningStage::Outcome> JoiningStage::run() {
 
 // Before anything is guessed: some file systems leave lists of where files lay.
 Result<bool> JoiningStage::follow_left_layouts() {
-    const MediumPtr volume = open_volume(session_.medium, volume_.place);
-    const auto filesystem = open_filesystem(volume);
-    if (seen_.empty() || !filesystem || *filesystem == nullptr) return true;
-    const auto left = (*filesystem)->left_layouts([&](std::uint64_t done, std::uint64_t total) {
+    if (seen_.empty() || filesystem_ == nullptr) return true;
+    const auto left = filesystem_->left_layouts([&](std::uint64_t done, std::uint64_t total) {
         session_.observer.progress({"looking for lists of clusters", done, total, "bytes", 0, {}});
         return !session_.observer.should_stop();
     });

@@ -10,9 +10,9 @@ namespace dredger {
 
 class JoiningStage {
   public:
-    // `ground`: what was searched, on the medium.
+    // `ground`: what was searched, on the medium; `filesystem`: that of the volume, or null.
     JoiningStage(ScanSession& session, const ScanRequest& request, const ScannedVolume& volume,
-                 const std::vector<Extent>& ground);
+                 const FileSystem* filesystem, const std::vector<Extent>& ground);
 
     struct Outcome {
         bool stopped = false;
@@ -76,6 +76,7 @@ class JoiningStage {
     ScanSession& session_;
     const ScanRequest& request_;
     const ScannedVolume& volume_;
+    const FileSystem* filesystem_;
     std::shared_ptr<const Content> ground_;
     std::vector<std::pair<Extent, std::uint64_t>> places_;  // of the ground on the medium, by place; and their starts
     std::vector<Seen> seen_;                                // by their starts

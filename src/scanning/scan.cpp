@@ -52,6 +52,7 @@ struct Stretch {
     Volume place;
     std::vector<Extent> ground;  // on the medium
     bool has_records = false;
+    std::shared_ptr<const FileSystem> filesystem = nullptr;  // where one was opened
 };
 
 // What lies outside of all volumes.
@@ -126,10 +127,10 @@ Result<std::vector<ScannedVolume>> plan_stretches(ScanSession& session, std::vec
 Result<void> search_stretches(ScanSession& session, std::vector<Stretch>& stretches, Seen& seen) {
     ScanReport& report = session.report;
     DREDGER_TRY(const std::vector<ScannedVolume> rows, plan_stretches(session, stretches));
-    for (const ScannedVolume& row : rows) {
+    for (std::size_t n = 0; n < rows.size(); ++n) {
         DREDGER_TRY(report.is_over, session.wanted.is_over(session.catalog));
         if (report.is_over) break;
-        DREDGER_TRY(DeepScan::Outcome outcome, DeepScan(session).run(row));
+        DREDGER_TRY(DeepScan::Outcome outcome, DeepScan(session).run(rows[n], stretches[n].filesystem.get()));
         report.surfaces.push_back(outcome.report);
         seen.fingerprints.merge(outcome.fingerprints);
         seen.traces.insert(seen.traces.end(), outcome.traces.begin(), outcome.traces.end());
@@ -192,6 +193,7 @@ class RecordScan {
         session_.report.volumes.push_back(outcome.report);
         if (!session_.request.whole_surface) stretch.ground = on_medium(place, filesystem.space().free_runs());
         stretch.has_records = true;
+        stretch.filesystem = *opened;
         stretches.push_back(std::move(stretch));
         session_.report.interrupted = outcome.interrupted;
         if (outcome.interrupted) return {};

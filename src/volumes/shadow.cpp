@@ -118,10 +118,14 @@ class ShadowReader {
         });
     }
 
+    bool lacks_catalog() const { return found_.lacks_catalog; }
+    void warn(const char* sentence) { found_.warnings.emplace_back(sentence); }
+
     // Adds what no catalog names: each chain of block lists is a store's.
     void search(std::span<const ShadowFile> files, const std::function<bool(std::uint64_t, std::uint64_t)>& go_on) {
         const ShadowFile everywhere{{{0, volume_.size()}}, {}};
         if (files.empty()) files = {&everywhere, 1};
+        found_.lacks_catalog = true;
         std::uint64_t total = 0, done = 0;
         for (const ShadowFile& file : files)
             for (const Extent& extent : file.extents) total += extent.length;
@@ -230,7 +234,11 @@ class ShadowReader {
     void name_stores(std::span<const ShadowFile> files, const Traces& traces) {
         std::set<std::uint64_t> told;
         std::map<std::size_t, std::size_t> in_file;
-        for (const auto& [id, one] : named_) told.insert(one.block_list);
+        std::set<std::uint64_t> places;  // of stores: each names one copy
+        for (const auto& [id, one] : named_) {
+            told.insert(one.block_list);
+            places.insert(one.copy.store);
+        }
         for (const auto& [at, file] : traces.lists)
             if (!traces.continued.contains(at)) ++in_file[file];
         for (const auto& [at, file] : traces.lists) {
@@ -247,7 +255,7 @@ class ShadowReader {
             // The header of a store stands before its lists.
             const auto header = traces.headers.upper_bound(at);
             one->copy.store = header != traces.headers.begin() ? std::prev(header)->first : at;
-            if (!stores_.insert(one->copy.store).second) one->copy.store = at;
+            if (!places.insert(one->copy.store).second) one->copy.store = at;
         }
     }
 
@@ -314,7 +322,6 @@ class ShadowReader {
     const Medium& volume_;
     ShadowCopies found_;
     std::map<StoreId, Named> named_;
-    std::set<std::uint64_t> stores_;  // places that name a copy already
 };
 
 }  // namespace
@@ -322,11 +329,9 @@ class ShadowReader {
 ShadowCopies find_shadow_copies(const Medium& volume) {
     ShadowReader reader(volume);
     reader.read_catalog();
-    ShadowCopies found = reader.copies();
-    if (found.lacks_catalog)
-        found.warnings.insert(found.warnings.begin(),
-                              "the catalog of the shadow copies is damaged: a scan looks for their stores");
-    return found;
+    if (reader.lacks_catalog())
+        reader.warn("the catalog of the shadow copies is damaged: a scan looks for their stores");
+    return reader.copies();
 }
 
 ShadowCopies find_lost_shadow_copies(const Medium& volume, std::span<const ShadowFile> files,
@@ -334,11 +339,8 @@ ShadowCopies find_lost_shadow_copies(const Medium& volume, std::span<const Shado
     ShadowReader reader(volume);
     reader.read_catalog();
     reader.search(files, go_on);
-    ShadowCopies found = reader.copies();
-    found.lacks_catalog = true;
-    found.warnings.insert(found.warnings.begin(),
-                          "the catalog of the shadow copies is lost: they were looked for by their blocks");
-    return found;
+    reader.warn("the catalog of the shadow copies is lost: they were looked for by their blocks");
+    return reader.copies();
 }
 
 }  // namespace dredger

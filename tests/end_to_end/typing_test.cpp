@@ -52,6 +52,7 @@ TEST_F(TypingTest, ValuesAreSaidToBeWrongInWords) {
     expect_usage(list({"--limit", "0"}), "--limit: 0 can't be", "a number, 1 or more");
     expect_usage(list({"--limit", "many"}), "--limit", "number");
     expect_usage(list({"--limit"}), "--limit needs a value", "list --help");
+    expect_usage(run_program({"list", "--sort", "-size"}), "CATALOG is needed", "list --help");
     expect_usage(list({"--as", "xml"}), "xml is none of its values", "table, jsonl, csv");
     expect_usage(list({"--size", "5M..2M"}), "5M..2M ends before it begins", "lower end first");
     expect_usage(list({"--modified", "2026-06..2026-05"}), "ends before it begins", "lower end first");

@@ -17,7 +17,7 @@ class PlacerTest : public testing::Test {
         auto file = StagedFile::create(folder_ / ("staged " + std::to_string(++number_)));
         EXPECT_TRUE(file && file->write(0, std::as_bytes(std::span(text))));
         EXPECT_TRUE(file->complete({}, MakingTime::none));
-        return {std::move(*file), {folder_.path(), place}, "card.dredge", {}, place, Outcome::whole};
+        return {std::move(*file), {folder_.path(), place}, "card.dredge", {}, Outcome::whole};
     }
     std::size_t files() const {
         return static_cast<std::size_t>(
@@ -43,7 +43,7 @@ TEST_F(PlacerTest, TellsEachOneThatHasNoPlaceOnce) {
     placer.give(placement("c", "c"));
     const auto failed = placer.rest();
     ASSERT_EQ(failed.size(), 1U);
-    EXPECT_EQ(failed.front().placement.place, fs::path("nowhere/b"));
+    EXPECT_EQ(failed.front().placement.target.relative, fs::path("nowhere/b"));
     EXPECT_EQ(failed.front().why.kind, ErrorKind::output);
     EXPECT_TRUE(placer.failures().empty());
     EXPECT_EQ(test::read_text(folder_ / "c"), "c");

@@ -308,21 +308,16 @@ void BtrfsWalk::emit_former(std::uint64_t root, std::uint64_t number, const Form
 
 void BtrfsWalk::find_sums(Record& record, const FileExtents& extents,
                           const std::vector<std::uint64_t>& logicals) const {
-    const auto written = [&](const LogicalRange& range) {
-        std::uint64_t generation = 0;
-        extents.each([&](const FileExtent& e) {
-            if (e.logical < range.end() && range.logical < e.logical + e.stored)
-                generation = std::max(generation, e.generation);
-        });
-        return generation;
-    };
+    Writings own;
+    extents.each([&](const FileExtent& e) { own.add(e.logical, e.stored, e.generation); });
+    own.seal();
     std::vector<Former::Summed> ranges;
     for (std::size_t i = 0; i < logicals.size(); ++i) {
         const Extent& extent = record.layout.extents[i];
         if (!extent.is_stored()) continue;
         if (logicals[i] == 0 || logicals[i] % nodes_.geometry().sector_size != 0) return;
         const LogicalRange range{logicals[i], extent.length};
-        const std::uint64_t generation = written(range);
+        const std::uint64_t generation = own.last_in(range.logical, range.length);
         ranges.push_back({range, generation, writings_.next_after(generation, range.logical, range.length)});
     }
     if (ranges.empty()) return;

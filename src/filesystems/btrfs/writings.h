@@ -12,12 +12,12 @@ class Writings {
   public:
     // All in bytes. To be sealed before the first question.
     void add(std::uint64_t logical, std::uint64_t length, std::uint64_t generation) {
-        if (length == 0) return;
-        all_.push_back({logical, length, generation});
-        longest_ = std::max(longest_, length);
+        if (length > 0) all_.push_back({logical, logical + length, generation, 0});
     }
     void seal() {
         std::sort(all_.begin(), all_.end(), [](const Writing& a, const Writing& b) { return a.logical < b.logical; });
+        std::uint64_t reach = 0;
+        for (Writing& writing : all_) writing.reach = reach = std::max(reach, writing.end);
     }
 
     // The first generation after `generation` that wrote into this range; the largest number where none is known.
@@ -29,22 +29,28 @@ class Writings {
         return next;
     }
 
+    // The last generation that wrote into this range; 0 where none is known.
+    std::uint64_t last_in(std::uint64_t logical, std::uint64_t length) const {
+        std::uint64_t last = 0;
+        each_in(logical, length, [&](const Writing& writing) { last = std::max(last, writing.generation); });
+        return last;
+    }
+
   private:
     struct Writing {
-        std::uint64_t logical, length, generation;
+        std::uint64_t logical, end, generation;
+        std::uint64_t reach;  // the last end of this one and of all that begin before it
     };
 
     template <class Visit>
     void each_in(std::uint64_t logical, std::uint64_t length, const Visit& visit) const {
-        const std::uint64_t from = logical - std::min(logical, longest_);
-        auto writing = std::lower_bound(all_.begin(), all_.end(), from,
+        auto writing = std::lower_bound(all_.begin(), all_.end(), logical + length,
                                         [](const Writing& w, std::uint64_t at) { return w.logical < at; });
-        for (; writing != all_.end() && writing->logical < logical + length; ++writing)
-            if (logical - std::min(logical, writing->logical) < writing->length) visit(*writing);
+        while (writing != all_.begin() && (--writing)->reach > logical)
+            if (writing->end > logical) visit(*writing);
     }
 
     std::vector<Writing> all_;
-    std::uint64_t longest_ = 0;
 };
 
 }  // namespace dredger::btrfs

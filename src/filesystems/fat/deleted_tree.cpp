@@ -159,15 +159,8 @@ bool DeletedTree::is_root(const Folder& folder) const {
 std::uint32_t DeletedTree::next_of_root(std::uint32_t behind) const {
     const auto lists_top_folders = [&](std::uint32_t cluster) {
         const auto slots = chains_.slots_of(cluster);
-        return continues_directory(slots) &&
-               std::any_of(slots.begin(), slots.end(),
-                           [&](const Slot& slot) {
-                               const std::uint32_t below = slot.entry.first_cluster();
-                               if (slot.entry.is_long_name() || !slot.entry.is_folder() || !geometry_.holds(below))
-                                   return false;
-                               const auto dots = dot_entries(chains_.slots_of(below));
-                               return dots && dots->self == below && dots->parent == 0;
-                           }) &&
+        const auto lies_in_root = [&](const Slot& slot) { return parent_told_below(slot) == 0U; };
+        return continues_directory(slots) && std::any_of(slots.begin(), slots.end(), lies_in_root) &&
                !subfolders_deny(geometry_.root_cluster, slots);
     };
     const auto& candidates = folder_clusters_.continuations();
@@ -217,11 +210,11 @@ void DeletedTree::walk_lost_folders() {
         for (; listed < folders_.size(); ++listed) by_cluster.emplace(folders_[listed].first_cluster, listed);
         const auto above = by_cluster.find(parent);
         const std::string path = parent == 0 || above == by_cluster.end() ? "" : folders_[above->second].path;
-        walk_deleted_folder(open_folder_at(cluster, joined(path, fmt::format("(folder {})", cluster)), true));
+        walk_deleted_folder(open_folder({joined(path, fmt::format("(folder {})", cluster)), cluster, true}));
     }
     while (!leaves_continuations_ && !folder_clusters_.continuations().empty()) {
         const std::uint32_t cluster = folder_clusters_.continuations().begin()->first;
-        walk_deleted_folder(open_folder_at(cluster, fmt::format("(part of a folder {})", cluster), true));
+        walk_deleted_folder(open_folder({fmt::format("(part of a folder {})", cluster), cluster, true}));
     }
 }
 
@@ -271,16 +264,14 @@ std::optional<DeletedTree::OpenFolder> DeletedTree::open_deleted_folder(std::siz
     }
     folder.trust = LayoutTrust::exact;
     const Folder& above = folders_[folder.folder];
-    const bool formatted = above.formatted;
-    OpenFolder open = open_folder_at(first, joined(above.path, folder.name), above.lost);
-    folders_[open.folder].formatted = formatted;
-    return open;
+    return open_folder({joined(above.path, folder.name), first, above.lost, above.formatted});
 }
 
-DeletedTree::OpenFolder DeletedTree::open_folder_at(std::uint32_t first, const std::string& path, bool lost) {
+DeletedTree::OpenFolder DeletedTree::open_folder(Folder folder) {
+    const std::uint32_t first = folder.first_cluster;
     layouts_.add_deleted_folder(first);
     folder_clusters_.take(first);
-    folders_.push_back({path, first, lost});
+    folders_.push_back(std::move(folder));
     OpenFolder open{folders_.size() - 1,
                     first,
                     first,
@@ -388,15 +379,20 @@ bool DeletedTree::can_follow(const OpenFolder& folder, std::uint32_t cluster) {
            !subfolders_deny(folder.first, next);
 }
 
+// The folder above, as a folder that is listed here says itself where it still stands.
+std::optional<std::uint32_t> DeletedTree::parent_told_below(const Slot& slot) const {
+    const std::uint32_t below = slot.entry.first_cluster();
+    if (slot.entry.is_long_name() || !slot.entry.is_folder() || !geometry_.holds(below)) return std::nullopt;
+    const auto dots = dot_entries(chains_.slots_of(below));
+    return dots && dots->self == below ? std::optional(dots->parent) : std::nullopt;
+}
+
 // Whether a folder listed in `slots` still stands and says that it belongs to another folder than the one at `first`.
 bool DeletedTree::subfolders_deny(std::uint32_t first, std::span<const Slot> slots) const {
     const std::uint32_t as_parent = geometry_.width == Width::fat32 && first == geometry_.root_cluster ? 0 : first;
     return std::any_of(slots.begin(), slots.end(), [&](const Slot& slot) {
-        const std::uint32_t below = slot.entry.first_cluster();
-        if (slot.entry.is_long_name() || !slot.entry.is_folder() || !geometry_.holds(below) || table_.taken(below))
-            return false;
-        const auto dots = dot_entries(chains_.slots_of(below));
-        return dots && dots->self == below && dots->parent != as_parent;
+        const auto parent = parent_told_below(slot);
+        return parent && *parent != as_parent && !table_.taken(slot.entry.first_cluster());
     });
 }
 

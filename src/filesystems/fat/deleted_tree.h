@@ -98,7 +98,7 @@ class DeletedTree {
     void walk_lost_folders();
     void walk_deleted_folder(std::optional<OpenFolder> top);
     std::optional<OpenFolder> open_deleted_folder(std::size_t index);
-    OpenFolder open_folder_at(std::uint32_t first, const std::string& path, bool lost);
+    OpenFolder open_folder(Folder folder);
     void read_deleted(OpenFolder& folder);
     std::uint32_t cluster_behind(const DirectoryEntry& entry) const;
     bool extend(OpenFolder& folder);
@@ -106,6 +106,7 @@ class DeletedTree {
     std::uint32_t next_cluster(const OpenFolder& folder);
     std::uint32_t next_cluster_anywhere(const OpenFolder& folder);
     bool can_follow(const OpenFolder& folder, std::uint32_t cluster);
+    std::optional<std::uint32_t> parent_told_below(const Slot& slot) const;
     bool subfolders_deny(std::uint32_t first, std::span<const Slot> slots) const;
     std::uint64_t clusters_for(std::uint64_t bytes) const { return divide_up(bytes, geometry_.cluster_size); }
 

@@ -161,7 +161,8 @@ bool continues_directory(std::span<const Slot> cluster) {
             const LongNameEntry piece = as_long(entry);
             const unsigned ordinal = piece.LDIR_Ord & ~LAST_LONG_ENTRY;
             const bool marked = piece.LDIR_Ord == kEntryFree;
-            if (piece.LDIR_Type != 0 || piece.LDIR_FstClusLO != 0 || (!marked && (ordinal == 0 || ordinal > 20)))
+            if (piece.LDIR_Type != 0 || piece.LDIR_FstClusLO != 0 ||
+                (!marked && (ordinal == 0 || ordinal > kMostNamePieces)))
                 return false;
         } else if (!makes_sense(entry, entry.DIR_Name[0] != kEntryFree)) {
             return false;

@@ -5,8 +5,7 @@
 namespace dredger::fat {
 namespace {
 
-constexpr std::size_t kLook = 512;    // bytes of each cluster
-constexpr unsigned kMostPieces = 20;  // of a long name
+constexpr std::size_t kLook = 512;  // bytes of each cluster
 constexpr unsigned kMaxBlanks =
     2048;  // after so many clusters of one repeated byte, the rest of a free run was never used
 
@@ -15,7 +14,7 @@ std::vector<Slot> slots_in(ByteView bytes) {
     const unsigned first = std::to_integer<unsigned>(bytes.bytes()[0]);
     const unsigned attributes = std::to_integer<unsigned>(bytes.bytes()[11]);
     // A cluster may begin within a long name.
-    const bool is_piece = first >= 1 && first <= kMostPieces && attributes == ATTR_LONG_NAME;
+    const bool is_piece = first >= 1 && first <= kMostNamePieces && attributes == ATTR_LONG_NAME;
     if ((first < 0x20 && !is_piece) || (attributes & 0xC0U) != 0) return {};
     std::vector<Slot> slots;
     for (std::size_t at = 0; at < kLook; at += kEntrySize)

@@ -65,6 +65,7 @@ constexpr std::uint8_t ATTR_DIRECTORY = 0x10;
 constexpr std::uint8_t ATTR_ARCHIVE = 0x20;
 constexpr std::uint8_t ATTR_LONG_NAME = 0x0F;
 constexpr std::uint8_t ATTR_LONG_NAME_MASK = 0x3F;
+constexpr unsigned kMostNamePieces = 20;  // of a long name of 255 letters
 
 constexpr std::uint8_t kEntryFree = 0xE5;   // DIR_Name[0] of a deleted entry, LDIR_Ord of a deleted long-name entry
 constexpr std::uint8_t kEntryEnd = 0x00;    // this entry and all behind it were never used

@@ -166,10 +166,7 @@ void XfsWalk::walk_deleted() {
     for (const Directory& directory : lives.given_back()) {
         if (directory.parent != 0 && !folders_.contains(directory.owner))
             former_folders_[directory.owner].parent = directory.parent;
-        for (DirectoryEntry entry : directory.entries) {
-            entry.live = false;
-            sightings_.push_back({directory.owner, std::move(entry), 0});
-        }
+        take_former(directory.owner, directory);
     }
     place_sightings(lives);
     // Names may lead to inodes whose chunk is gone, and these to further names.
@@ -212,12 +209,17 @@ void XfsWalk::learn_from(const Lives& lives, std::uint64_t number, const Life& l
         is_own = true;
         Folder& folder = former_folders_[number];
         if (part.parent != 0) folder.parent = part.parent;
-        for (DirectoryEntry entry : part.entries) {
-            entry.live = false;
-            sightings_.push_back({number, std::move(entry), 0});
-        }
+        take_former(number, part);
     }
     if (is_own) former_folders_[number];
+}
+
+// What a block lists that the folder does not have any more.
+void XfsWalk::take_former(std::uint64_t folder, const Directory& part) {
+    for (DirectoryEntry entry : part.entries) {
+        entry.live = false;
+        sightings_.push_back({folder, std::move(entry), 0});
+    }
 }
 
 // The log has parts of directory blocks without the start that names their folder: the block's place does.

@@ -29,6 +29,7 @@ class XfsWalk : Walking {
     void take_entry(std::uint64_t folder, const std::string& path, const DirectoryEntry& entry);
     void walk_deleted();
     void learn_from(const Lives& lives, std::uint64_t number, const Life& life);
+    void take_former(std::uint64_t folder, const Directory& part);
     void place_sightings(const Lives& lives);
     void drop_live_names();
     const Sighting* name_of(std::uint64_t inode, std::size_t life, const std::vector<Life>& lives) const;

@@ -1,7 +1,7 @@
 // An image cut into numbered parts: NAME.001 NAME.002 ..., NAME.aa NAME.ab ..., NAME.part1 ...: whatever counts up at
 // the end of the name, from the first part on.
+#include <algorithm>
 #include <fmt/format.h>
-#include <fstream>
 
 #include "base/bytes.h"
 #include "base/text.h"
@@ -49,7 +49,7 @@ std::string following(std::string counter) {
     return counter;
 }
 
-constexpr std::size_t kLook = 2048;  // bytes of a beginning
+constexpr std::uint64_t kLook = 2048;  // bytes of a beginning
 constexpr std::uint64_t kSector = 512;
 
 bool has_mark(ByteView head) { return head.u16le(510).value_or(0) == 0xAA55; }
@@ -89,22 +89,17 @@ std::uint64_t told_size(ByteView head) {
 }
 
 // The first bytes; none where they can't be read.
-std::vector<std::byte> beginning_of(const fs::path& path) {
-    std::vector<std::byte> bytes(kLook);
-    std::ifstream in(path, std::ios::binary);
-    in.read(reinterpret_cast<char*>(bytes.data()), static_cast<std::streamsize>(bytes.size()));
-    bytes.resize(static_cast<std::size_t>(std::max<std::streamsize>(in.gcount(), 0)));
-    return bytes;
+std::vector<std::byte> beginning_of(const Medium& file) {
+    return file.bytes(0, static_cast<std::size_t>(std::min(kLook, file.size()))).value_or(std::vector<std::byte>());
 }
 
 // card1 and card2 are two cards, as long as the first is not shorter than what it says itself; x.part1 and x.part2 are
 // parts.
-bool can_go_on(const fs::path& first, const fs::path& second, const std::string& stem, const std::string& counter) {
-    const auto after = beginning_of(second), before = beginning_of(first);
-    if (begins_anew(ByteView(after))) return false;
-    std::error_code failed;
+bool can_go_on(const FileMedium& first, const fs::path& second, const std::string& stem, const std::string& counter) {
+    const auto after = FileMedium::open(second);
+    if (after && begins_anew(ByteView(beginning_of(**after)))) return false;
     return counter.size() >= 2 || folded(stem).ends_with("part") ||
-           told_size(ByteView(before)) > fs::file_size(first, failed);
+           told_size(ByteView(beginning_of(first))) > first.size();
 }
 
 }  // namespace
@@ -117,7 +112,7 @@ Result<MediumPtr> open_split(const FilePtr& file, Opening& opening) {
     const fs::path folder = file->path().parent_path();
     std::error_code failed;
     const fs::path second = folder / (stem + following(counter));
-    if (!fs::is_regular_file(second, failed) || !can_go_on(file->path(), second, stem, counter)) return nullptr;
+    if (!fs::is_regular_file(second, failed) || !can_go_on(*file, second, stem, counter)) return nullptr;
 
     std::vector<Run> runs = {{0, file->size(), file, 0}};
     std::vector<std::string> shorter;
