@@ -2,6 +2,7 @@
 
 #include <charconv>
 #include <chrono>
+#include <ctime>
 #include <fmt/compile.h>
 
 namespace dredger {
@@ -66,7 +67,30 @@ std::string iso8601(const FileTime& time) {
     return time.clock == FileTime::Clock::utc ? out + "Z" : out;
 }
 
-std::string short_time(const FileTime& time) { return digits(time.seconds, " ", false); }
+std::string short_time(const FileTime& time) {
+    return digits(time.seconds, " ", false) + (time.clock == FileTime::Clock::utc ? " UTC" : "");
+}
+
+FileTime in_local_digits(const FileTime& time) {
+    const std::time_t moment = time.seconds;
+    std::tm parts{};
+    if (time.clock == FileTime::Clock::local || ::localtime_r(&moment, &parts) == nullptr) return time;
+    return {time.seconds + parts.tm_gmtoff, time.nanoseconds, FileTime::Clock::local};
+}
+
+std::int64_t utc_of_local_digits(std::int64_t seconds_) {
+    const std::time_t moment = seconds_;
+    std::tm parts{};
+    if (::gmtime_r(&moment, &parts) == nullptr) return seconds_;
+    parts.tm_isdst = -1;  // as it was on that day
+    return ::mktime(&parts);
+}
+
+std::string shown_time(const FileTime& time) {
+    std::string text = digits(in_local_digits(time).seconds, " ", false);
+    if (time.clock == FileTime::Clock::local) text += kZonelessMark;
+    return text;
+}
 
 std::optional<TypedTime> parse_time(std::string_view text) {
     // Each field with the separators that may stand before it.

@@ -43,8 +43,18 @@ std::string iso8601(const FileTime& time);
 // What iso8601() wrote, to the second; nothing where it is no such text.
 std::optional<FileTime> parse_iso8601(std::string_view text);
 
-// "2026-05-03 09:12", for people.
+// "2026-05-03 09:12 UTC", to keep; without the zone where that is not known.
 std::string short_time(const FileTime& time);
+
+// The same moment in the digits of this machine's zone (the environment's TZ); where the zone of `time` is not known,
+// as it is.
+FileTime in_local_digits(const FileTime& time);
+// The moment, in seconds since 1970 UTC, at which this machine's clock shows the digits of `seconds`.
+std::int64_t utc_of_local_digits(std::int64_t seconds);
+// Behind the digits of a clock whose zone is not known.
+inline constexpr char kZonelessMark = '~';
+// "2026-05-03 09:12" on this machine's clock, for people to read now; or "2026-05-03 09:12~".
+std::string shown_time(const FileTime& time);
 
 // A day or a moment that a person typed: YYYY, YYYY-MM, YYYY-MM-DD or YYYY-MM-DD[T ]HH:MM[:SS]. `first` and `last` are
 // the first and last second that it can mean.

@@ -5,6 +5,12 @@
 
 namespace dredger {
 
+std::string name_of_volume(const ScannedVolume& volume) {
+    if (volume.place.number == 0) return "outside the volumes";
+    return volume.facts.label.empty() ? fmt::format("volume {}", volume.place.number)
+                                      : fmt::format("volume {} {}", volume.place.number, volume.facts.label);
+}
+
 const ScannedVolume* row_of(const std::vector<ScannedVolume>& list, std::int64_t source, const Volume& place) {
     const auto found = std::find_if(list.begin(), list.end(), [&](const ScannedVolume& v) {
         return v.source == source && v.place.offset == place.offset &&

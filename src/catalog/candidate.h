@@ -32,6 +32,9 @@ struct ScannedVolume {
         settings;  // the scan options that narrow what is kept; a volume is scanned again only with the same ones
 };
 
+// "volume 2 LABEL", or "outside the volumes".
+std::string name_of_volume(const ScannedVolume& volume);
+
 // That of a volume of a source, in a list of all; null where it is not there. A lost volume may begin where nothing
 // else was known, or another volume.
 const ScannedVolume* row_of(const std::vector<ScannedVolume>& list, std::int64_t source, const Volume& place);

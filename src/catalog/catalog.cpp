@@ -74,8 +74,9 @@ GroupTree::Path parts_of(const std::string& folder) {
 
 constexpr std::int64_t kDay = 86'400;  // seconds
 
+// `day`: days since 1970, by the digits that are shown.
 GroupTree::Path parts_of_day(std::int64_t day) {
-    const std::string text = iso8601(FileTime{day * kDay, 0, FileTime::Clock::utc});
+    const std::string text = iso8601(FileTime{day * kDay, 0, FileTime::Clock::local});
     return {text.substr(0, 4), text.substr(5, 2), text.substr(8, 2)};
 }
 
@@ -115,14 +116,17 @@ Result<void> Catalog::each_group(const Selection& selection, Grouping grouping, 
         bind_values(rows, condition);
         return rows.each([&] { visit(parts_of(rows.text(0)), totals_at(rows, 1)); });
     }
-    if (grouping == Grouping::medium) {
+    if (grouping == Grouping::medium || grouping == Grouping::volume) {
         DREDGER_TRY(const auto all_sources, sources());
         DREDGER_TRY(const auto all_volumes, volumes());
         DREDGER_TRY(const auto totals, totals_of_volumes(selection));
         for (const ScannedVolume& volume : all_volumes)
             for (const ScannedSource& source : all_sources)
-                if (const auto found = totals.find(volume.id); source.id == volume.source && found != totals.end())
-                    visit({source.path}, found->second);
+                if (const auto found = totals.find(volume.id); source.id == volume.source && found != totals.end()) {
+                    const std::string name = grouping == Grouping::medium ? source.path : name_of_volume(volume);
+                    const bool is_told_apart = grouping == Grouping::volume && all_sources.size() > 1;
+                    visit({is_told_apart ? fmt::format("{} of {}", name, source.path) : name}, found->second);
+                }
         return {};
     }
     // The database would sort all rows for these few groups.
@@ -130,8 +134,8 @@ Result<void> Catalog::each_group(const Selection& selection, Grouping grouping, 
     std::map<std::string, Totals, std::less<>> by_word;
     const char* key = grouping == Grouping::kind ? "kind" : grouping == Grouping::format ? "format" : "modified";
     DREDGER_TRY(Statement rows, database().prepare(fmt::format(
-                                    "SELECT {0}, {0} IS NULL, is_folder, band, size, prospect FROM candidates "
-                                    "WHERE {1}",
+                                    "SELECT {0}, {0} IS NULL, is_folder, band, size, prospect, modified_clock FROM "
+                                    "candidates WHERE {1}",
                                     key, condition.sql)));
     bind_values(rows, condition);
     constexpr std::int64_t kNoDay = std::numeric_limits<std::int64_t>::min();
@@ -140,7 +144,8 @@ Result<void> Catalog::each_group(const Selection& selection, Grouping grouping, 
         if (grouping == Grouping::format) {
             by_word[rows.text(0)].add(one);
         } else if (grouping == Grouping::date) {
-            const std::int64_t seconds = rows.number(0);
+            const auto clock = static_cast<FileTime::Clock>(rows.number(6) & 1);
+            const std::int64_t seconds = in_local_digits({rows.number(0), 0, clock}).seconds;
             by_number[rows.number(1) != 0 ? kNoDay : (seconds - (seconds < 0 ? kDay - 1 : 0)) / kDay].add(one);
         } else {
             by_number[rows.number(0)].add(one);
@@ -369,9 +374,9 @@ const std::string& as_documents() {
         const std::string folder = "rtrim(rtrim(document, replace(document, '/', '')), '/')";
         const std::string above = "rtrim(document, replace(document, '/', ''))";
         return fmt::format(
-            "SELECT id, volume, state, origin, kind, format, role, size, modified, created, deleted, prospect, band, "
-            "chk, "
-            "is_folder, is_own, as_of, CASE WHEN role > 0 THEN {} ELSE folder END AS folder, CASE WHEN role > 0 THEN "
+            "SELECT id, volume, state, origin, kind, format, role, size, modified, modified_clock, created, "
+            "created_clock, deleted, deleted_clock, prospect, band, chk, is_folder, is_own, as_of, as_of_clock, CASE "
+            "WHEN role > 0 THEN {} ELSE folder END AS folder, CASE WHEN role > 0 THEN "
             "substr(document, length({}) + 1) ELSE name END AS name, CASE WHEN role > 0 THEN document ELSE "
             "ltrim(folder "
             "|| '/' || name, '/') END AS path FROM main.candidates WHERE is_folder = 0 AND is_own = 0 AND stream = '' "
@@ -417,13 +422,19 @@ Result<std::uint64_t> Catalog::documents_with_copies() const {
 Result<std::set<std::int64_t>> Catalog::as_of(const Selection& selection, std::int64_t moment) const {
     const Condition condition = condition_for(selection);
     // The newest of each document that is not younger, of one time what has more of it; of what was deleted before
-    // then nothing.
+    // then nothing. A clock without a zone showed the digits that were typed.
+    const auto by_then = [&](const char* clock) {
+        return fmt::format("CASE {} WHEN {} THEN {} ELSE {} END", clock, code(FileTime::Clock::local), moment,
+                           utc_of_local_digits(moment));
+    };
     DREDGER_TRY(Statement rows,
                 database().prepare(fmt::format(
                     "WITH candidates AS ({}) SELECT path, id, role = 0 AND deleted IS NOT NULL AND deleted <= {} FROM "
                     "candidates WHERE coalesce(as_of, modified) <= {} AND band <> {} AND role NOT IN ({}) AND ({}) "
                     "ORDER BY path, coalesce(as_of, modified) DESC, band, role, id",
-                    as_documents(), moment, moment, code(Band::gone), no_lives(), condition.sql)));
+                    as_documents(), by_then("deleted_clock"),
+                    by_then("(CASE WHEN as_of IS NULL THEN modified_clock ELSE as_of_clock END)"), code(Band::gone),
+                    no_lives(), condition.sql)));
     rows::bind_values(rows, condition);
     std::set<std::int64_t> ids;
     std::optional<std::string> last;
@@ -480,8 +491,9 @@ Result<std::vector<Candidate>> Catalog::of_same_content(const Candidate& candida
 std::string Catalog::name_of(std::int64_t id) const {
     std::string text;
     if (!name_.is_prepared()) {
-        auto prepared =
-            database().prepare("SELECT folder, name, coalesce(created, modified) FROM candidates WHERE id=?");
+        auto prepared = database().prepare(
+            "SELECT folder, name, coalesce(created, modified), "
+            "CASE WHEN created IS NULL THEN modified_clock ELSE created_clock END FROM candidates WHERE id=?");
         if (!prepared) return text;
         name_ = std::move(*prepared);
     }
@@ -490,7 +502,8 @@ std::string Catalog::name_of(std::int64_t id) const {
         FileEntry entry;
         entry.folder = name_.text(0);
         entry.name = name_.text(1);
-        if (!name_.is_null(2)) entry.created = FileTime{name_.number(2), 0, {}};
+        if (!name_.is_null(2))
+            entry.created = FileTime{name_.number(2), 0, static_cast<FileTime::Clock>(name_.number(3) & 1)};
         text = title_of(entry);
         return false;
     });

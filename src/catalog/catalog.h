@@ -51,8 +51,9 @@ class Catalog : public Store {
     Result<std::vector<Document>> documents_with_lives(const Selection& selection) const;
     // Of how many documents copies are known.
     Result<std::uint64_t> documents_with_copies() const;
-    // One life of each selected document: the state that it had at this moment (seconds since 1970), by what stands of
-    // it. The selection's folders and names mean the documents'.
+    // One life of each selected document: the state that it had at this moment (seconds since 1970 in the digits of
+    // this machine's clock, as Selection's times are), by what stands of it. The selection's folders and names mean the
+    // documents'.
     Result<std::set<std::int64_t>> as_of(const Selection& selection, std::int64_t moment) const;
 
     // The pieces of all of them, on the medium, and whether the content was found right.
@@ -82,7 +83,8 @@ class Catalog : public Store {
     // The selected candidates that lie in this very folder, best prospect first, without layouts.
     Result<void> each_in_folder(const Selection& selection, const std::string& folder,
                                 const std::function<bool(Candidate&)>& visit) const;
-    // The totals of each group, in no order, by its path: the folder's parts; year, month and day of the last change;
+    // The totals of each group, in no order, by its path: the folder's parts; year, month and day of the last change
+    // as they are shown;
     // or a single word. Those of which it is not known have an empty word.
     using GroupSink = std::function<void(GroupTree::Path path, const Totals&)>;
     Result<void> each_group(const Selection& selection, Grouping grouping, const GroupSink& visit) const;

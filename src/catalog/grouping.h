@@ -1,4 +1,4 @@
-// Candidates counted together: by folder, kind, format, date or medium, with what all of a group are worth.
+// Candidates counted together: by folder, kind, format, date, medium or volume, with what all of a group are worth.
 #pragma once
 
 #include <array>
@@ -25,8 +25,8 @@ struct Totals {
     Band band() const;
 };
 
-enum class Grouping { folder, kind, format, date, medium };
-inline constexpr std::string_view kGroupingWords[] = {"folder", "kind", "format", "date", "medium"};
+enum class Grouping { folder, kind, format, date, medium, volume };
+inline constexpr std::string_view kGroupingWords[] = {"folder", "kind", "format", "date", "medium", "volume"};
 
 // Groups within groups: folders, or the days of months of years. A group's totals count all that lies below it.
 class GroupTree {

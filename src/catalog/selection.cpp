@@ -89,7 +89,8 @@ Result<Range> parse_range(std::string_view text, First first, Last last, const c
 std::optional<TypedTime> moment_of(std::string_view text) {
     if (auto typed = parse_time(text)) return typed;
     constexpr std::int64_t kDay = 86'400;
-    const auto now = static_cast<std::int64_t>(std::time(nullptr));
+    const std::int64_t now =
+        in_local_digits({static_cast<std::int64_t>(std::time(nullptr)), 0, FileTime::Clock::utc}).seconds;
     const auto day_of = [](std::int64_t moment) {
         const std::int64_t midnight = moment - moment % kDay;
         return TypedTime{midnight, midnight + kDay - 1};
@@ -151,6 +152,18 @@ class Builder {
             require(fmt::format("{} <= ?", column));
             number(*range.to);
         }
+    }
+
+    // A column of times beside the one that tells of which clock they are.
+    void require_time(const char* column, const Range& digits) {
+        const auto require_bound = [&](const char* relation, std::int64_t bound) {
+            require(fmt::format("{0} {1} CASE {0}_clock WHEN {2} THEN ? ELSE ? END", column, relation,
+                                rows::code(FileTime::Clock::local)));
+            number(bound);
+            number(utc_of_local_digits(bound));
+        };
+        if (digits.from) require_bound(">=", *digits.from);
+        if (digits.to) require_bound("<=", *digits.to);
     }
 
     Condition finish() {
@@ -317,9 +330,9 @@ Condition condition_for(const Selection& selection) {
     builder.require_listed("id NOT", selection.without);
     builder.require_listed("volume", selection.volumes);
     builder.require_range("size", selection.size);
-    builder.require_range("modified", selection.modified);
-    builder.require_range("created", selection.created);
-    builder.require_range("deleted", selection.deleted);
+    builder.require_time("modified", selection.modified);
+    builder.require_time("created", selection.created);
+    builder.require_time("deleted", selection.deleted);
     builder.require_range("prospect", selection.prospect);
     return builder.finish();
 }

@@ -35,7 +35,8 @@ struct Selection {
     std::set<std::int64_t> volumes;        // ScannedVolume::id; empty: all
     bool without_housekeeping = false;     // what systems keep for themselves: allocation tables, bins' notes
     Range size;                            // bytes
-    Range modified, created, deleted;      // seconds since 1970
+    // Seconds since 1970 in the digits of this machine's clock: of a time without a zone these are its own digits.
+    Range modified, created, deleted;
     Range prospect;
 };
 

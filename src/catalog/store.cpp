@@ -210,13 +210,13 @@ Result<void> Store::finish_volume(const ScannedVolume& v) {
                     "CREATE INDEX IF NOT EXISTS extents_by_place ON extents (size_class, offset) WHERE held = {1};"
                     "CREATE INDEX IF NOT EXISTS figures_of_candidates ON candidates "
                     "(state, is_own, is_folder, band, prospect, size, kind, format, volume, origin, chk, modified, "
-                    "created, deleted)",
+                    "created, deleted, modified_clock, created_clock, deleted_clock)",
                     code(State::live), code(Held::stored))
             .c_str()));
     DREDGER_TRY(Statement update,
-                database_.prepare("UPDATE volumes SET done=1, warnings=?, map_is_trusted=? WHERE id=?"));
-    DREDGER_CHECK(
-        update.bind(1, json_of(v.facts.warnings)).bind(2, std::int64_t{v.map_is_trusted}).bind(3, v.id).run());
+                database_.prepare("UPDATE volumes SET done=1, warnings=?, map_is_trusted=?, settings=? WHERE id=?"));
+    update.bind(1, json_of(v.facts.warnings)).bind(2, std::int64_t{v.map_is_trusted});
+    DREDGER_CHECK(update.bind(3, v.settings).bind(4, v.id).run());
     return summarise();
 }
 

@@ -21,15 +21,16 @@ Look look_of(Part part) {
         case Part::claimed: return {"┅", Style::fair, "claimed by another deleted file"};
         case Part::taken: return {"×", Style::bad, "taken over by a file that is there"};
         case Part::zeros: return {"╌", Style::dim, "zeros that are not stored"};
-        case Part::hole: break;
+        case Part::hole: return {"○", Style::bad, "lost"};
+        case Part::unreadable: break;
     }
-    return {"○", Style::bad, "lost"};
+    return {"▒", Style::unreadable, "can't be read"};
 }
 
 }  // namespace
 
 std::vector<Part> parts_of(const Candidate& candidate, const std::vector<Catalog::Overlap>& overlaps,
-                           std::size_t cells) {
+                           const Coverage& bad, std::size_t cells) {
     const auto& extents = candidate.layout.extents;
     std::uint64_t size = 0;
     for (const Extent& extent : extents) size += extent.length;
@@ -49,6 +50,9 @@ std::vector<Part> parts_of(const Candidate& candidate, const std::vector<Catalog
     for (const Extent& extent : extents) {
         starts.push_back(at);
         if (!extent.is_stored()) mark(at, extent.length, extent.is_zeros() ? Part::zeros : Part::hole);
+        if (extent.is_stored())
+            for (const Extent& area : bad.within(extent.offset, extent.length))
+                mark(at + (area.offset - extent.offset), area.length, Part::unreadable);
         at += extent.length;
     }
     // What is still there holds its own clusters, whoever else laid claim to them.
@@ -71,7 +75,7 @@ std::string content_bar(const std::vector<Part>& parts) {
         from = to;
     }
     std::vector<std::string> legend;
-    for (const Part part : {Part::free, Part::claimed, Part::taken, Part::zeros, Part::hole})
+    for (const Part part : {Part::free, Part::claimed, Part::taken, Part::zeros, Part::hole, Part::unreadable})
         if (std::find(parts.begin(), parts.end(), part) != parts.end())
             legend.push_back(
                 fmt::format("{} {}", styled(look_of(part).cell, look_of(part).style), look_of(part).meaning));

@@ -5,14 +5,16 @@
 #include <vector>
 
 #include "catalog/catalog.h"
+#include "media/coverage.h"
 
 namespace dredger::cli {
 
-enum class Part { free, claimed, taken, zeros, hole };
+enum class Part { free, claimed, taken, zeros, hole, unreadable };
 
 // What became of each of `cells` equal parts of the content; the worst of what lies in it.
+// `bad`: what of the medium can't be read.
 std::vector<Part> parts_of(const Candidate& candidate, const std::vector<Catalog::Overlap>& overlaps,
-                           std::size_t cells);
+                           const Coverage& bad, std::size_t cells);
 
 // The bar, and a line that tells what the cells that occur mean.
 std::string content_bar(const std::vector<Part>& parts);

@@ -9,7 +9,9 @@
 
 #include "base/stream_decoder.h"
 #include "cli/commands.h"
+#include "cli/manner.h"
 #include "cli/terminal.h"
+#include "cli/words.h"
 
 namespace dredger::cli {
 namespace {
@@ -63,12 +65,14 @@ Result<void> unpack(const fs::path& packed_file, const fs::path& image) {
 int step(const char* why, const std::vector<std::string>& words) {
     std::string line = "dredger";
     for (const std::string& word : words) line += word.find(' ') == std::string::npos ? " " + word : " '" + word + "'";
-    fmt::print("\n{}\n{}\n\n", styled(why, Style::bold), styled("$ " + line, Style::dim));
+    tell("\n{}\n", styled(why, Style::bold));
+    tell("{}\n\n", styled(pasteable("$ " + line, width_of_stdout()), Style::dim));
     (void)std::fflush(stdout);
     return run(words);
 }
 
 int demo(const fs::path& folder) {
+    manner().pages = false;  // it goes on by itself
     std::error_code failed;
     fs::create_directories(folder, failed);
     if (failed)
@@ -96,14 +100,11 @@ int demo(const fs::path& folder) {
     const fs::path broken = folder / "damaged";
     const fs::path mended = folder / "mended";
     const fs::path look = folder / "before-and-after";
-    fmt::print(
-        "A seabird ringing station's drive. Its first volume is the camera's card: a survey folder, photos, "
-        "recordings\n"
+    tell(
+        "A seabird ringing station's drive. Its first volume is the camera's card: a survey folder, photos, recordings "
         "and logs were deleted, then new photos were taken. The second is the office's: some of it lies in the bin, "
-        "some\n"
-        "was deleted for good, and a new letter was written. The third is the hut's server, and between them lies the "
-        "end\n"
-        "of an older volume. Unpacking it to {}\n",
+        "some was deleted for good, and a new letter was written. The third is the hut's server, and between them "
+        "lies the end of an older volume. Unpacking it to {}\n",
         drive.string());
     if (const auto unpacked = unpack(*packed, drive); !unpacked) return report(unpacked.error());
     if (const auto unpacked = unpack(*packed_stick, stick); !unpacked) return report(unpacked.error());
@@ -150,7 +151,7 @@ int demo(const fs::path& folder) {
         // Not all of it can be mended, and not all is whole.
         if (code != kDone && code != kDoneInPart) return code;
     }
-    fmt::print(
+    tell(
         "\n{}\n  drive    {}\n  copy     {}\n  catalog  {}\n  picks    {}\n  files    {}\n  mended   {}\n  stick    "
         "{}\n  desk     {}\n  logs     {}\n",
         styled("Where everything is", Style::bold), drive.string(), image.string(), catalog.string(), picks.string(),

@@ -2,8 +2,9 @@
 #include <fmt/format.h>
 
 #include "catalog/catalog.h"
+#include "cli/chosen.h"
 #include "cli/commands.h"
-#include "cli/selection_options.h"
+#include "cli/manner.h"
 #include "cli/table.h"
 #include "cli/terminal.h"
 #include "cli/words.h"
@@ -45,8 +46,11 @@ Result<std::chrono::milliseconds> duration(const char* option, const std::string
 
 // The places of the chosen finds. The catalog may be of the medium, or of the copy as far as it came.
 Result<std::vector<Extent>> chosen_places(const Options& options, const fs::path& image) {
-    DREDGER_TRY(const Catalog catalog, open_catalog(options.catalog));
-    DREDGER_TRY(const Selection selection, options.selection.selection_for(catalog));
+    DREDGER_TRY(Catalog catalog, open_catalog(options.catalog));
+    DREDGER_TRY(Chosen chosen, choose(catalog, options.selection, ""));
+    const Selection& selection = chosen.selection;
+    std::uint64_t left = options.selection.limit.value_or(0);
+    DREDGER_CHECK(keep_first(catalog, options.selection, chosen.selection, left));
     DREDGER_TRY(const auto sources, catalog.sources());
     DREDGER_TRY(const auto volumes, catalog.volumes());
     std::set<std::int64_t> of_this_medium;
@@ -142,8 +146,8 @@ void print_what_it_costs(const CopyReport& done, const Options& options) {
                              : seconds < 120  ? fmt::format("about {:.0f} seconds", seconds)
                              : seconds < 7200 ? fmt::format("about {:.0f} minutes", seconds / 60)
                                               : fmt::format("about {:.0f} hours", seconds / 3600);
-    fmt::print("Refused are {} in {}. To ask once more for each sector of it takes {}: --asks {}\n", size_text(refused),
-               counted(done.totals.refused_areas, "area"), time, options.asks + 1);
+    tell("Refused are {} in {}. To ask once more for each sector of it takes {}: --asks {}\n", size_text(refused),
+         counted(done.totals.refused_areas, "area"), time, options.asks + 1);
 }
 
 int copy(const Options& options) {
@@ -157,17 +161,15 @@ int copy(const Options& options) {
     if (!done) return report(done.error());
 
     const std::string image = ImageFile::first_part(request->file, request->split).string();
-    fmt::print("{}{}: {} safe in {}{}\n", options.source, done->was_resumed ? ", taken up again" : "",
-               how_much_is_safe(done->totals, done->size), image,
-               done->copied < done->totals.held() ? fmt::format(", {} of it now", size_text(done->copied)) : "");
+    tell("{}{}: {} safe in {}{}\n", options.source, done->was_resumed ? ", taken up again" : "",
+         how_much_is_safe(done->totals, done->size), image,
+         done->copied < done->totals.held() ? fmt::format(", {} of it now", size_text(done->copied)) : "");
     if (done->totals.not_held() > 0 || done->chosen) print_totals(*done);
     if (done->totals.absent() > 0)
-        fmt::print("  {} were not asked for when {} was copied itself\n", size_text(done->totals.absent()),
-                   options.source);
-    for (const std::string& sentence : done->health)
-        fmt::print("{}\n", wrapped(sentence, std::min<std::size_t>(width_of_stdout(), 120), 0));
-    if (!done->sha256.empty()) fmt::print("SHA-256 of the image: {}\n", done->sha256);
-    fmt::print("{} tells what each area answered; keep it beside the image\n", done->map.string());
+        tell("  {} were not asked for when {} was copied itself\n", size_text(done->totals.absent()), options.source);
+    for (const std::string& sentence : done->health) tell("{}\n", sentence);
+    if (!done->sha256.empty()) tell("SHA-256 of the image:\n  {}\n", done->sha256);
+    tell("{} tells what each area answered; keep it beside the image\n", done->map.string());
     if (done->interrupted) {
         fmt::print(stderr, "dredger: interrupted: run the same command again to go on\n");
         return kInterrupted;
@@ -176,13 +178,13 @@ int copy(const Options& options) {
         const int code = report(*done->stopped);
         return done->copied > 0 ? kDoneInPart : code;
     }
-    fmt::print("\n");
+    tell("\n");
     if (done->out_of_time)
-        fmt::print("The time that was given is over: run it again to go on.\n");
+        tell("The time that was given is over: run it again to go on.\n");
     else
         print_what_it_costs(*done, options);
-    if (!done->out_of_time && done->totals.unasked() > 0) fmt::print("The same command without --within goes on.\n");
-    fmt::print("Next: dredger scan {} -c NAME.dredge\n", image);
+    if (!done->out_of_time && done->totals.unasked() > 0) tell("The same command without --within goes on.\n");
+    tell_next("dredger scan " + as_word(image));
     return done->totals.not_held() > 0 ? kDoneInPart : kDone;
 }
 

@@ -1,11 +1,11 @@
 #include <CLI/CLI.hpp>
 #include <algorithm>
 #include <fmt/format.h>
-#include <nlohmann/json.hpp>
 #include <set>
 
 #include "catalog/selection.h"
 #include "cli/commands.h"
+#include "cli/json.h"
 #include "cli/table.h"
 #include "cli/terminal.h"
 #include "formats/own_formats.h"
@@ -16,6 +16,9 @@ namespace {
 
 struct Options {
     std::string own_formats, kind, form = "table";
+    bool json = false;
+
+    bool is_table() const { return form == "table" && !json; }
 };
 
 std::string extensions_of(const Format& format) {
@@ -39,18 +42,22 @@ int print_kinds(const Options& options) {
         if (!parsed) return report(parsed.error());
         kinds = std::move(*parsed);
     }
-    Table table({{"FORMAT"}, {"KIND"}, {"EXTENSIONS"}, {"REPAIR"}, {"WHERE IT ENDS"}, {"WHAT IS CHECKED"}});
+    Table table({{"FORMAT"},
+                 {"KIND", Table::Align::left, false, 4},
+                 {"EXTENSIONS", Table::Align::left, false, 3},
+                 {"REPAIR", Table::Align::left, false, 2},
+                 {"WHERE IT ENDS", Table::Align::left, false, 1},
+                 {"WHAT IS CHECKED"}});
     const auto add = [&](const Format& format) {
         const Format* teller = measurer_of(format);
         const repairing::Mender* mender = repairing::mender_of(format.name);
-        if (options.form == "jsonl") {
-            const nlohmann::ordered_json object = {{"format", format.name},
-                                                   {"kind", word_for(format.kind)},
-                                                   {"extensions", format.extensions},
-                                                   {"ending", teller != nullptr ? teller->ending : ""},
-                                                   {"checked", teller != nullptr ? teller->checked : ""},
-                                                   {"repaired", mender != nullptr ? mender->mends : ""}};
-            fmt::print("{}\n", object.dump());
+        if (!options.is_table()) {
+            print_line({{"format", format.name},
+                        {"kind", word_for(format.kind)},
+                        {"extensions", format.extensions},
+                        {"ending", teller != nullptr ? teller->ending : ""},
+                        {"checked", teller != nullptr ? teller->checked : ""},
+                        {"repaired", mender != nullptr ? mender->mends : ""}});
             return;
         }
         table.add({std::string(format.name), std::string(word_for(format.kind)), extensions_of(format),
@@ -65,7 +72,7 @@ int print_kinds(const Options& options) {
                      [](const Format* a, const Format* b) { return a->kind < b->kind; });
     for (const Format* format : formats)
         if (kinds.empty() || kinds.contains(format->kind)) add(*format);
-    if (options.form == "table") table.print();
+    if (options.is_table()) table.print();
     return kDone;
 }
 
@@ -78,6 +85,7 @@ void add_kinds(CLI::App& program, int& exit_code) {
     command->add_option("--kind", options->kind, "only these kinds: picture,document ...");
     command->add_option("--as", options->form, "table (default), or jsonl with all extensions")
         ->check(CLI::IsMember({"table", "jsonl"}));
+    command->add_flag("--json", options->json, "the same as --as jsonl");
     command->footer(
         "Examples:\n"
         "  dredger kinds --kind picture,video\n"

@@ -5,8 +5,10 @@
 #include <fmt/format.h>
 
 #include "catalog/attaching.h"
+#include "cli/chosen.h"
 #include "cli/commands.h"
-#include "cli/selection_options.h"
+#include "cli/json.h"
+#include "cli/manner.h"
 #include "cli/table.h"
 #include "cli/terminal.h"
 #include "cli/words.h"
@@ -18,10 +20,10 @@ namespace {
 namespace fs = std::filesystem;
 
 struct Options {
-    std::string list;
+    std::string list, source;
     std::vector<std::string> catalogs;
     SelectionOptions selection;
-    bool onto_same_drive = false;
+    bool onto_same_drive = false, json = false;
     std::vector<fs::path> given() const { return {catalogs.begin(), catalogs.end()}; }
 };
 
@@ -48,33 +50,43 @@ int change(Options options, bool adds) {
     // Lines that say nothing would be lost with the rewriting.
     for (const PickTrouble& trouble : list.troubles)
         warn(fmt::format("{}, line {}: {}; left out", options.list, trouble.line, printable(trouble.what)));
-    std::uint64_t selected = 0, changed = 0;
-    for (const Catalog& catalog : catalogs) {
-        auto selection = options.selection.selection_for(catalog);
-        if (!selection) return report(selection.error());
-        const auto chosen = catalog.count(*selection);
+    std::uint64_t selected = 0, changed = 0, left = options.selection.limit.value_or(0);
+    for (Catalog& catalog : catalogs) {
+        auto chosen = choose(catalog, options.selection, options.source);
         if (!chosen) return report(chosen.error());
-        selected += static_cast<std::uint64_t>(*chosen);
-        const auto count = adds ? add_picks(list, catalog, *selection) : remove_picks(list, catalog, *selection);
+        if (chosen->interrupted) return kInterrupted;
+        Selection& selection = chosen->selection;
+        if (const auto kept = keep_first(catalog, options.selection, selection, left); !kept)
+            return report(kept.error());
+        const auto how_many = catalog.count(selection);
+        if (!how_many) return report(how_many.error());
+        selected += static_cast<std::uint64_t>(*how_many);
+        const auto count = adds ? add_picks(list, catalog, selection) : remove_picks(list, catalog, selection);
         if (!count) return report(count.error());
         changed += *count;
     }
     if (selected == 0) return nothing_selected(options.catalogs.front());
     if (const auto written = write_picks(options.list, list); !written) return report(written.error());
-    fmt::print("{} {} {}; {} in all, of {}\n", counted(changed, "find"), adds ? "added to" : "taken out of",
-               options.list, count_text(list.picks.size()), counted(list.catalogs().size(), "catalog"));
-    if (adds) fmt::print("Next: dredger restore --picks {} --to FOLDER\n", options.list);
+    tell("{} {} {}; {} in all, of {}\n", counted(changed, "find"), adds ? "added to" : "taken out of", options.list,
+         count_text(list.picks.size()), counted(list.catalogs().size(), "catalog"));
+    if (adds) tell_next(fmt::format("dredger restore --picks {} --to FOLDER", as_word(options.list)));
     return kDone;
 }
 
 int show(const Options& options) {
     const auto list = read_picks(options.list);
     if (!list) return report(list.error());
-    if (list->picks.empty()) {
-        fmt::print("Nothing is picked. Next: dredger picks add {} CATALOG, with what list would take\n", options.list);
+    if (list->picks.empty() && !options.json) {
+        tell("Nothing is picked. Next: dredger picks add {} CATALOG, with what list would take\n",
+             as_word(options.list));
         return kDone;
     }
-    Table table({{"ID", Table::Align::right}, {"PROSPECT"}, {"STATE"}, {"SIZE", Table::Align::right}, {"PATH"}});
+    Table table({{"ID", Table::Align::right},
+                 {"PROSPECT"},
+                 {"STATE", Table::Align::left, false, 4},
+                 {"SIZE", Table::Align::right, false, 5},
+                 {"PATH", Table::Align::left, false, Table::kStays, true}});
+    Json all = Json::array();
     // What the list itself says, where its catalog is not at hand.
     const auto noted = [&](const PickList::Pick& pick, const char* column) -> std::string {
         const auto at = std::find(list->columns.begin(), list->columns.end(), column) - list->columns.begin();
@@ -86,10 +98,19 @@ int show(const Options& options) {
         const fs::path path = find_catalog(name, options.given(), options.list);
         table.add({"", styled(name, Style::bold), "", "", path.empty() ? "catalog not found" : ""});
         const auto catalog = path.empty() ? Result<Catalog>(fail(ErrorKind::usage, "")) : Catalog::open(path);
+        std::map<std::int64_t, unsigned> volumes;
+        if (catalog)
+            for (const ScannedVolume& volume : catalog->volumes().value_or(std::vector<ScannedVolume>()))
+                volumes[volume.id] = volume.place.number;
         for (const PickList::Pick& pick : list->picks) {
             if (pick.catalog != name) continue;
             const auto found = catalog ? catalog->find(pick.id) : Result<std::optional<Candidate>>(std::nullopt);
             if (!found || !*found) {
+                all.push_back({{"catalog", name},
+                               {"id", pick.id},
+                               {"path", noted(pick, "path")},
+                               {"found", false},
+                               {"catalog_found", catalog.has_value()}});
                 table.add({std::to_string(pick.id), noted(pick, "prospect"), noted(pick, "state"), noted(pick, "size"),
                            catalog ? "no such find" : noted(pick, "path")});
                 continue;
@@ -97,13 +118,20 @@ int show(const Options& options) {
             const Candidate& c = **found;
             ++files;
             bytes += c.record.size;
+            Json object = json_of(c, name, volumes[c.volume]);
+            object["found"] = true;
+            all.push_back(std::move(object));
             table.add({std::to_string(c.id), meter(c.prospect), std::string(word_for(c.record.state)),
                        c.record.is_folder ? "folder" : size_text(c.record.size), printable(c.record.path())});
         }
     }
+    if (options.json) {
+        print_document({{"list", options.list}, {"picks", std::move(all)}});
+        return kDone;
+    }
     table.print();
-    fmt::print("\n{}, {}, of {}. Next: dredger restore --picks {} --to FOLDER\n", counted(files, "find"),
-               size_text(bytes), counted(list->catalogs().size(), "catalog"), options.list);
+    tell("\n{}, {}, of {}.\n", counted(files, "find"), size_text(bytes), counted(list->catalogs().size(), "catalog"));
+    tell_next(fmt::format("dredger restore --picks {} --to FOLDER", as_word(options.list)));
     return kDone;
 }
 
@@ -158,8 +186,11 @@ void add_picks(CLI::App& program, int& exit_code) {
             sub->add_option("CATALOG", options->catalogs,
                             needs_catalog ? "made by dredger scan" : "where it does not lie beside the list");
         if (needs_catalog) catalogs->required();
+        if (std::string_view(name) == "show") sub->add_flag("--json", options->json, "as JSON (docs/json.md)");
         if (selects) {
             options->selection.add_to(*sub);
+            sub->add_option("--source", options->source,
+                            "with --contains or --similar: where the medium is now, if not where it was scanned");
             sub->add_flag("--onto-same-drive", options->onto_same_drive,
                           "keep the list on the drive that is read, although that can destroy what is to be restored");
         }

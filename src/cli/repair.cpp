@@ -4,8 +4,9 @@
 #include <fmt/format.h>
 #include <nlohmann/json.hpp>
 
+#include "cli/chosen.h"
 #include "cli/commands.h"
-#include "cli/selection_options.h"
+#include "cli/manner.h"
 #include "cli/terminal.h"
 #include "cli/words.h"
 
@@ -69,19 +70,17 @@ void say(const RepairReport& done, const Options& options) {
         if (done.outcomes[i] > 0)
             parts.push_back(fmt::format("{} {}", count_text(done.outcomes[i]), repairing::kOutcomeWords[i]));
     if (done.files + done.already > 0) {
-        fmt::print("{}: {}. Results and {} are in {}\n", counted(done.files, "file"),
-                   parts.empty() ? "nothing new" : fmt::format("{}", fmt::join(parts, ", ")), kRepairTable, options.to);
-        if (done.already > 0)
-            fmt::print("{} already repaired there.\n", counted(done.already, "file was", "files were"));
+        tell("{}: {}. Results and {} are in {}\n", counted(done.files, "file"),
+             parts.empty() ? "nothing new" : fmt::format("{}", fmt::join(parts, ", ")), kRepairTable, options.to);
+        if (done.already > 0) tell("{} already repaired there.\n", counted(done.already, "file was", "files were"));
         if (done.left_out > 0)
-            fmt::print("{} left out: of formats that can't be repaired.\n",
-                       counted(done.left_out, "file was", "files were"));
+            tell("{} left out: of formats that can't be repaired.\n", counted(done.left_out, "file was", "files were"));
     } else if (done.left_out > 0) {
-        fmt::print("Nothing here is of a format that can be repaired; dredger kinds lists those that can.\n");
+        tell("Nothing here is of a format that can be repaired; dredger kinds lists those that can.\n");
     }
-    if (!done.page.empty()) fmt::print("Before and after: open {} in a browser.\n", done.page.string());
+    if (!done.page.empty()) tell("Before and after: open {} in a browser.\n", done.page.string());
     if (done.count(Outcome::wants_reference) > 0)
-        fmt::print("Where it says so, an undamaged file made in the same way helps: --reference FILE\n");
+        tell("Where it says so, an undamaged file made in the same way helps: --reference FILE\n");
 }
 
 int repair_sources(const Options& options) {
@@ -91,6 +90,7 @@ int repair_sources(const Options& options) {
     request.references = {options.references.begin(), options.references.end()};
     std::vector<Catalog> catalogs;
     catalogs.reserve(options.sources.size());
+    std::uint64_t left = options.selection.limit.value_or(0);
     for (const std::string& source : options.sources) {
         if (!source.ends_with(".dredge")) {
             request.files.emplace_back(source);
@@ -98,12 +98,15 @@ int repair_sources(const Options& options) {
         }
         auto catalog = open_catalog(source);
         if (!catalog) return report(catalog.error());
-        auto selection = options.selection.selection_for(*catalog);
-        if (!selection) return report(selection.error());
+        auto chosen = choose(*catalog, options.selection, options.source);
+        if (!chosen) return report(chosen.error());
+        if (chosen->interrupted) return kInterrupted;
+        if (const auto kept = keep_first(*catalog, options.selection, chosen->selection, left); !kept)
+            return report(kept.error());
         catalogs.push_back(std::move(*catalog));
         request.finds.push_back(
             {&catalogs.back(),
-             std::move(*selection),
+             std::move(chosen->selection),
              {options.source, options.to, options.onto_same_drive, options.from_changed_source, {options.look}}});
     }
     if (request.finds.empty() && options.selection.is_narrowed())
@@ -119,8 +122,8 @@ int repair_sources(const Options& options) {
     const bool has_met_none = done->files + done->already + done->left_out == 0 && done->missing.empty();
     if (has_met_none && !done->interrupted && !done->stopped) {
         if (request.files.empty()) return nothing_selected(options.sources.front());
-        fmt::print("There are no files in {}. Next: dredger repair FILE_OR_FOLDER --to {}\n", options.sources.front(),
-                   options.to);
+        tell("There are no files in {}. Next: dredger repair FILE_OR_FOLDER --to {}\n", options.sources.front(),
+             options.to);
         return kUsage;
     }
     if (!options.json) say(*done, options);

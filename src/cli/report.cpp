@@ -6,34 +6,49 @@
 #include <fmt/format.h>
 
 #include "catalog/attaching.h"
+#include "cli/chosen.h"
 #include "cli/commands.h"
-#include "cli/selection_options.h"
+#include "cli/manner.h"
 #include "cli/terminal.h"
 
 namespace dredger::cli {
 namespace {
 
 struct Options {
-    std::string catalog, to, restored;
+    std::string catalog, to, restored, source;
     SelectionOptions selection;
     bool onto_same_drive = false;
 };
 
 int write(const Options& options) {
-    const auto catalog = open_catalog(options.catalog);
+    auto catalog = open_catalog(options.catalog);
     if (!catalog) return report(catalog.error());
-    auto selection = options.selection.selection_for(*catalog);
-    if (!selection) return report(selection.error());
+    auto chosen = choose(*catalog, options.selection, options.source);
+    if (!chosen) return report(chosen.error());
+    if (chosen->interrupted) return kInterrupted;
+    Selection& selection = chosen->selection;
+    std::uint64_t left = options.selection.limit.value_or(0);
+    if (const auto kept = keep_first(*catalog, options.selection, selection, left); !kept) return report(kept.error());
     if (!options.onto_same_drive)
         if (const auto safe = refuse_danger(options.to, *catalog); !safe) return report(safe.error());
-    const auto selected = catalog->count(*selection);
+    const auto selected = catalog->count(selection);
     if (!selected) return report(selected.error());
     if (*selected == 0) return nothing_selected(options.catalog);
     const auto now = std::chrono::system_clock::to_time_t(std::chrono::system_clock::now());
-    const auto page = write_report(*catalog, {std::move(*selection), options.to, options.restored, DREDGER_VERSION,
-                                              fmt::format("{:%Y-%m-%d %H:%M} UTC", fmt::gmtime(now))});
+    catch_interrupts();
+    TerminalObserver<Observer> observer;
+    const auto page = write_report(*catalog,
+                                   {std::move(selection), options.to, options.restored, DREDGER_VERSION,
+                                    fmt::format("{:%Y-%m-%d %H:%M %Z}", fmt::localtime(now))},
+                                   observer);
+    observer.line().clear();
     if (!page) return report(page.error());
-    fmt::print(
+    if (is_interrupted()) {
+        fmt::print(stderr, "dredger: interrupted: {} says what is missing of it; run it again for all\n",
+                   page->string());
+        return kInterrupted;
+    }
+    tell(
         "Written to {}: report.html with all in one page, its figures as PNG and SVG, and the finds as DFXML.\n"
         "Open {} in a browser.\n",
         options.to, page->string());
@@ -51,6 +66,8 @@ void add_report(CLI::App& program, int& exit_code) {
                         "a folder that dredger restore wrote: the report lists its files with their sums");
     command->add_flag("--onto-same-drive", options->onto_same_drive,
                       "write to the drive that is read, although that can destroy what is to be restored");
+    command->add_option("--source", options->source,
+                        "with --contains or --similar: where the medium is now, if not where it was scanned");
     options->selection.add_to(*command);
     command->footer(
         "Examples:\n"

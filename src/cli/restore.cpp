@@ -6,8 +6,10 @@
 #include <unistd.h>
 
 #include "catalog/picks.h"
+#include "cli/chosen.h"
 #include "cli/commands.h"
-#include "cli/selection_options.h"
+#include "cli/json.h"
+#include "cli/manner.h"
 #include "cli/terminal.h"
 #include "cli/word_options.h"
 #include "cli/words.h"
@@ -24,20 +26,26 @@ struct Options {
     SelectionOptions selection;
     bool as_original = false;
     bool dry_run = false, verify = false, onto_same_drive = false, from_changed_source = false;
+    bool volume_folders = false, json = false;
 };
 
 class RestoreLines final : public TerminalObserver<RestoreObserver> {
   public:
-    explicit RestoreLines(bool every_item) : every_item_(every_item) {}
+    enum class Says { what_is_odd, every_item, nothing };
+    explicit RestoreLines(Says says) : says_(says) {}
 
     void item(const RestoredItem& item) override {
         const bool told = item.outcome == Outcome::partial || item.outcome == Outcome::failed;
-        if (!every_item_ && !told) return;
+        note(fmt::format("{}: {}{}", word_for(item.outcome), printable(item.relative.string()),
+                         item.why.empty() ? "" : "; " + printable(item.why)));
+        if (says_ == Says::nothing || (says_ == Says::what_is_odd && (!told || manner().quiet))) return;
         line().clear();
-        fmt::print("{:<9} {:>10}  {}{}\n", word_for(item.outcome),
-                   item.candidate.record.is_folder ? "folder" : size_text(item.candidate.record.size),
-                   printable(item.relative.string()),
-                   item.why.empty() ? "" : fmt::format("  ({})", printable(item.why)));
+        const std::string before =
+            fmt::format("{:<9} {:>10}  ", word_for(item.outcome),
+                        item.candidate.record.is_folder ? "folder" : size_text(item.candidate.record.size));
+        const std::size_t room = width_of_stdout() - std::min(width_of_stdout(), before.size());
+        fmt::print("{}{}\n", before, shortened_path(printable(item.relative.string()), room));
+        if (!item.why.empty()) tell("{}{}\n", std::string(before.size(), ' '), printable(item.why));
     }
 
     std::optional<fs::path> missing_medium(const MissingMedium& medium) override {
@@ -57,7 +65,7 @@ class RestoreLines final : public TerminalObserver<RestoreObserver> {
     }
 
   private:
-    bool every_item_;
+    Says says_;
 };
 
 // The catalogs to restore from: those named, or those that the pick list names.
@@ -122,6 +130,7 @@ Result<RestoreRequest> request_for(const Options& options) {
     request.beyond = {options.after.begin(), options.after.end()};
     request.sums = word_in<SumKind>(options.sums, kSumKindWords);
     request.as_original = options.as_original || !options.selection.as_of.empty();
+    request.volume_folders = options.volume_folders;
     request.verify = options.verify;
     request.dry_run = options.dry_run;
     request.onto_same_drive = options.onto_same_drive;
@@ -146,27 +155,39 @@ void say(const RestoreReport& done, std::uint64_t left_out, const Options& optio
         if (done.count(outcome) > 0)
             parts.push_back(fmt::format("{} {}", count_text(done.count(outcome)), word_for(outcome)));
     if (parts.empty()) parts.emplace_back("nothing done");
-    fmt::print("{} and {} selected: {}. {} written to {}\n", counted(done.files, "file"),
-               counted(done.folders, "folder"), fmt::join(parts, ", "), size_text(done.written), options.to);
+    tell("{} and {} selected: {}. {} written to {}\n", counted(done.files, "file"), counted(done.folders, "folder"),
+         fmt::join(parts, ", "), size_text(done.written), options.to);
     if (left_out > 0)
-        fmt::print(
-            "{} left out, of which nothing is left: the same command with --band gone takes what stands there.\n",
-            counted(left_out, "file was", "files were"));
+        tell("{} left out, of which nothing is left: the same command with --band gone takes what stands there.\n",
+             counted(left_out, "file was", "files were"));
     if (done.count(Outcome::doubtful) > 0)
-        fmt::print(
+        tell(
             "Doubtful: all bytes were read, but not all are believed to be the file's own; restore.log and "
             "manifest.csv tell which.\n");
     if (options.partials == "aside" && done.count(Outcome::doubtful) + done.count(Outcome::partial) > 0)
-        fmt::print("What is not believed whole lies in {}/{}, each with a file that tells what is missing.\n",
-                   options.to, kAsideFolder);
+        tell("What is not believed whole lies in {}/{}, each with a file that tells what is missing.\n", options.to,
+             kAsideFolder);
     // Earlier runs may have made sums of another kind.
     for (std::size_t kind = 0; kind < std::size(kSumFiles); ++kind) {
         std::error_code failed;
         const auto size = fs::file_size(fs::path(options.to) / kSumFiles[kind], failed);
         if (!failed && size > 0)
-            fmt::print("Check the copies at any time: cd {} && {}sum -c {}\n", options.to, kSumKindWords[kind],
-                       kSumFiles[kind]);
+            tell_next(fmt::format("cd {} && {}sum -c {}", as_word(options.to), kSumKindWords[kind], kSumFiles[kind]),
+                      "Check the copies at any time: ");
     }
+}
+
+void print_json(const RestoreReport& done, std::uint64_t left_out, const Options& options) {
+    Json object = {{"to", options.to},        {"dry_run", options.dry_run}, {"files", done.files},
+                   {"folders", done.folders}, {"bytes", done.bytes},        {"written", done.written}};
+    for (const Outcome outcome :
+         {Outcome::whole, Outcome::doubtful, Outcome::partial, Outcome::skipped, Outcome::already, Outcome::failed})
+        object[std::string(word_for(outcome))] = done.count(outcome);
+    object["gone_left_out"] = left_out;
+    object["missing_media"] = done.missing;
+    object["spoiled"] = done.spoiled;
+    object["interrupted"] = done.interrupted;
+    print_document(object);
 }
 
 int restore_selection(Options options) {
@@ -180,18 +201,22 @@ int restore_selection(Options options) {
     auto catalogs = open_catalogs(options, in_part);
     if (!catalogs) return report(catalogs.error());
     std::vector<RestoreJob> jobs;
-    std::uint64_t left_out = 0;
+    std::uint64_t left_out = 0, left = options.selection.limit.value_or(0);
     for (Catalog& catalog : *catalogs) {
-        auto selection = options.selection.selection_for(catalog);
-        if (!selection) return report(selection.error());
-        const auto gone = leave_out_gone(options.selection, catalog, *selection);
+        auto chosen = choose(catalog, options.selection, source_for(catalog, options));
+        if (!chosen) return report(chosen.error());
+        if (chosen->interrupted) return kInterrupted;
+        const auto gone = leave_out_gone(options.selection, catalog, chosen->selection);
         if (!gone) return report(gone.error());
         left_out += *gone;
-        jobs.push_back({&catalog, std::move(*selection), source_for(catalog, options)});
+        if (const auto kept = keep_first(catalog, options.selection, chosen->selection, left); !kept)
+            return report(kept.error());
+        jobs.push_back({&catalog, std::move(chosen->selection), source_for(catalog, options)});
     }
 
     catch_interrupts();
-    RestoreLines observer(options.dry_run);
+    using Says = RestoreLines::Says;
+    RestoreLines observer(options.json ? Says::nothing : options.dry_run ? Says::every_item : Says::what_is_odd);
     const auto done = restore(jobs, *request, observer);
     observer.line().clear();
     if (!done) return report(done.error());
@@ -211,14 +236,15 @@ int restore_selection(Options options) {
               done->count(Outcome::failed) + done->count(Outcome::partial) + done->count(Outcome::skipped) +
                       done->count(Outcome::doubtful) >
                   0;
+    if (options.json) print_json(*done, left_out, options);
     if (options.dry_run) {
-        fmt::print("\nNothing was written. {} and {}, {}, would go to {}\n", counted(done->files, "file"),
-                   counted(done->folders, "folder"), size_text(done->bytes), options.to);
-        if (left_out > 0)
-            fmt::print("{} left out: nothing is left of them.\n", counted(left_out, "file is", "files are"));
+        if (options.json) return done->missing.empty() ? kDone : kDoneInPart;
+        tell("\nNothing was written. {} and {}, {}, would go to {}\n", counted(done->files, "file"),
+             counted(done->folders, "folder"), size_text(done->bytes), options.to);
+        if (left_out > 0) tell("{} left out: nothing is left of them.\n", counted(left_out, "file is", "files are"));
         return done->missing.empty() ? kDone : kDoneInPart;
     }
-    say(*done, left_out, options);
+    if (!options.json) say(*done, left_out, options);
     if (done->stopped) return report(*done->stopped), kDoneInPart;
     if (done->interrupted) {
         fmt::print(stderr, "dredger: interrupted: run the same command again to go on\n");
@@ -262,6 +288,8 @@ void add_restore(CLI::App& program, int& exit_code) {
         ->add_option("--sums", options->sums,
                      "sha256 (default), or xxh128: much quicker where the processor is the slow part")
         ->check(one_of(kSumKindWords));
+    command->add_flag("--volume-folders", options->volume_folders,
+                      "a folder above all for each volume, of several catalogs within one for each of these");
     command->add_flag("--as-original", options->as_original,
                       "safety copies take the names and places of their documents; an editor's swap becomes its text");
     command->add_flag("--verify", options->verify,
@@ -279,6 +307,7 @@ void add_restore(CLI::App& program, int& exit_code) {
                       "allow a destination on the drive that is read; it may overwrite what is restored");
     command->add_flag("--from-changed-source", options->from_changed_source,
                       "allow a medium that is not the one scanned");
+    command->add_flag("--json", options->json, "tell how it went as JSON (docs/json.md)");
     options->selection.add_to(*command);
     command->footer(
         "Examples:\n"

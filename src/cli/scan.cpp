@@ -6,6 +6,8 @@
 
 #include "catalog/attaching.h"
 #include "cli/commands.h"
+#include "cli/json.h"
+#include "cli/manner.h"
 #include "cli/table.h"
 #include "cli/terminal.h"
 #include "cli/word_options.h"
@@ -34,10 +36,12 @@ struct Options {
     bool inside = false;
     std::uint64_t until_count = 0;
     bool onto_same_drive = false;
+    bool json = false;
 };
 
 // A catalog must not overwrite what is being looked for.
 Result<void> check_safe(const Options& options, const OpenedMedium& source) {
+    DREDGER_CHECK(open_log(source.files));
     const auto safe = refuse_danger(options.catalog, source.files);
     if (safe || !options.onto_same_drive) return safe;
     warn(fmt::format("{}: {}; going on as told by --onto-same-drive", options.catalog, safe.error().what));
@@ -46,59 +50,58 @@ Result<void> check_safe(const Options& options, const OpenedMedium& source) {
 
 void say(const VolumeReport& volume) {
     if (volume.filesystem.empty()) {
-        fmt::print("  volume {}: no file system that is known; left alone\n", volume.number);
+        tell("  volume {}: no file system that is known; left alone\n", volume.number);
         return;
     }
     const std::string name =
         printable(volume.label.empty() ? volume.filesystem : fmt::format("{} {}", volume.filesystem, volume.label));
     if (volume.was_done_before)
-        fmt::print("  volume {} ({}): in the catalog already\n", volume.number, name);
+        tell("  volume {} ({}): in the catalog already\n", volume.number, name);
     else if (volume.formatted_since != 0)
-        fmt::print("  lost volume {} ({}), which volume {} held before it was formatted: {} records\n", volume.number,
-                   name, volume.formatted_since, count_text(volume.deleted + volume.trashed + volume.live));
+        tell("  lost volume {} ({}), which volume {} held before it was formatted: {} records\n", volume.number, name,
+             volume.formatted_since, count_text(volume.deleted + volume.trashed + volume.live));
     else
-        fmt::print("  {}volume {} ({}){}: {} deleted and {} {} records\n", volume.is_lost ? "lost " : "", volume.number,
-                   name, volume.is_mountable ? "" : ", which no system mounts as it stands", count_text(volume.deleted),
-                   count_text(volume.live + volume.trashed), volume.is_lost || !volume.is_mountable ? "other" : "live");
-    if (!volume.bins.empty()) fmt::print("    in its bin: {}\n", bin_text(volume.bins));
+        tell("  {}volume {} ({}){}: {} deleted and {} {} records\n", volume.is_lost ? "lost " : "", volume.number, name,
+             volume.is_mountable ? "" : ", which no system mounts as it stands", count_text(volume.deleted),
+             count_text(volume.live + volume.trashed), volume.is_lost || !volume.is_mountable ? "other" : "live");
+    if (!volume.bins.empty()) tell("    in its bin: {}\n", bin_text(volume.bins));
 }
 
 void say(const SurfaceReport& surface) {
     const std::string where = surface.number == 0 ? fmt::format("outside the volumes, at {}", size_text(surface.offset))
                                                   : fmt::format("volume {}", surface.number);
     if (surface.was_done_before) {
-        fmt::print("  {}: searched already\n", where);
+        tell("  {}: searched already\n", where);
         return;
     }
     // A former volume has no ground of its own: what is left of it is in today's.
     if (surface.has_no_ground) {
-        fmt::print("  {}: content of {} checked\n", where, counted(surface.checked, "record"));
+        tell("  {}: content of {} checked\n", where, counted(surface.checked, "record"));
         return;
     }
-    fmt::print("  {}: searched {}{}: {} without a record", where, size_text(surface.searched),
-               surface.is_whole ? "" : " of free space", counted(surface.finds, "file"));
-    if (surface.merged > 0) fmt::print(", {} that records tell of", count_text(surface.merged));
-    fmt::print("\n");
+    tell("  {}: searched {}{}: {} without a record{}\n", where, size_text(surface.searched),
+         surface.is_whole ? "" : " of free space", counted(surface.finds, "file"),
+         surface.merged > 0 ? fmt::format(", {} that records tell of", count_text(surface.merged)) : "");
     std::vector<std::string> more;
     if (surface.checked > 0) more.push_back(fmt::format("content of {} checked", counted(surface.checked, "record")));
     if (surface.dropped > 0) more.push_back(fmt::format("{} left out", counted(surface.dropped, "false start")));
     if (surface.given_up > 0)
         more.push_back(fmt::format("{} given up: following on would cost more than what can be there is worth",
                                    counted(surface.given_up, "start")));
-    if (!more.empty()) fmt::print("    {}\n", fmt::join(more, "; "));
+    if (!more.empty()) tell("    {}\n", fmt::join(more, "; "));
 }
 
 void say_checked(const SurfaceReport& surface) {
     if (surface.checked > 0)
-        fmt::print("  volume {}: content of {} checked\n", surface.number, counted(surface.checked, "file"));
+        tell("  volume {}: content of {} checked\n", surface.number, counted(surface.checked, "file"));
     else
-        fmt::print("  volume {}: everything is checked already\n", surface.number);
+        tell("  volume {}: everything is checked already\n", surface.number);
 }
 
 void print_what_turned_up(const Catalog& catalog, const ScanRequest& request) {
     constexpr std::size_t kShown = 10;
-    fmt::print("  What was wanted has turned up; the same command without --until goes on.\n");
-    Table table({{"ID", Table::Align::right}, {"PROSPECT"}, {"PATH"}});
+    tell("  What was wanted has turned up; the same command without --until goes on.\n");
+    Table table({{"ID", Table::Align::right}, {"PROSPECT"}, {"PATH", Table::Align::left, false, Table::kStays, true}});
     (void)catalog.each(*request.until, Order{}, false,
                        [&](const Candidate& c) {
                            table.add({std::to_string(c.id), meter(c.prospect), printable(c.record.path())});
@@ -106,6 +109,36 @@ void print_what_turned_up(const Catalog& catalog, const ScanRequest& request) {
                        },
                        {0, kShown});
     table.print();
+}
+
+Json told(const ScanReport& outcome, const std::string& source) {
+    Json volumes = Json::array(), surfaces = Json::array();
+    for (const VolumeReport& v : outcome.volumes)
+        volumes.push_back({{"number", v.number},
+                           {"filesystem", v.filesystem.empty() ? Json(nullptr) : Json(v.filesystem)},
+                           {"label", v.label},
+                           {"lost", v.is_lost},
+                           {"mountable", v.is_mountable},
+                           {"formatted_since", v.formatted_since == 0 ? Json(nullptr) : Json(v.formatted_since)},
+                           {"done_before", v.was_done_before},
+                           {"deleted", v.deleted},
+                           {"trashed", v.trashed},
+                           {"live", v.live}});
+    for (const SurfaceReport& s : outcome.surfaces)
+        surfaces.push_back({{"volume", s.number},
+                            {"searched", s.searched},
+                            {"whole", s.is_whole},
+                            {"done_before", s.was_done_before},
+                            {"finds", s.finds},
+                            {"merged", s.merged},
+                            {"checked", s.checked},
+                            {"dropped", s.dropped},
+                            {"given_up", s.given_up}});
+    return {{"source", source},
+            {"volumes", std::move(volumes)},
+            {"surfaces", std::move(surfaces)},
+            {"until_reached", outcome.is_over},
+            {"interrupted", outcome.interrupted}};
 }
 
 int scan_all(Options options) {
@@ -184,7 +217,8 @@ int scan_all(Options options) {
 
     catch_interrupts();
     int code = kDone;
-    bool any = false;
+    bool any = false, interrupted = false;
+    Json media = Json::array();
     for (const OpenedMedium& source : sources) {
         request.source = source.path;
         TerminalObserver<Observer> observer;
@@ -195,15 +229,25 @@ int scan_all(Options options) {
             continue;
         }
         any = true;
-        fmt::print("{}\n", source.path.string());
-        for (const VolumeReport& volume : outcome->volumes)
-            if (!volume.filesystem.empty() || !request.deep) say(volume);
-        for (const SurfaceReport& surface : outcome->surfaces) request.deep ? say(surface) : say_checked(surface);
-        if (outcome->is_over) print_what_turned_up(*catalog, request);
-        if (outcome->interrupted) {
-            fmt::print(stderr, "dredger: interrupted: run the same command again to go on\n");
-            return kInterrupted;
+        interrupted = outcome->interrupted;
+        media.push_back(told(*outcome, source.path.string()));
+        if (!options.json) {
+            tell("{}\n", printable(source.path.string()));
+            for (const VolumeReport& volume : outcome->volumes)
+                if (!volume.filesystem.empty() || !request.deep) say(volume);
+            for (const SurfaceReport& surface : outcome->surfaces) request.deep ? say(surface) : say_checked(surface);
+            if (outcome->is_over) print_what_turned_up(*catalog, request);
         }
+        if (interrupted) break;
+    }
+    if (options.json) {
+        const auto totals = catalog->totals(usual_selection());
+        if (!totals) return report(totals.error());
+        print_document({{"catalog", options.catalog}, {"media", std::move(media)}, {"finds", json_of(*totals)}});
+    }
+    if (interrupted) {
+        fmt::print(stderr, "dredger: interrupted: run the same command again to go on\n");
+        return kInterrupted;
     }
     if (!any && !was_there) {
         const std::string path = options.catalog;
@@ -211,25 +255,28 @@ int scan_all(Options options) {
         for (const char* ending : {"", "-wal", "-shm"}) fs::remove(path + ending);
         return code;
     }
+    if (options.json) return code;
+    const std::string name = as_word(options.catalog);
     Selection in_bins;
     in_bins.states = {State::trashed};
-    if (catalog->count(in_bins).value_or(0) > 0)
-        fmt::print("\nLook in the bin first, what lies there is whole: dredger list {} --state trashed\n",
-                   options.catalog);
-    if (const auto documents = catalog->documents_with_copies().value_or(0); documents > 0)
-        fmt::print("\nSafety copies and earlier states of {} stand here, too: dredger versions {}\n",
-                   counted(documents, "document"), options.catalog);
+    if (catalog->count(in_bins).value_or(0) > 0) {
+        tell("\nLook in the bin first, what lies there is whole:\n");
+        tell_next(fmt::format("dredger list {} --state trashed", name), "  ");
+    }
+    if (const auto documents = catalog->documents_with_copies().value_or(0); documents > 0) {
+        tell("\nSafety copies and earlier states of {} stand here, too:\n", counted(documents, "document"));
+        tell_next("dredger versions " + name, "  ");
+    }
     const auto finds = catalog->count(usual_selection());
     if (finds && *finds == 0)
-        fmt::print(
-            "\n{}\n",
-            request.deep
-                ? "Nothing was found, neither by record nor by content."
-                : fmt::format("Nothing that was deleted has left a record here. Next: dredger scan --deep {} -c {}",
-                              options.sources.front(), options.catalog));
+        tell("\n{}\n", request.deep ? "Nothing was found, neither by record nor by content."
+                                    : "Nothing that was deleted has left a record here.");
     else if (finds)
-        fmt::print("\n{} in {}. Next: dredger list {}\n", counted(static_cast<std::uint64_t>(*finds), "find"),
-                   options.catalog, options.catalog);
+        tell("\n{} in {}.\n", counted(static_cast<std::uint64_t>(*finds), "find"), printable(options.catalog));
+    if (finds && *finds > 0)
+        tell_next("dredger list " + name);
+    else if (finds && !request.deep)
+        tell_next(fmt::format("dredger scan --deep {} -c {}", as_word(options.sources.front()), name));
     return code;
 }
 
@@ -277,6 +324,7 @@ void add_scan(CLI::App& program, int& exit_code) {
         ->check(CLI::IsMember({437, 850}));
     command->add_flag("--onto-same-drive", options->onto_same_drive,
                       "allow a catalog on the drive that is read; it may overwrite what is looked for");
+    command->add_flag("--json", options->json, "tell how it went as JSON (docs/json.md)");
     command->footer(
         "Examples:\n"
         "  dredger scan nest-card.img                        (the catalog becomes nest-card.dredge)\n"

@@ -6,7 +6,9 @@
 
 #include "base/text.h"
 #include "catalog/picks.h"
+#include "cli/manner.h"
 #include "cli/terminal.h"
+#include "cli/words.h"
 
 namespace dredger::cli {
 namespace {
@@ -88,18 +90,25 @@ Result<void> check_ids(const Catalog& catalog, const std::vector<Range>& ids) {
     return {};
 }
 
+std::vector<std::filesystem::path> paths_of(const std::vector<ScannedSource>& sources) {
+    std::vector<std::filesystem::path> paths;
+    for (const ScannedSource& source : sources) paths.emplace_back(source.path);
+    return paths;
+}
+
 }  // namespace
 
-void SelectionOptions::add_to(CLI::App& command) {
+void SelectionOptions::add_to(CLI::App& command, Sorts sorts) {
     const std::string group = "Selection";
-    command.add_option("--state", state, "deleted,trashed,lost,live (default: all but live)")->group(group);
-    command.add_option("--origin", origin, "record,remnant,signature: how it was found")->group(group);
-    command.add_option("--kind", kind, "picture,video,audio,document,archive,mail,database,other")->group(group);
+    sorts_ = sorts;
+    command.add_option("--state", state, "deleted, trashed, lost, live (default: all but live)")->group(group);
+    command.add_option("--origin", origin, "record, remnant, signature: how it was found")->group(group);
+    command.add_option("--kind", kind, "picture, video, audio, document, archive, mail, database, other")->group(group);
     command
-        .add_option("--role", role,
-                    "autosave,temporary,owner note,backup,history,swap,cache,piece,hidden: what it is to another file, "
-                    "live ones "
-                    "too; none: a file in its own right")
+        .add_option(
+            "--role", role,
+            "autosave, temporary, owner note, backup, history, swap, cache, piece, hidden: what it is to another "
+            "file, live ones too; none: a file in its own right")
         ->group(group);
     command.add_option("--format", format, "jpeg,docx,mp4 ...: one level finer than --kind")->group(group);
     command.add_option("--ext", ext, "jpg,docx ...: file name extensions")->group(group);
@@ -127,8 +136,8 @@ void SelectionOptions::add_to(CLI::App& command) {
             "2026-05-01 or 2026-05-01T10:00: of each document the state that it had then, from whatever keeps it")
         ->group(group);
     command.add_option("--prospect", prospect, "60.. or 20..80")->group(group);
-    command.add_option("--band", band, "sound,patchy,faint,gone: the prospect in a word")->group(group);
-    command.add_option("--check", check, "verified,plausible,damaged,unknown: what the content itself says")
+    command.add_option("--band", band, "sound, patchy, faint, gone: the prospect in a word")->group(group);
+    command.add_option("--check", check, "verified, plausible, damaged, unknown: what the content itself says")
         ->group(group);
     command.add_option("--volume", volumes, "number or label of a volume; may be repeated")
         ->group(group)
@@ -141,9 +150,41 @@ void SelectionOptions::add_to(CLI::App& command) {
                   "also what systems keep for themselves: allocation tables, bins' notes, page files")
         ->group(group);
     command.add_option("--picks", picks, "only what this pick list names (list --as csv writes one)")->group(group);
+    command
+        .add_option("--contains", contains,
+                    "only files that have this text in them: as it stands, or within office documents, mail and PDF; "
+                    "letter case is ignored")
+        ->group(group);
+    command
+        .add_option("--similar", similar,
+                    "only what is like the find with this ID: pictures that look alike, copies, and files of its name")
+        ->check(CLI::PositiveNumber)
+        ->group(group);
+    command
+        .add_option("--sort", sort,
+                    std::string("prospect (default), path, name, size, modified, created, deleted or kind; -size and "
+                                "so on: the other way round") +
+                        (sorts == Sorts::rows ? "" : "; with --limit"))
+        ->check(taken_by(parse_order))
+        ->group(group);
+    command.add_option("--limit", limit, "only so many, the first of this order")
+        ->check(CLI::PositiveNumber)
+        ->group(group);
+}
+
+Order SelectionOptions::order() const { return sort.empty() ? Order{} : parse_order(sort).value_or(Order{}); }
+
+Result<void> SelectionOptions::check_together() const {
+    if (similar && has_several_catalogs)
+        return fail(ErrorKind::usage, "--similar goes with one catalog", "", "name the one that has the find");
+    if (sorts_ == Sorts::only_a_limit && !sort.empty() && !limit)
+        return fail(ErrorKind::usage, "--sort says nothing here without --limit", "",
+                    "add --limit, or leave --sort out");
+    return {};
 }
 
 Result<Selection> SelectionOptions::selection_for(const Catalog& catalog) const {
+    DREDGER_CHECK(check_together());
     Selection s;
     // Who names a file by its number means it, whatever its state.
     if (state.empty() && (!ids.empty() || !picks.empty())) s.states = {};
@@ -194,7 +235,7 @@ bool SelectionOptions::is_narrowed() const {
     for (const std::string* text : {&state, &origin, &kind, &role, &format, &ext, &size, &ids, &modified, &created,
                                     &deleted, &prospect, &band, &check, &picks, &as_of})
         if (!text->empty()) return true;
-    return !names.empty() || !folders.empty() || !volumes.empty() || !media.empty();
+    return !names.empty() || !folders.empty() || !volumes.empty() || !media.empty() || reads_content() || limit;
 }
 
 bool SelectionOptions::says_how_much_is_left() const {
@@ -204,13 +245,16 @@ bool SelectionOptions::says_how_much_is_left() const {
 Result<Catalog> open_catalog(const std::string& name) {
     std::error_code failed;
     const std::string longer = name + ".dredge";
-    return Catalog::open(!std::filesystem::exists(name, failed) && std::filesystem::exists(longer, failed) ? longer
-                                                                                                           : name);
+    const bool is_short = !std::filesystem::exists(name, failed) && std::filesystem::exists(longer, failed);
+    DREDGER_TRY(Catalog catalog, Catalog::open(is_short ? longer : name));
+    DREDGER_TRY(const auto sources, catalog.sources());
+    DREDGER_CHECK(open_log(paths_of(sources)));
+    return catalog;
 }
 
 int nothing_selected(const std::string& catalog) {
     fmt::print(stderr, "Nothing is selected. dredger list {} shows what there is; leave out an option, or widen it.\n",
-               catalog);
+               as_word(catalog));
     return kDoneInPart;
 }
 

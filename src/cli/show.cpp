@@ -6,6 +6,8 @@
 #include "checking/checking.h"
 #include "cli/commands.h"
 #include "cli/content_bar.h"
+#include "cli/json.h"
+#include "cli/manner.h"
 #include "cli/selection_options.h"
 #include "cli/table.h"
 #include "cli/terminal.h"
@@ -28,6 +30,7 @@ struct Options {
     std::int64_t id = 0;
     std::string source;
     std::optional<Range> hex;
+    bool json = false;
 };
 
 constexpr std::size_t kHeadBytes = 128;
@@ -37,7 +40,10 @@ constexpr std::size_t kMaxHolders = 6;  // of a piece
 constexpr std::size_t kMaxPieces = 40;
 
 void fact(const char* name, const std::string& value) {
-    fmt::print("  {}{}\n", styled(fmt::format("{:<16}", name), Style::dim), value);
+    constexpr std::size_t kIndent = 18, kLeast = 24;
+    const std::size_t width = std::max(width_of_stdout(), kIndent + kLeast);
+    const std::string text = wrapped(std::string(kIndent, 'x') + value, width, kIndent).substr(kIndent);
+    fmt::print("  {}{}\n", styled(fmt::format("{:<16}", name), Style::dim), text);
 }
 
 const char* origin_in_words(Origin origin) {
@@ -63,15 +69,19 @@ void print_hex(ByteView bytes, std::uint64_t first) {
 }
 
 void print_times(const FileEntry& r) {
+    const std::optional<FileTime>* const shown[] = {&r.modified, &r.created, &r.accessed, &r.deleted};
     fact("modified", time_text(r.modified));
     fact("created", time_text(r.created));
     fact("accessed",
          r.accessed && r.accessed->seconds % 86'400 == 0 ? time_text(r.accessed).substr(0, 10) : time_text(r.accessed));
     if (r.deleted) fact("deleted", time_text(r.deleted));
-    const bool local = r.modified && r.modified->clock == FileTime::Clock::local;
-    if (local)
+    const bool is_zoneless = std::any_of(std::begin(shown), std::end(shown), [](const auto* time) {
+        return *time && (*time)->clock == FileTime::Clock::local;
+    });
+    if (is_zoneless)
         fact("",
-             styled("times as the clock of the writing device showed them; their zone is not recorded", Style::dim));
+             styled(fmt::format("{} by the clock of the device that wrote it; its zone is not known", kZonelessMark),
+                    Style::dim));
 }
 
 std::string holder_text(const Catalog::Overlap& other) {
@@ -79,7 +89,17 @@ std::string holder_text(const Catalog::Overlap& other) {
                        other.candidate, printable(other.path), word_for(other.state));
 }
 
-Result<void> print_pieces(const Catalog& catalog, const Candidate& c) {
+// What of the medium can't be read, by the scan or a copy's map.
+Result<Coverage> bad_areas(const Catalog& catalog, const ScannedSource* source, const MediumPtr& medium) {
+    std::vector<Extent> bad;
+    if (source != nullptr) {
+        DREDGER_TRY(bad, catalog.bad_areas(source->id));
+    }
+    if (medium != nullptr) medium->add_known_bad(0, medium->size(), bad);
+    return Coverage(bad);
+}
+
+Result<void> print_pieces(const Catalog& catalog, const Candidate& c, const Coverage& bad) {
     const auto& layout = c.layout.extents;
     fmt::print("\n{}\n",
                styled(fmt::format("Where it lies ({})", layout.empty() ? "not known" : counted(layout.size(), "piece")),
@@ -87,9 +107,9 @@ Result<void> print_pieces(const Catalog& catalog, const Candidate& c) {
     if (layout.empty()) return {};
     DREDGER_TRY(const auto overlaps, catalog.overlapping(c));
     if (!c.layout.within_records && c.layout.codec == Codec::none)
-        fmt::print("{}\n", content_bar(parts_of(c, overlaps, std::min<std::size_t>(width_of_stdout() - 4, 72))));
-    Table table({{"PIECE", Table::Align::right},
-                 {"IN THE FILE", Table::Align::right},
+        fmt::print("{}\n", content_bar(parts_of(c, overlaps, bad, std::min<std::size_t>(width_of_stdout() - 4, 72))));
+    Table table({{"PIECE", Table::Align::right, false, 2},
+                 {"IN THE FILE", Table::Align::right, false, 1},
                  {"ON THE MEDIUM", Table::Align::right},
                  {"BYTES", Table::Align::right},
                  {"NOW HELD BY"}});
@@ -99,6 +119,10 @@ Result<void> print_pieces(const Catalog& catalog, const Candidate& c) {
         std::vector<std::string> holders;
         for (const auto& other : overlaps)
             if (other.piece == n && holders.size() < kMaxHolders) holders.push_back(holder_text(other));
+        std::uint64_t unreadable = 0;
+        if (piece.is_stored())
+            for (const Extent& area : bad.within(piece.offset, piece.length)) unreadable += area.length;
+        if (unreadable > 0) holders.push_back(fmt::format("{} of it can't be read", size_text(unreadable)));
         if (holders.empty())
             holders.emplace_back(piece.is_zeros()          ? "zeros that are not stored"
                                  : c.layout.within_records ? "the record itself"
@@ -117,8 +141,12 @@ Result<void> print_pieces(const Catalog& catalog, const Candidate& c) {
 void print_others(const char* title, const std::vector<Candidate>& others, bool with_paths) {
     if (others.empty()) return;
     fmt::print("\n{}\n", styled(title, Style::bold));
-    Table table(
-        {{"ID", Table::Align::right}, {"PROSPECT"}, {"STATE"}, {"SIZE", Table::Align::right}, {"MODIFIED"}, {"NAME"}});
+    Table table({{"ID", Table::Align::right},
+                 {"PROSPECT"},
+                 {"STATE", Table::Align::left, false, 2},
+                 {"SIZE", Table::Align::right, false, 3},
+                 {"MODIFIED", Table::Align::left, false, 4},
+                 {"NAME", Table::Align::left, false, Table::kStays, true}});
     for (const Candidate& other : others)
         table.add({std::to_string(other.id), meter(other.prospect), std::string(word_for(other.record.state)),
                    size_text(other.record.size), time_text(other.record.modified),
@@ -172,14 +200,52 @@ int print_bytes(const ScannedSource& source, const MediumPtr& medium, const Opti
     return kDone;
 }
 
+int print_json(const Catalog& catalog, const Candidate& c, const ScannedVolume* volume, const ScannedSource* source,
+               const Coverage& bad) {
+    const auto copies = catalog.of_same_content(c);
+    const auto others = catalog.of_same_name(c);
+    const auto lives = catalog.copies_of(c.record.path());
+    const auto overlaps = catalog.overlapping(c);
+    for (const auto* list : {&copies, &others, &lives})
+        if (!*list) return report(list->error());
+    if (!overlaps) return report(overlaps.error());
+    const auto ids = [](const std::vector<Candidate>& list) {
+        Json numbers = Json::array();
+        for (const Candidate& one : list) numbers.push_back(one.id);
+        return numbers;
+    };
+    Json object = json_of(c, catalog.path().filename().string(), volume != nullptr ? volume->place.number : 0);
+    object["medium"] = source != nullptr ? Json(source->path) : Json(nullptr);
+    object["attributes"] = c.record.attributes;
+    object["facts"] = Json::object();
+    for (const Fact& known : c.record.facts) object["facts"][known.name] = known.value;
+    object["extents"] = json_of(c.layout);
+    object["unreadable"] = Json::array();
+    for (const Extent& extent : c.layout.extents)
+        if (extent.is_stored())
+            for (const Extent& area : bad.within(extent.offset, extent.length))
+                object["unreadable"].push_back({area.offset, area.length});
+    object["held_by"] = Json::array();
+    for (const Catalog::Overlap& other : *overlaps)
+        object["held_by"].push_back({{"id", other.candidate},
+                                     {"path", other.path},
+                                     {"state", word_for(other.state)},
+                                     {"extent", {other.shared.offset, other.shared.length}}});
+    object["same_content"] = ids(*copies);
+    object["same_name"] = ids(*others);
+    object["safety_copies"] = ids(*lives);
+    print_document(object);
+    return kDone;
+}
+
 int show(const Options& options) {
     auto catalog = open_catalog(options.catalog);
     if (!catalog) return report(catalog.error());
     const auto found = catalog->find(options.id);
     if (!found) return report(found.error());
     if (!*found)
-        return report({ErrorKind::usage, fmt::format("there is no candidate {}", options.id), options.catalog,
-                       fmt::format("dredger list {} shows the IDs", options.catalog)});
+        return report({ErrorKind::usage, fmt::format("there is no find {}", options.id), options.catalog,
+                       fmt::format("dredger list {} shows the IDs", as_word(options.catalog))});
     Candidate c = **found;
     const auto volumes = catalog->volumes();
     const auto sources = catalog->sources();
@@ -200,6 +266,16 @@ int show(const Options& options) {
         if (c.is_checked && !(*found)->is_checked) catalog->keep({c});
     }
 
+    const ScannedVolume* volume = nullptr;
+    for (const ScannedVolume& v : *volumes)
+        if (v.id == c.volume) volume = &v;
+    const ScannedSource* source = nullptr;
+    for (const ScannedSource& s : *sources)
+        if (volume != nullptr && s.id == volume->source) source = &s;
+    const auto bad = bad_areas(*catalog, source, medium);
+    if (!bad) return report(bad.error());
+    if (options.json) return print_json(*catalog, c, volume, source, *bad);
+
     fmt::print("{}  {}\n\n", styled(fmt::format("{}", c.id), Style::bold),
                styled(printable(c.record.path()), Style::bold));
     fact("prospect", meter(c.prospect));
@@ -214,12 +290,9 @@ int show(const Options& options) {
     if (!c.record.attributes.empty()) fact("attributes", fmt::format("{}", fmt::join(c.record.attributes, ", ")));
     if (c.record.changed) fact("record changed", time_text(c.record.changed));
     for (const Fact& known : c.record.facts) fact(known.name.c_str(), printable(known.value));
-    const ScannedSource* source = nullptr;
-    for (const ScannedVolume& v : *volumes) {
-        if (v.id != c.volume) continue;
-        for (const ScannedSource& s : *sources)
-            if (s.id == v.source) source = &s;
-        fact("volume", printable(fmt::format("{} of {}", volume_text(v), source != nullptr ? source->path : "?")));
+    if (volume != nullptr) {
+        fact("volume",
+             printable(fmt::format("{} of {}", volume_text(*volume), source != nullptr ? source->path : "?")));
         // A find by content has no record, and an inode's number is told already.
         const auto& facts = c.record.facts;
         const bool has_inode = std::any_of(facts.begin(), facts.end(), [](const Fact& f) { return f.name == "inode"; });
@@ -230,15 +303,14 @@ int show(const Options& options) {
     if (c.copy.role != Role::none) {
         fact("role", c.copy.of.empty() ? std::string(word_for(c.copy.role))
                                        : fmt::format("{} of {}", word_for(c.copy.role), printable(c.copy.of)));
-        fact("",
-             styled(wrapped(printable(c.copy.why), std::max<std::size_t>(width_of_stdout(), 40) - 18, 18), Style::dim));
+        fact("", printable(c.copy.why));
         if (c.copy.as_of) fact("as of", time_text(c.copy.as_of));
     }
     if (!c.prospect.reasons.empty()) fmt::print("\n{}\n", styled("Why this prospect", Style::bold));
     for (const std::string& reason : c.prospect.reasons)
         fmt::print("{}\n", wrapped("  - " + printable(reason), width_of_stdout(), 4));
     if (c.record.is_folder) return kDone;
-    if (const auto printed = print_pieces(*catalog, c); !printed) return report(printed.error());
+    if (const auto printed = print_pieces(*catalog, c, *bad); !printed) return report(printed.error());
     if (const auto printed = print_relatives(*catalog, c); !printed) return report(printed.error());
     return source != nullptr ? print_bytes(*source, medium, options, c) : kDone;
 }
@@ -256,6 +328,7 @@ void add_show(CLI::App& program, int& exit_code) {
             "--hex", [options](const std::string& text) { options->hex = parse_offsets(text).value_or(Range()); },
             "these bytes of the content: 0x200..0x3ff (64 KiB at most), or 4096.. for the 256 from there")
         ->check(taken_by(parse_offsets));
+    command->add_flag("--json", options->json, "as JSON (docs/json.md)");
     command->footer(
         "Examples:\n"
         "  dredger show card.dredge 17\n"

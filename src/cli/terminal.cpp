@@ -2,12 +2,15 @@
 
 #include <cstdio>
 #include <cstdlib>
+#include <fcntl.h>
 #include <fmt/format.h>
 #include <signal.h>
 #include <sys/ioctl.h>
 #include <unistd.h>
 
+#include "base/palette.h"
 #include "base/text.h"
+#include "cli/manner.h"
 #include "cli/words.h"
 
 namespace dredger::cli {
@@ -16,21 +19,46 @@ namespace {
 volatile sig_atomic_t interrupted = 0;
 
 bool colour_is_welcome() {
-    static const bool welcome = ::isatty(STDOUT_FILENO) != 0 && std::getenv("NO_COLOR") == nullptr;
-    return welcome;
+    switch (manner().wanted_colour()) {
+        case Colour::always: return true;
+        case Colour::never: return false;
+        case Colour::automatic: break;
+    }
+    // https://no-color.org: set to anything but nothing.
+    const char* no_colour = std::getenv("NO_COLOR");
+    return stdout_is_terminal() && !is_dumb_terminal() && (no_colour == nullptr || *no_colour == '\0');
 }
 
 constexpr std::chrono::milliseconds kRedraw{100};
+constexpr std::size_t kNarrowest = 20;
 
-std::size_t width_of_stderr() {
+// What COLUMNS says, 0 where that is no number of columns.
+std::size_t told_columns() {
+    const char* text = std::getenv("COLUMNS");
+    const auto columns = text != nullptr ? std::strtoul(text, nullptr, 10) : 0;
+    return columns >= kNarrowest && columns < 10'000 ? columns : 0;
+}
+
+std::size_t width_of(int file, std::size_t otherwise) {
+    if (const std::size_t told = told_columns(); told > 0) return told;
     winsize size{};
-    return ::ioctl(STDERR_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col > 1 ? size.ws_col - 1U : 79;
+    return ::ioctl(file, TIOCGWINSZ, &size) == 0 && size.ws_col > 0 ? size.ws_col : otherwise;
+}
+
+// The last column is left free: some terminals begin a new line there.
+std::size_t width_of_stderr() { return width_of(STDERR_FILENO, 80) - 1; }
+
+int terminal_on_stdout() {
+    static const int one = ::isatty(STDOUT_FILENO) != 0 ? ::fcntl(STDOUT_FILENO, F_DUPFD_CLOEXEC, 3) : -1;
+    return one;
 }
 
 }  // namespace
 
 int report(const Error& error) {
-    fmt::print(stderr, "dredger: {}\n", error.line());
+    note("error: " + error.line());
+    const std::string line = "dredger: " + error.line();
+    fmt::print(stderr, "{}\n", ::isatty(STDERR_FILENO) != 0 ? wrapped(line, width_of_stderr(), 2) : line);
     switch (error.kind) {
         case ErrorKind::unreadable:
         case ErrorKind::not_understood: return kSource;
@@ -42,26 +70,42 @@ int report(const Error& error) {
     return kUsage;
 }
 
-void warn(const std::string& sentence) { fmt::print(stderr, "dredger: note: {}\n", sentence); }
+void warn(const std::string& sentence) {
+    note("note: " + sentence);
+    if (manner().quiet || manner().verbose) return;
+    const std::string line = "dredger: note: " + sentence;
+    fmt::print(stderr, "{}\n", ::isatty(STDERR_FILENO) != 0 ? wrapped(line, width_of_stderr(), 2) : line);
+}
+
+bool stdout_is_terminal() { return terminal_on_stdout() >= 0; }
+
+bool is_dumb_terminal() {
+    const char* terminal = std::getenv("TERM");
+    return terminal != nullptr && std::string_view(terminal) == "dumb";
+}
 
 std::size_t width_of_stdout() {
-    winsize size{};
-    if (::isatty(STDOUT_FILENO) == 0) return 100'000;
-    if (::ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col > 0) return size.ws_col;
-    return 80;
+    constexpr std::size_t kUnbounded = 100'000;
+    if (stdout_is_terminal()) return width_of(terminal_on_stdout(), 80);
+    const std::size_t told = told_columns();
+    return told > 0 ? told : kUnbounded;
 }
 
 std::string styled(std::string_view text, Style style) {
     if (!colour_is_welcome() || style == Style::plain) return std::string(text);
+    const auto in_colour = [&](const palette::Colour& colour) {
+        return fmt::format("\x1B[38;5;{}m{}\x1B[0m", colour.in_256, text);
+    };
     const char* code = "";
     switch (style) {
         case Style::plain: break;
         case Style::bold: code = "1"; break;
         case Style::dim: code = "2"; break;
-        case Style::good: code = "36"; break;
-        case Style::fair: code = "33"; break;
-        case Style::poor: code = "35"; break;
-        case Style::bad: code = "2"; break;
+        case Style::good: return in_colour(palette::kSound);
+        case Style::fair: return in_colour(palette::kPatchy);
+        case Style::poor: return in_colour(palette::kFaint);
+        case Style::bad: return in_colour(palette::kGone);
+        case Style::unreadable: return in_colour(palette::kUnreadable);
     }
     return fmt::format("\x1B[{}m{}\x1B[0m", code, text);
 }
@@ -76,45 +120,87 @@ void catch_interrupts() {
 
 bool is_interrupted() { return interrupted != 0; }
 
-ProgressLine::ProgressLine() : is_terminal_(::isatty(STDERR_FILENO) != 0) {}
+namespace {
+
+std::string time_left_text(std::uint64_t seconds) {
+    if (seconds >= 3600) return fmt::format("{}:{:02}:{:02} left", seconds / 3600, seconds / 60 % 60, seconds % 60);
+    return fmt::format("{}:{:02} left", seconds / 60, seconds % 60);
+}
+
+// With a blank behind it; nothing where there is too little room to tell anything.
+std::string bar_of(double share, std::size_t room) {
+    constexpr std::size_t kLeast = 6, kMost = 24;
+    if (room < kLeast + 1) return {};
+    const std::size_t columns = std::min(kMost, room - 1);
+    std::string bar;
+    for (std::size_t i = 0; i < columns; ++i)
+        bar += static_cast<double>(i) < share * static_cast<double>(columns) ? "━" : "╌";
+    return bar + " ";
+}
+
+// What there is to say behind what is done now, in the order of its worth.
+std::vector<std::string> parts_of(const Progress& p, double rate) {
+    const bool is_bytes = std::string_view(p.unit) == "bytes";
+    const auto amount = [&](double n) {
+        const auto whole = static_cast<std::uint64_t>(n);
+        return is_bytes ? size_text(whole) : fmt::format("{} {}", count_text(whole), p.unit);
+    };
+    std::vector<std::string> parts;
+    if (p.total > 0) {
+        std::string far = fmt::format("{:.0f} %", 100.0 * static_cast<double>(p.done) / static_cast<double>(p.total));
+        if (rate > 0 && p.total > p.done)
+            far += ", " + time_left_text(static_cast<std::uint64_t>(static_cast<double>(p.total - p.done) / rate));
+        parts.push_back(std::move(far));
+    }
+    if (rate > 0) parts.push_back(amount(rate) + "/s");
+    parts.push_back(amount(static_cast<double>(p.done)));
+    if (p.finds > 0) parts.push_back(fmt::format("finds {}", count_text(p.finds)));
+    return parts;
+}
+
+}  // namespace
+
+std::string progress_text(const Progress& p, double rate, std::size_t width) {
+    constexpr std::string_view kGap = "  ";
+    std::string said;
+    const auto fits = [&](const std::string& more) {
+        return display_width(p.doing) + 2 * kGap.size() + display_width(said) + display_width(more) <= width;
+    };
+    bool has_all = true;
+    for (const std::string& part : parts_of(p, rate)) {
+        has_all = has_all && fits(part);
+        if (has_all) said += (said.empty() ? "" : std::string(kGap)) + part;
+    }
+    // Of which kinds they are, as many as there is room for.
+    std::string kinds = has_all ? p.detail : "";
+    while (!kinds.empty() && !fits(kinds)) {
+        const auto comma = kinds.rfind(", ");
+        kinds.resize(comma == kinds.npos ? 0 : comma);
+    }
+    if (!kinds.empty()) said += ": " + kinds;
+    const std::size_t taken = display_width(p.doing) + kGap.size() + display_width(said);
+    const double share = p.total > 0 ? static_cast<double>(p.done) / static_cast<double>(p.total) : 0;
+    const std::string bar = p.total > 0 && taken < width ? bar_of(share, width - taken) : "";
+    return shortened(fmt::format("{}{}{}{}", p.doing, kGap, bar, said), width);
+}
+
+ProgressLine::ProgressLine() : is_shown_(::isatty(STDERR_FILENO) != 0 && !manner().quiet && !is_dumb_terminal()) {}
 ProgressLine::~ProgressLine() { clear(); }
 
 void ProgressLine::show(const Progress& p) {
-    if (!is_terminal_) return;
     const auto now = Clock::now();
     if (doing_ != p.doing) {
         doing_ = p.doing;
         started_ = now;
         begun_at_ = p.done;
         drawn_ = {};
+        note(p.total > 0 ? fmt::format("{} ({} {})", p.doing, count_text(p.total), p.unit) : p.doing);
     }
-    if (now - drawn_ < kRedraw) return;
+    if (!is_shown_ || now - drawn_ < kRedraw) return;
     drawn_ = now;
     const double seconds = std::chrono::duration<double>(now - started_).count();
     const double rate = seconds > 0 ? static_cast<double>(p.done - std::min(begun_at_, p.done)) / seconds : 0;
-    const bool is_bytes = std::string_view(p.unit) == "bytes";
-    const auto amount = [&](double n) {
-        return is_bytes ? size_text(static_cast<std::uint64_t>(n)) : count_text(static_cast<std::uint64_t>(n));
-    };
-    std::string line = fmt::format("{}  ", p.doing);
-    if (p.total > 0) {
-        constexpr std::size_t kBar = 24;
-        const std::size_t filled = static_cast<std::size_t>(static_cast<double>(kBar) * static_cast<double>(p.done) /
-                                                            static_cast<double>(p.total));
-        for (std::size_t i = 0; i < kBar; ++i) line += i < filled ? "━" : "╌";
-        line += fmt::format(" {:3.0f} %  ", 100.0 * static_cast<double>(p.done) / static_cast<double>(p.total));
-    }
-    line += amount(static_cast<double>(p.done));
-    if (!is_bytes) line += fmt::format(" {}", p.unit);
-    if (rate > 0) line += fmt::format("  {}/s", amount(rate));
-    if (rate > 0 && p.total > p.done) {
-        const auto left = static_cast<std::uint64_t>(static_cast<double>(p.total - p.done) / rate);
-        line += fmt::format("  {}:{:02} left", left / 60, left % 60);
-    }
-    if (p.finds > 0) line += fmt::format("  finds {}", count_text(p.finds));
-    if (!p.detail.empty()) line += fmt::format(": {}", p.detail);
-    line = shortened(line, width_of_stderr());
-    fmt::print(stderr, "\r\x1B[K{}", line);
+    fmt::print(stderr, "\r\x1B[K{}", progress_text(p, rate, width_of_stderr()));
     (void)std::fflush(stderr);
     is_drawn_ = true;
 }

@@ -23,16 +23,26 @@ enum ExitCode {
 int report(const Error& error);
 void warn(const std::string& sentence);
 
-// Columns of the terminal on stdout; a large number where it is none, so that nothing is shortened.
+// Whether stdout was one when the program began; a pager between them changes nothing.
+bool stdout_is_terminal();
+// One that moves nothing and shows no colour.
+bool is_dumb_terminal();
+
+// Columns to write in: what COLUMNS says, or the terminal on stdout has; a large number where it is none, so that
+// nothing is shortened.
 std::size_t width_of_stdout();
 
-enum class Style { plain, bold, dim, good, fair, poor, bad };
-// The text in a colour where stdout is a terminal and NO_COLOR is not set.
+enum class Style { plain, bold, dim, good, fair, poor, bad, unreadable };
+// The text in a colour, where the manner of this run and the terminal welcome it.
 std::string styled(std::string_view text, Style style);
 
 // From now on Ctrl-C asks the running work to stop; a second one ends the program at once.
 void catch_interrupts();
 bool is_interrupted();
+
+// What a line of progress says in `width` columns: what is done, percent and time left, rate, bytes, finds; what is
+// worth less gives way first. `rate`: units a second, 0 where it is not known.
+std::string progress_text(const Progress& progress, double rate, std::size_t width);
 
 // One line on stderr that is drawn over and over; nothing where stderr is no terminal.
 class ProgressLine {
@@ -48,7 +58,7 @@ class ProgressLine {
 
   private:
     using Clock = std::chrono::steady_clock;
-    bool is_terminal_;
+    bool is_shown_;
     bool is_drawn_ = false;
     std::string doing_;
     std::uint64_t begun_at_ = 0;  // what was done when it began: a scan that goes on

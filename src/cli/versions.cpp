@@ -3,9 +3,10 @@
 
 #include "base/text.h"
 #include "catalog/attaching.h"
+#include "cli/chosen.h"
 #include "cli/commands.h"
 #include "cli/json.h"
-#include "cli/selection_options.h"
+#include "cli/manner.h"
 #include "cli/table.h"
 #include "cli/terminal.h"
 #include "cli/words.h"
@@ -23,7 +24,9 @@ struct Options {
     SelectionOptions selection;
     std::size_t most = 5;  // documents whose lives are shown, and not only counted
 
-    bool is_table() const { return form == "table"; }
+    bool json = false;
+
+    bool is_table() const { return form == "table" && !json; }
 };
 
 std::string change_text(const Life& life) {
@@ -57,7 +60,7 @@ void print_json(const Lives& document) {
             {"bytes_more", life.change ? Json(life.change->bytes) : Json(nullptr)},
             {"words_added", life.change && life.change->words_added ? Json(*life.change->words_added) : Json()},
             {"words_removed", life.change && life.change->words_removed ? Json(*life.change->words_removed) : Json()}};
-        fmt::print("{}\n", object.dump(-1, ' ', false, Json::error_handler_t::replace));
+        print_line(object);
     }
 }
 
@@ -73,9 +76,9 @@ void print_lives(const Lives& document) {
                  {"PROSPECT"},
                  {"WHEN"},
                  {"WHAT"},
-                 {"SIZE", Table::Align::right},
-                 {"AGAINST THE NEXT OLDER", Table::Align::left, true},
-                 {"PATH"}});
+                 {"SIZE", Table::Align::right, false, 3},
+                 {"AGAINST THE NEXT OLDER", Table::Align::left, true, 2},
+                 {"PATH", Table::Align::left, false, Table::kStays, true}});
     for (const Life& life : document.lives) {
         const Candidate& c = life.candidate;
         const std::string change = change_text(life);
@@ -85,13 +88,14 @@ void print_lives(const Lives& document) {
     }
     table.print(2);
     for (const Candidate& note : document.notes)
-        fmt::print("  {} {} ({}){}\n", word_for(note.copy.role), note.id, word_for(note.record.state),
-                   what_it_says(note.copy.why));
+        tell("  {} {} ({}){}\n", word_for(note.copy.role), note.id, word_for(note.record.state),
+             what_it_says(note.copy.why));
     fmt::print("\n");
 }
 
 void print_counts(const std::vector<Catalog::Document>& documents) {
-    Table table({{"LIVES", Table::Align::right}, {"NOW"}, {"DOCUMENT"}});
+    Table table(
+        {{"LIVES", Table::Align::right}, {"NOW"}, {"DOCUMENT", Table::Align::left, false, Table::kStays, true}});
     for (const Catalog::Document& document : documents)
         table.add({count_text(document.lives), document.is_live ? "there" : "gone", printable(document.path)});
     table.print();
@@ -103,7 +107,7 @@ Result<std::vector<Catalog::Document>> documents_of(const Catalog& catalog, cons
     for (const std::int64_t id : ids) {
         DREDGER_TRY(const auto found, catalog.find(id));
         if (!found)
-            return fail(ErrorKind::usage, fmt::format("there is no candidate {}", id), catalog.path().string(),
+            return fail(ErrorKind::usage, fmt::format("there is no find {}", id), catalog.path().string(),
                         "dredger list shows the IDs");
         documents.push_back({found->copy.of.empty() ? found->record.path() : found->copy.of, 0, 0, false});
     }
@@ -111,28 +115,33 @@ Result<std::vector<Catalog::Document>> documents_of(const Catalog& catalog, cons
 }
 
 int show(const Options& options) {
-    const auto catalog = open_catalog(options.catalog);
+    auto catalog = open_catalog(options.catalog);
     if (!catalog) return report(catalog.error());
-    auto selection = options.selection.selection_for(*catalog);
-    if (!selection) return report(selection.error());
-    if (options.selection.state.empty()) selection->states = {};
+    auto chosen = choose(*catalog, options.selection, options.source);
+    if (!chosen) return report(chosen.error());
+    if (chosen->interrupted) return kInterrupted;
+    Selection& selection = chosen->selection;
+    if (options.selection.state.empty()) selection.states = {};
+    std::uint64_t left = options.selection.limit.value_or(0);
+    if (const auto kept = keep_first(*catalog, options.selection, selection, left); !kept) return report(kept.error());
     const auto documents =
-        options.ids.empty() ? catalog->documents_with_lives(*selection) : documents_of(*catalog, options.ids);
+        options.ids.empty() ? catalog->documents_with_lives(selection) : documents_of(*catalog, options.ids);
     if (!documents) return report(documents.error());
     if (documents->empty()) {
         if (options.is_table())
-            fmt::print(
+            tell(
                 "No document that is selected has more than one life here: no safety copy of it, no earlier state.\n"
                 "dredger list {} --role autosave,temporary,backup,history,swap shows copies of which the document is "
                 "not "
                 "known.\n",
-                options.catalog);
+                as_word(options.catalog));
         return kDone;
     }
     if (options.is_table() && documents->size() > options.most) {
         print_counts(*documents);
-        fmt::print("\n{} with more than one life. Next: dredger versions {} --name '{}'\n",
-                   counted(documents->size(), "document"), options.catalog, split_path(documents->front().path).name);
+        tell("\n{} with more than one life.\n", counted(documents->size(), "document"));
+        tell_next(fmt::format("dredger versions {} --name {}", as_word(options.catalog),
+                              as_word(std::string(split_path(documents->front().path).name))));
         return kDone;
     }
     const auto volumes = catalog->volumes();
@@ -156,7 +165,8 @@ int show(const Options& options) {
             print_json(*lives);
         if (is_interrupted()) return kInterrupted;
     }
-    if (options.is_table()) fmt::print("Next: dredger restore {} --id ID --as-original --to FOLDER\n", options.catalog);
+    if (options.is_table())
+        tell_next(fmt::format("dredger restore {} --id ID --as-original --to FOLDER", as_word(options.catalog)));
     return kDone;
 }
 
@@ -171,6 +181,7 @@ void add_versions(CLI::App& program, int& exit_code) {
                         "of the document or of one of its copies; without it those that are selected");
     command->add_option("--as", options->form, "table (default), or jsonl: a life a line")
         ->check(CLI::IsMember({"table", "jsonl"}));
+    command->add_flag("--json", options->json, "the same as --as jsonl");
     command->add_option("--most", options->most, "documents whose lives are shown one by one (default 5)")
         ->check(CLI::PositiveNumber);
     command->add_option("--source", options->source, "where the medium is now, if not where it was scanned");

@@ -1,5 +1,6 @@
 #include "cli/words.h"
 
+#include <algorithm>
 #include <fmt/format.h>
 #include <unicode/uchar.h>
 #include <unicode/unistr.h>
@@ -33,7 +34,7 @@ Style style_of(Band band) {
 
 }  // namespace
 
-std::string time_text(const std::optional<FileTime>& time) { return time ? short_time(*time) : "-"; }
+std::string time_text(const std::optional<FileTime>& time) { return time ? shown_time(*time) : "-"; }
 
 std::string counted(std::uint64_t count, std::string_view one, std::string_view many) {
     if (count == 1) return fmt::format("1 {}", one);
@@ -94,6 +95,40 @@ std::string wrapped(const std::string& text, std::size_t width, std::size_t inde
     return out;
 }
 
+std::string wrapped_lines(const std::string& text, std::size_t width) {
+    std::string out;
+    for (std::size_t from = 0; from < text.size();) {
+        const std::size_t end = std::min(text.find('\n', from), text.size());
+        const std::string line = text.substr(from, end - from);
+        const std::size_t indent = std::min(line.find_first_not_of(' '), line.size());
+        out += display_width(line) <= width ? line : wrapped(line, width, indent + 2);
+        if (end < text.size()) out += '\n';
+        from = end + 1;
+    }
+    return out;
+}
+
+std::string pasteable(const std::string& command, std::size_t width) {
+    constexpr std::size_t kIndent = 4, kBackslash = 2;
+    std::string out, line;
+    bool in_quotes = false;
+    for (std::size_t from = 0; from < command.size();) {
+        std::size_t end = from;
+        for (; end < command.size() && (in_quotes || command[end] != ' '); ++end)
+            if (command[end] == '\'') in_quotes = !in_quotes;
+        const std::string word = command.substr(from, end - from);
+        const bool is_last = end >= command.size();
+        if (!line.empty() && display_width(line) + 1 + display_width(word) + (is_last ? 0 : kBackslash) > width) {
+            out += line + " \\\n";
+            line = std::string(kIndent, ' ') + word;
+        } else {
+            line += (from == 0 ? "" : " ") + word;
+        }
+        from = end + 1;
+    }
+    return out + line;
+}
+
 std::string shortened(const std::string& text, std::size_t most) {
     if (most < 5 || display_width(text) <= most) return text;
     std::vector<UChar32> characters;
@@ -114,6 +149,30 @@ std::string shortened(const std::string& text, std::size_t most) {
     std::string utf8;
     out.toUTF8String(utf8);
     return utf8;
+}
+
+std::string shortened_path(const std::string& path, std::size_t most) {
+    constexpr std::size_t kLeastFolder = 6;
+    if (display_width(path) <= most) return path;
+    const auto slash =
+        path.find_last_not_of('/') == path.npos ? path.npos : path.rfind('/', path.find_last_not_of('/'));
+    if (slash == path.npos) return shortened(path, most);
+    const std::string name = path.substr(slash + 1);
+    const std::size_t taken = display_width(name) + 1;
+    if (taken + kLeastFolder <= most) return shortened(path.substr(0, slash), most - taken) + "/" + name;
+    return taken + 1 <= most ? "…/" + name : shortened(name, most);
+}
+
+std::string as_word(const std::string& text) {
+    constexpr std::string_view kPlain = "_-./:@%+=,";
+    const auto is_plain = [&](char c) {
+        return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') ||
+               kPlain.find(c) != kPlain.npos || static_cast<unsigned char>(c) >= 0x80;
+    };
+    if (!text.empty() && std::all_of(text.begin(), text.end(), is_plain)) return text;
+    std::string word = "'";
+    for (const char c : text) word += c == '\'' ? std::string("'\\''") : std::string(1, c);
+    return word + "'";
 }
 
 }  // namespace dredger::cli

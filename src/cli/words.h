@@ -29,7 +29,17 @@ std::size_t display_width(std::string_view text);
 // `text` in lines of at most `width` columns, all but the first indented by `indent`.
 std::string wrapped(const std::string& text, std::size_t width, std::size_t indent);
 
+// Each line of `text` so, its further lines indented two columns more than its first one.
+std::string wrapped_lines(const std::string& text, std::size_t width);
+// A command line in lines of at most `width` columns, as far as its words allow, that a shell takes for one.
+std::string pasteable(const std::string& command, std::size_t width);
+
 // `text` with its middle replaced by an ellipsis where it takes more than `most` columns.
 std::string shortened(const std::string& text, std::size_t most);
+// A path that takes no more: its folders give way first, then the middle of its name, which never loses its end.
+std::string shortened_path(const std::string& path, std::size_t most);
+
+// `text` as a word of a command line that can be pasted: in quotes where a shell would take it for something else.
+std::string as_word(const std::string& text);
 
 }  // namespace dredger::cli

@@ -41,7 +41,8 @@ struct Sound {
 };
 std::optional<Sound> decode_sound(const Medium& content);
 
-// What there is to read in mail, up to about `most` bytes: of one message, or of the messages of a mailbox.
+// What there is to read in mail, up to about `most` bytes: of one message, or of the messages of a mailbox, with a form
+// feed before each but the first.
 std::string text_of_mail(const Medium& content, std::size_t most);
 
 // The tables of an SQLite database, each with its rows counted and its columns; empty where it can't be read.
@@ -49,7 +50,7 @@ std::string tables_of(const Medium& content);
 
 // Of a PDF, with its longer side of `side` pixels.
 std::optional<Picture> decode_first_page(const Medium& content, int side);
-// The text of a PDF's pages in UTF-8, up to about `most` bytes.
+// The text of a PDF's pages in UTF-8, up to about `most` bytes, with a form feed before each but the first.
 std::string text_of_pages(const Medium& content, std::size_t most);
 
 }  // namespace dredger::preview

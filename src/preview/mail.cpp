@@ -78,7 +78,7 @@ std::string text_of_mail(const Medium& content, std::size_t most) {
         const std::string bytes = bytes_of(reader, message, kMaxMessage);
         const auto parser = formats::parser_of(bytes);
         const Owned<GMimeMessage> parsed(g_mime_parser_construct_message(parser.get(), nullptr));
-        if (parsed) text += (text.empty() ? "" : "\n----\n") + text_of(parsed.get());
+        if (parsed) text += (text.empty() ? "" : "\f----\n") + text_of(parsed.get());
         return text.size() < most;
     };
     if (reader.has(0, "From ")) (void)format_named("mbox")->take_apart(reader, add);

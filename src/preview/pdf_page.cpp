@@ -37,6 +37,7 @@ std::string text_of_pages(const Medium& content, std::size_t most) {
     std::string text;
     for (int i = 0; opened.document && i < opened.document->pages() && text.size() < most; ++i) {
         const std::unique_ptr<poppler::page> page(opened.document->create_page(i));
+        if (i > 0) text += '\f';
         if (!page) continue;
         const poppler::byte_array utf8 = page->text().to_utf8();
         text.append(utf8.begin(), utf8.end());

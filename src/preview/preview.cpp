@@ -4,6 +4,7 @@
 #include <fstream>
 
 #include "base/beneath.h"
+#include "base/text.h"
 #include "checking/checking.h"
 #include "media/content.h"
 #include "preview/page.h"
@@ -16,7 +17,7 @@ namespace fs = std::filesystem;
 
 Result<void> make_folders(const fs::path& folder) {
     std::error_code failed;
-    for (const char* part : {"tiles", "clips", "texts", "sheets"}) {
+    for (const char* part : {"tiles", "clips", "pages", "texts", "sheets"}) {
         DREDGER_CHECK(refuse_link(folder / part));
         fs::create_directories(folder / part, failed);
         if (failed)
@@ -42,14 +43,25 @@ Result<PreviewReport> make_previews(Catalog& catalog, const PreviewRequest& requ
     PreviewReport report;
     std::vector<preview::Shown> shown;
     std::set<std::int64_t> volumes;
-    DREDGER_CHECK(catalog.each(request.selection, request.order, true,
-                               [&](const Candidate& c) {
-                                   if (c.record.is_folder) return true;
-                                   volumes.insert(c.volume);
-                                   shown.push_back({c, {}});
-                                   return true;
-                               },
-                               {0, request.most}));
+    // Copies are one card.
+    DREDGER_TRY(const Catalog::Copies copies, catalog.copies(request.selection, request.order));
+    report.copies = copies.further.size();
+    Selection cards = request.selection;
+    cards.without.insert(copies.further.begin(), copies.further.end());
+    DREDGER_TRY(const auto all_volumes, catalog.volumes());
+    std::map<std::int64_t, std::string> names;
+    if (all_volumes.size() > 1)
+        for (const ScannedVolume& volume : all_volumes) names[volume.id] = printable(name_of_volume(volume));
+    DREDGER_CHECK(
+        catalog.each(cards, request.order, true,
+                     [&](const Candidate& c) {
+                         if (c.record.is_folder) return true;
+                         volumes.insert(c.volume);
+                         const auto same = copies.count.find(c.id);
+                         shown.push_back({c, {}, names[c.volume], same == copies.count.end() ? 0 : same->second});
+                         return true;
+                     },
+                     {0, request.most}));
     report.files = shown.size();
     if (shown.empty()) return report;
     DREDGER_TRY(const Attached attached, attach(catalog, volumes, request.attach));
@@ -81,10 +93,11 @@ Result<PreviewReport> make_previews(Catalog& catalog, const PreviewRequest& requ
             DREDGER_CHECK(write_file(folder / "texts" / (std::to_string(one.candidate.id) + ".txt"), one.tile.text));
     }
     catalog.keep(learnt);
-    shown.resize(done);
+    report.looked_at = done;
     report.sheets = preview::write_sheets(shown, folder);
     report.page = folder / "index.html";
-    DREDGER_CHECK(write_file(report.page, preview::page_of(shown, catalog.path().filename().string())));
+    DREDGER_TRY(const std::string uuid, catalog.uuid());
+    DREDGER_CHECK(write_file(report.page, preview::page_of(shown, {catalog.path().filename().string(), uuid, done})));
     return report;
 }
 

@@ -18,9 +18,11 @@ struct PreviewRequest {
 };
 
 struct PreviewReport {
-    std::uint64_t files = 0;     // selected
-    std::uint64_t pictures = 0;  // those of them that there is a picture of
-    std::uint64_t failed = 0;    // whose decoder crashed or met a limit
+    std::uint64_t files = 0;      // selected
+    std::uint64_t looked_at = 0;  // fewer where it was interrupted
+    std::uint64_t copies = 0;     // selected, but shown by another find of the same content
+    std::uint64_t pictures = 0;   // those of them that there is a picture of
+    std::uint64_t failed = 0;     // whose decoder crashed or met a limit
     std::uint64_t sheets = 0;
     std::filesystem::path page;
     bool interrupted = false;

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "base/palette.h"
 #include "base/text.h"
 #include "preview/canvas.h"
 
@@ -12,15 +13,7 @@ constexpr int kWidth = 1280, kHeight = 800, kColumns = 5, kRows = 3;  // pixels,
 constexpr double kMargin = 16, kGap = 12, kCaption = 58;
 constexpr std::uint32_t kGround = 0xE9E5DC, kFrame = 0xFFFFFF, kInk = 0x2B2A28, kPale = 0x6F6A61;
 
-std::uint32_t colour_of(Band band) {
-    switch (band) {
-        case Band::sound: return 0x2E7D5B;
-        case Band::patchy: return 0xC08A1E;
-        case Band::faint: return 0xB5532A;
-        case Band::gone: break;
-    }
-    return 0x9A9489;
-}
+std::uint32_t colour_of(Band band) { return palette::kBands[static_cast<std::size_t>(band)].rgb; }
 
 void draw(Canvas& sheet, const Shown& shown, const std::filesystem::path& folder, double x, double y, double width,
           double height) {
@@ -37,7 +30,7 @@ void draw(Canvas& sheet, const Shown& shown, const std::filesystem::path& folder
                    y + room / 2 - 14, width - 36, 20, kPale);
     }
     sheet.text(printable(c.record.name), x + 8, y + room, width - 16, 13, kInk, true);
-    const std::string when = c.record.modified ? iso8601(*c.record.modified).substr(0, 10) : "no date";
+    const std::string when = c.record.modified ? shown_time(*c.record.modified).substr(0, 10) : "no date";
     sheet.text(fmt::format("{}   {}", c.id, when), x + 8, y + room + 18, width - 16, 12, kPale);
     const double meter = width - 100;
     sheet.rectangle(x + 8, y + room + 42, meter, 6, kGround);

@@ -14,9 +14,10 @@ namespace {
 
 constexpr int kBits = 64;
 constexpr int kMaxDifferent = 10;        // bits, of pictures that look alike
+constexpr int kMaxStep = 7;              // the same, of one picture of a series and the next
 constexpr std::size_t kKeepEvery = 200;  // pictures that were looked at
-constexpr unsigned kSameName = 100;      // ranks behind every picture
-constexpr unsigned kSharedBytes = 101;
+constexpr unsigned kSameName = 1000;     // ranks behind every picture
+constexpr unsigned kSharedBytes = 1001;
 
 bool is_seen(const Candidate& c) { return c.kind == Kind::picture || c.kind == Kind::video; }
 
@@ -49,6 +50,11 @@ class Search {
     }
 
   private:
+    struct Seen {
+        std::int64_t id;
+        std::uint64_t likeness;
+    };
+
     // The first reason is the best one.
     void add(std::int64_t id, unsigned rank, std::string why) { found_.emplace(id, Similar{id, rank, std::move(why)}); }
 
@@ -70,7 +76,10 @@ class Search {
         Selection pictures = among_;
         pictures.kinds = {Kind::picture, Kind::video};
         std::vector<std::int64_t> unseen;
+        std::vector<Seen> beside;  // in the same folder
         const auto compare = [&](const Candidate& c) {
+            if (*c.likeness != 0 && !wanted.record.folder.empty() && c.record.folder == wanted.record.folder)
+                beside.push_back({c.id, *c.likeness});
             const int different = std::popcount(*c.likeness ^ *wanted.likeness);
             if (*c.likeness != 0 && different <= kMaxDifferent)
                 add(c.id, 1 + static_cast<unsigned>(different),
@@ -95,7 +104,26 @@ class Search {
             if (learnt_.size() >= kKeepEvery) keep();
         }
         keep();
+        series(*wanted.likeness, std::move(beside));
         return {};
+    }
+
+    // A burst, or a walk around: each is like the next one, though the last may not be like the first any more.
+    void series(std::uint64_t from, std::vector<Seen> beside) {
+        std::vector<std::uint64_t> reached = {from};
+        for (unsigned steps = 1; !reached.empty() && !observer_.should_stop(); ++steps) {
+            std::vector<std::uint64_t> next;
+            std::erase_if(beside, [&](const Seen& one) {
+                const bool is_next = std::any_of(reached.begin(), reached.end(), [&](std::uint64_t last) {
+                    return std::popcount(one.likeness ^ last) <= kMaxStep;
+                });
+                if (!is_next) return false;
+                next.push_back(one.likeness);
+                add(one.id, kMaxDifferent + 1 + steps, "of the same series");
+                return true;
+            });
+            reached = std::move(next);
+        }
     }
 
     void keep() {

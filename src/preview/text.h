@@ -27,7 +27,8 @@ std::vector<Part> entries_of(Reader& content, std::size_t most);
 // where there is none.
 std::string own_thumbnail(Reader& content);
 
-// The text of an office document or an e-book that is kept in a ZIP, up to `most` bytes; empty where there is none.
+// The text of the first part of an office document or an e-book that is kept in a ZIP, up to `most` bytes; empty where
+// there is none.
 std::string office_text(Reader& content, std::size_t most = kMaxText);
 
 }  // namespace dredger::preview

@@ -20,6 +20,7 @@ namespace {
 
 using Json = nlohmann::json;
 
+constexpr int kPageSide = 1000;  // pixels of the longer side of a page that is to be read
 constexpr std::uint32_t kPaper = 0xF6F3EC, kInk = 0x2B2A28, kPale = 0x8A857B, kSea = 0x1F6F8B;
 
 std::optional<Picture> decoded(const Medium& content, const Candidate& candidate, int side) {
@@ -151,8 +152,15 @@ class TileMaker {
         return static_cast<bool>(out);
     }
 
+    // To be looked at, to be read, and its text to be searched.
     void page() {
-        if (const auto picture = decode_first_page(content_, 2 * kTileHeight)) write(*picture);
+        const auto picture = decode_first_page(content_, kPageSide);
+        if (!picture) return;
+        write(*picture);
+        Canvas whole(picture->width, picture->height, 0xFFFFFF);
+        whole.picture(*picture, 0, 0, picture->width, picture->height);
+        tile_.has_page = whole.write_png(folder_ / "pages" / (name_ + ".png"));
+        tile_.text = cut_to_characters(text_of_pages(content_, kMaxText));
     }
 
     void reading() {
@@ -206,7 +214,7 @@ class TileMaker {
 
     // Beside the picture that a document carries of itself.
     void draw_text(const std::optional<Picture>& beside) {
-        constexpr double kSize = 13, kLine = 17;
+        constexpr double kSize = 13, kLine = 17, kLetter = 6.3;  // pixels
         const double left = beside ? kTileWidth * 0.42 : 12;
         Canvas canvas(kTileWidth, kTileHeight, 0xFFFFFF);
         if (beside) canvas.picture(*beside, 12, 12, left - 24, kTileHeight - 24);
@@ -214,16 +222,18 @@ class TileMaker {
         std::size_t from = 0;
         while (from < tile_.text.size() && y < kTileHeight - kLine) {
             std::size_t end = std::min(tile_.text.find('\n', from), tile_.text.size());
-            const std::size_t next = end + 1;
-            constexpr std::size_t kMaxOfLine = 72;
-            if (end - from > kMaxOfLine) {
-                end = from + kMaxOfLine;
+            const std::size_t most = static_cast<std::size_t>((kTileWidth - left - 24) / kLetter);
+            if (end - from > most) {
+                end = from + most;
+                // Between words, where there are any.
+                if (const auto blank = tile_.text.rfind(' ', end); blank != std::string::npos && blank > from)
+                    end = blank;
                 while (end > from && (static_cast<unsigned char>(tile_.text[end]) & 0xC0U) == 0x80) --end;
             }
             std::string line = printable(tile_.text.substr(from, end - from));
             canvas.text(line, left, y, kTileWidth - left - 12, kSize, kInk);
             y += kLine;
-            from = end < tile_.text.size() && tile_.text[end] == '\n' ? next : end;
+            from = end < tile_.text.size() && (tile_.text[end] == '\n' || tile_.text[end] == ' ') ? end + 1 : end;
         }
         write(canvas);
     }
@@ -238,11 +248,8 @@ class TileMaker {
 std::string packed(const Tile& tile) {
     Json facts = Json::array();
     for (const Fact& fact : tile.facts) facts.push_back({fact.name, fact.value});
-    return Json{{"picture", tile.has_picture},
-                {"clip", tile.has_clip},
-                {"text", tile.text},
-                {"facts", facts},
-                {"likeness", tile.likeness}}
+    return Json{{"picture", tile.has_picture}, {"clip", tile.has_clip}, {"page", tile.has_page},
+                {"text", tile.text},           {"facts", facts},        {"likeness", tile.likeness}}
         .dump(-1, ' ', false, Json::error_handler_t::replace);
 }
 
@@ -255,6 +262,7 @@ Tile unpacked(const std::string& text) {
     }
     tile.has_picture = json.value("picture", false);
     tile.has_clip = json.value("clip", false);
+    tile.has_page = json.value("page", false);
     tile.text = json.value("text", std::string());
     tile.likeness = json.value("likeness", std::uint64_t{0});
     const Json facts = json.value("facts", Json::array());

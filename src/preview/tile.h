@@ -17,6 +17,7 @@ constexpr int kTileWidth = 480, kTileHeight = 360;  // pixels
 struct Tile {
     bool has_picture = false;  // in tiles/ID.png
     bool has_clip = false;     // in clips/ID.wav
+    bool has_page = false;     // a document's first page, large enough to read, in pages/ID.png
     std::string text;          // the first page
     std::vector<Fact> facts;
     std::uint64_t likeness = 0;  // of a picture; 0: none

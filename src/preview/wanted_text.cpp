@@ -40,23 +40,25 @@ WantedText::WantedText(std::string_view utf8) {
         for (const std::string& first : pattern->front()) begins_[static_cast<unsigned char>(first.front())] = true;
 }
 
-bool WantedText::stands_at(std::string_view bytes, const Pattern& pattern) const {
+std::size_t WantedText::length_at(std::string_view bytes, const Pattern& pattern) {
+    const std::size_t all = bytes.size();
     for (const auto& ways : pattern) {
         const auto way =
             std::find_if(ways.begin(), ways.end(), [&](const std::string& w) { return bytes.starts_with(w); });
-        if (way == ways.end()) return false;
+        if (way == ways.end()) return 0;
         bytes.remove_prefix(way->size());
     }
-    return true;
+    return all - bytes.size();
 }
 
-bool WantedText::stands_in(std::string_view bytes) const {
+std::optional<WantedText::Place> WantedText::find_in(std::string_view bytes) const {
     for (std::size_t at = 0; at < bytes.size(); ++at) {
         if (!begins_[static_cast<unsigned char>(bytes[at])]) continue;
         const std::string_view here = bytes.substr(at);
-        if (stands_at(here, narrow_) || stands_at(here, wide_)) return true;
+        if (const std::size_t narrow = length_at(here, narrow_); narrow > 0) return Place{at, narrow, false};
+        if (const std::size_t wide = length_at(here, wide_); wide > 0) return Place{at, wide, true};
     }
-    return false;
+    return std::nullopt;
 }
 
 }  // namespace dredger::preview

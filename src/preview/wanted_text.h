@@ -3,6 +3,7 @@
 #pragma once
 
 #include <array>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -14,15 +15,20 @@ class WantedText {
     // `utf8` is not empty.
     explicit WantedText(std::string_view utf8);
 
-    // Whether it stands there, in either encoding.
-    bool stands_in(std::string_view bytes) const;
+    struct Place {
+        std::size_t at = 0, length = 0;  // bytes
+        bool is_wide = false;            // in UTF-16LE
+    };
+    // Where it stands first, in either encoding.
+    std::optional<Place> find_in(std::string_view bytes) const;
     // Bytes that it can have at most: a search piece by piece looks at so many again.
     std::size_t longest() const { return longest_; }
 
   private:
     // For each character of the text, the ways in which it can be written.
     using Pattern = std::vector<std::vector<std::string>>;
-    bool stands_at(std::string_view bytes, const Pattern& pattern) const;
+    // The bytes that it takes at the beginning of these; 0: it does not stand there.
+    static std::size_t length_at(std::string_view bytes, const Pattern& pattern);
 
     Pattern narrow_, wide_;
     std::array<bool, 256> begins_{};  // bytes with which one of them begins

@@ -1,5 +1,6 @@
 #include "reporting/report.h"
 
+#include <charconv>
 #include <fmt/format.h>
 #include <fstream>
 #include <openssl/evp.h>
@@ -32,7 +33,8 @@ p.pale { color: #6f6a61; margin: 0 0 16px; }
 table { border-collapse: collapse; width: 100%; font-size: 14px; }
 th, td { text-align: left; padding: 5px 10px; border-bottom: 1px solid #e3dfd5; vertical-align: top; overflow-wrap: anywhere; }
 td.number, th.number { text-align: right; white-space: nowrap; }
-td.sum { font: 12px ui-monospace, monospace; }
+td.sum { font: 10px ui-monospace, monospace; white-space: nowrap; }
+p.stopped { font-weight: 600; color: #8e2323; }
 img { width: 100%; border: 1px solid #e3dfd5; border-radius: 4px; margin: 8px 0; }
 @media print { body { background: #fff; } main { border: 0; margin: 0; max-width: none; } }
 </style>
@@ -48,9 +50,17 @@ std::string base64(const std::string& bytes) {
     return text;
 }
 
+// "1234567" as "1,234,567"; what is no number stays as it is.
+std::string grouped_digits(const std::string& text) {
+    std::uint64_t number = 0;
+    const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), number);
+    return error == std::errc() && end == text.data() + text.size() ? count_text(number) : escaped(text);
+}
+
 class ReportPage {
   public:
-    ReportPage(const Catalog& catalog, const ReportRequest& request) : catalog_(catalog), request_(request) {}
+    ReportPage(const Catalog& catalog, const ReportRequest& request, Observer& observer)
+        : catalog_(catalog), request_(request), observer_(observer) {}
 
     Result<std::string> run() {
         DREDGER_TRY(sources_, catalog_.sources());
@@ -64,12 +74,34 @@ class ReportPage {
             "<p>{} files, {} bytes by their records: {} sound, {} patchy, {} faint, {} gone. Of their bytes "
             "{} % are expected to come back right.</p>\n",
             count_text(totals.files), count_text(totals.bytes), count_text(totals.bands[0]),
-            count_text(totals.bands[1]), count_text(totals.bands[2]), totals.bands[3], totals.prospect());
+            count_text(totals.bands[1]), count_text(totals.bands[2]), count_text(totals.bands[3]), totals.prospect());
         media();
-        DREDGER_CHECK(figures());
-        DREDGER_CHECK(kinds());
-        DREDGER_CHECK(unread());
-        if (!request_.restored.empty()) DREDGER_CHECK(restored());
+        struct Part {
+            const char* title;
+            Result<void> (ReportPage::*write)();
+            bool is_wanted = true;
+        };
+        const std::vector<Part> parts = {{"Where the finds lie", &ReportPage::maps},
+                                         {"What they are", &ReportPage::kinds},
+                                         {"When they went", &ReportPage::deletions},
+                                         {"What was odd or could not be read", &ReportPage::odd},
+                                         {"What was restored", &ReportPage::restored, !request_.restored.empty()}};
+        std::vector<std::string> missing;
+        for (const Part& part : parts) {
+            if (!part.is_wanted) continue;
+            observer_.progress(
+                {"writing the report", static_cast<std::uint64_t>(&part - parts.data()), parts.size(), "parts"});
+            if (observer_.should_stop()) {
+                missing.push_back(fmt::format("\"{}\"", part.title));
+                continue;
+            }
+            html_ += fmt::format("<h2>{}</h2>\n", part.title);
+            DREDGER_CHECK((this->*part.write)());
+        }
+        if (!missing.empty())
+            html_ += fmt::format(
+                "<p class=\"stopped\">This report was interrupted: {} {} missing. Write it again for all.</p>\n",
+                fmt::join(missing, ", "), missing.size() == 1 ? "is" : "are");
         html_ += "</main></body>\n</html>\n";
         return std::move(html_);
     }
@@ -111,25 +143,25 @@ class ReportPage {
         return {};
     }
 
-    Result<void> figures() {
-        html_ += "<h2>Where the finds lie</h2>\n";
+    Result<void> maps() {
         for (const ScannedSource& source : sources_) {
             DREDGER_TRY(reporting::Figure map, reporting::medium_map(catalog_, source));
             if (sources_.size() > 1) map.name += fmt::format("-{}", source.id);
             DREDGER_CHECK(figure(map));
         }
-        html_ += "<h2>What they are</h2>\n";
-        DREDGER_TRY(const reporting::Figure kinds, reporting::kinds_figure(catalog_, request_.selection));
-        DREDGER_CHECK(figure(kinds));
-        html_ += "<h2>When they went</h2>\n";
+        return {};
+    }
+
+    Result<void> deletions() {
         DREDGER_TRY(const reporting::Figure deletions, reporting::deletions_figure(catalog_, request_.selection));
         return figure(deletions);
     }
 
     Result<void> kinds() {
+        DREDGER_TRY(const reporting::Figure kinds, reporting::kinds_figure(catalog_, request_.selection));
+        DREDGER_CHECK(figure(kinds));
         html_ +=
-            "<h2>By format</h2>\n<table><tr><th>Format</th><th class=\"number\">Files</th><th "
-            "class=\"number\">Bytes</th><th "
+            "<table><tr><th>Format</th><th class=\"number\">Files</th><th class=\"number\">Bytes</th><th "
             "class=\"number\">Sound</th><th class=\"number\">Patchy</th><th class=\"number\">Faint</th><th "
             "class=\"number\">Gone</th></tr>\n";
         DREDGER_CHECK(catalog_.each_group(
@@ -144,14 +176,49 @@ class ReportPage {
         return {};
     }
 
-    Result<void> unread() {
-        std::vector<std::string> warnings;
+    // What the medium itself said, and the finds that will not come back as they were.
+    Result<void> odd() {
+        std::vector<std::string> sentences;
+        for (const ScannedSource& source : sources_) {
+            DREDGER_TRY(const auto bad, catalog_.bad_areas(source.id));
+            std::uint64_t bytes = 0;
+            for (const Extent& area : bad) bytes += area.length;
+            if (bytes > 0)
+                sentences.push_back(fmt::format("{}: {} bytes in {} areas can't be read", source.path,
+                                                count_text(bytes), count_text(bad.size())));
+        }
         for (const ScannedVolume& v : volumes_)
             for (const std::string& warning : v.facts.warnings)
-                warnings.push_back(fmt::format("volume {}: {}", v.place.number, warning));
-        html_ += "<h2>What was odd or could not be read</h2>\n";
-        if (warnings.empty()) html_ += "<p>Nothing.</p>\n";
-        for (const std::string& warning : warnings) html_ += fmt::format("<p>{}</p>\n", escaped(printable(warning)));
+                sentences.push_back(fmt::format("volume {}: {}", v.place.number, warning));
+        for (const std::string& sentence : sentences) html_ += fmt::format("<p>{}</p>\n", escaped(printable(sentence)));
+        Selection doubtful = request_.selection;
+        std::erase_if(doubtful.bands, [](Band band) { return band == Band::sound; });
+        if (doubtful.bands.empty() && request_.selection.bands.empty())
+            doubtful.bands = {Band::patchy, Band::faint, Band::gone};
+        DREDGER_TRY(const Totals totals, catalog_.totals(doubtful));
+        if (doubtful.bands.empty() || totals.files == 0) {
+            if (sentences.empty()) html_ += "<p>Nothing.</p>\n";
+            return {};
+        }
+        constexpr std::uint64_t kMost = 200;
+        html_ += fmt::format(
+            "<p>{} of the finds are not whole, as far as can be told{}:</p>\n<table><tr><th "
+            "class=\"number\">ID</th><th "
+            "class=\"number\">Prospect</th><th>Band</th><th>Path</th><th>Why</th></tr>\n",
+            count_text(totals.files), totals.files > kMost ? fmt::format(" (the first {} are shown)", kMost) : "");
+        DREDGER_CHECK(catalog_.each(
+            doubtful, Order{}, false,
+            [&](const Candidate& c) {
+                if (c.record.is_folder) return true;
+                html_ += fmt::format(
+                    "<tr><td class=\"number\">{}</td><td class=\"number\">{}</td><td>{}</td>"
+                    "<td>{}</td><td>{}</td></tr>\n",
+                    c.id, c.prospect.value, word_for(c.prospect.band), escaped(printable(c.record.path())),
+                    c.prospect.reasons.empty() ? "" : escaped(printable(c.prospect.reasons.front())));
+                return true;
+            },
+            {0, kMost}));
+        html_ += "</table>\n";
         return {};
     }
 
@@ -162,15 +229,12 @@ class ReportPage {
         if (!rows)
             return fail(ErrorKind::usage, "this is no manifest", (request_.restored / "manifest.csv").string(),
                         "give a folder that dredger restore wrote");
-        html_ +=
-            "<h2>What was restored</h2>\n<table><tr><th>File</th><th "
-            "class=\"number\">Bytes</th><th>Outcome</th><th>SHA-256"
-            "</th></tr>\n";
+        html_ += "<table><tr><th>File</th><th class=\"number\">Bytes</th><th>Outcome</th><th>SHA-256</th></tr>\n";
         for (auto row : *rows) {
             const auto quick = std::min(row["facts"].rfind("xxh128 "), row["facts"].size());
             html_ +=
                 fmt::format("<tr><td>{}</td><td class=\"number\">{}</td><td>{}</td><td class=\"sum\">{}</td></tr>\n",
-                            escaped(printable(row["restored_path"])), escaped(row["restored_bytes"]),
+                            escaped(printable(row["restored_path"])), grouped_digits(row["restored_bytes"]),
                             escaped(row["outcome"]), escaped(row["sha256"] + row["facts"].substr(quick)));
         }
         html_ += "</table>\n";
@@ -179,6 +243,7 @@ class ReportPage {
 
     const Catalog& catalog_;
     const ReportRequest& request_;
+    Observer& observer_;
     std::vector<ScannedSource> sources_;
     std::vector<ScannedVolume> volumes_;
     std::string html_;
@@ -186,15 +251,16 @@ class ReportPage {
 
 }  // namespace
 
-Result<fs::path> write_report(const Catalog& catalog, const ReportRequest& request) {
+Result<fs::path> write_report(const Catalog& catalog, const ReportRequest& request, Observer& observer) {
     std::error_code failed;
     fs::create_directories(request.destination, failed);
     if (failed)
         return fail(ErrorKind::output, "the folder for the report can't be made: " + failed.message(),
                     request.destination.string(), "choose a folder that is yours");
-    DREDGER_TRY(const std::string html, ReportPage(catalog, request).run());
-    DREDGER_CHECK(
-        reporting::write_dfxml(catalog, request.selection, request.version, request.destination / "finds.dfxml"));
+    DREDGER_TRY(const std::string html, ReportPage(catalog, request, observer).run());
+    if (!observer.should_stop())
+        DREDGER_CHECK(
+            reporting::write_dfxml(catalog, request.selection, request.version, request.destination / "finds.dfxml"));
     const fs::path page = request.destination / "report.html";
     DREDGER_CHECK(refuse_link(page));
     std::ofstream out(page, std::ios::binary | std::ios::trunc);

@@ -3,6 +3,7 @@
 
 #include <filesystem>
 
+#include "base/observer.h"
 #include "catalog/catalog.h"
 
 namespace dredger {
@@ -15,7 +16,8 @@ struct ReportRequest {
     std::string made;                // when, for the page
 };
 
-// Writes report.html, finds.dfxml and the figures below the destination; the page's path.
-Result<std::filesystem::path> write_report(const Catalog& catalog, const ReportRequest& request);
+// Writes report.html, finds.dfxml and the figures below the destination; the page's path. Stopped by the observer, it
+// leaves a page that says what is missing.
+Result<std::filesystem::path> write_report(const Catalog& catalog, const ReportRequest& request, Observer& observer);
 
 }  // namespace dredger

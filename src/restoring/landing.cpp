@@ -23,7 +23,7 @@ std::string arranged_folder(const NameFacts& facts, Arrangement arrangement) {
             if (!time) time = c.record.modified;
             if (!time) time = c.record.created;
             if (!time) return "undated";
-            const std::string day = iso8601(*time);
+            const std::string day = iso8601(in_local_digits(*time));
             return joined(day.substr(0, 4), day.substr(5, 2));
         }
         case Arrangement::flat: break;

@@ -30,7 +30,7 @@ std::string fact_of(const NameFacts& facts, std::string_view name) {
 
 std::string time_as(const std::optional<FileTime>& time, const std::string& form) {
     if (!time) return {};
-    const std::time_t seconds = time->seconds;
+    const std::time_t seconds = in_local_digits(*time).seconds;
     std::tm parts{};
     if (::gmtime_r(&seconds, &parts) == nullptr) return {};
     char text[256];

@@ -29,12 +29,6 @@ constexpr std::uint64_t kWaitingBytes = 1 << 30;
 // Bytes of files that get their places after the others: thousands of small ones need not wait for these.
 constexpr std::uint64_t kTakesLong = 64 << 20;
 
-std::string volume_name(const ScannedVolume& volume) {
-    if (volume.place.number == 0) return "outside the volumes";
-    return volume.facts.label.empty() ? fmt::format("volume {}", volume.place.number)
-                                      : fmt::format("volume {} {}", volume.place.number, volume.facts.label);
-}
-
 class Restoration {
   public:
     Restoration(const std::vector<RestoreJob>& jobs, const RestoreRequest& request, RestoreObserver& observer)
@@ -142,16 +136,11 @@ class Restoration {
             remarks_.push_back(remark);
         }
         DREDGER_TRY(const auto volumes, job.catalog->volumes());
-        // Other arrangements have folders of their own; two of one name are numbered there.
-        const bool is_tree = request_.arrangement == Arrangement::tree && !request_.rename;
-        const fs::path above =
-            jobs_.size() > 1 && is_tree ? fs::path(mapped_part(fs::path(job.name).stem().string(), rules_)) : "";
         for (const ScannedVolume& volume : volumes) {
-            job.volumes[volume.id] = volume_name(volume);
-            if (job.wanted.contains(volume.id))
-                job.folder_for[volume.id] = job.wanted.size() > 1 && is_tree && !request_.as_original
-                                                ? above / mapped_part(volume_name(volume), kWindowsNames)
-                                                : above;
+            job.volumes[volume.id] = name_of_volume(volume);
+            if (!request_.volume_folders) continue;
+            const fs::path above = jobs_.size() > 1 ? mapped_part(fs::path(job.name).stem().string(), rules_) : "";
+            job.folder_for[volume.id] = above / mapped_part(name_of_volume(volume), kWindowsNames);
         }
         return {};
     }

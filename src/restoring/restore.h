@@ -37,8 +37,9 @@ struct RestoreRequest {
     std::optional<NameRules> names;             // none: those of the destination
     std::vector<std::filesystem::path> beyond;  // what earlier runs restored into these folders is not restored again
     SumKind sums = SumKind::sha256;
-    bool as_original = false;  // safety copies take the names and places of their documents
-    bool verify = false;       // every file is read back, also those of earlier runs into this destination
+    bool volume_folders = false;  // a folder above all for each volume, of several catalogs in one for each of these
+    bool as_original = false;     // safety copies take the names and places of their documents
+    bool verify = false;          // every file is read back, also those of earlier runs into this destination
     bool dry_run = false;
     bool onto_same_drive = false;      // spelled out: the destination may lie on the drive being read
     bool from_changed_source = false;  // spelled out: the source may be another than the one scanned

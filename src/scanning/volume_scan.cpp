@@ -2,11 +2,11 @@
 
 #include <algorithm>
 #include <fmt/format.h>
-#include <nlohmann/json.hpp>
 
 #include "base/checked.h"
 #include "checking/checking.h"
 #include "scanning/housekeeping.h"
+#include "scanning/narrowing.h"
 #include "volumes/mapping.h"
 
 namespace dredger {
@@ -18,17 +18,6 @@ constexpr std::uint64_t kBatch = 20'000;      // changes that are saved together
 constexpr std::uint64_t kTrustedShare = 100;  // of live bytes, one of so many may lie on free clusters
 constexpr int kMostInDamagedState = 50;       // prospect of what may be today's bytes in part
 constexpr std::uint64_t kGlance = 4'096;      // records between two looks at the clock
-
-// What narrows a scan, so that a later one with other wishes is not taken for a repetition.
-std::string settings_of(const ScanRequest& request) {
-    nlohmann::json settings = nlohmann::json::object();
-    if (!request.folder.empty()) settings["folder"] = request.folder;
-    for (const Kind kind : request.kinds) settings["kind"].push_back(word_for(kind));
-    for (const std::string& extension : request.extensions) settings["ext"].push_back(extension);
-    if (!request.snapshots) settings["snapshots"] = false;
-    if (request.code_page != CodePage::cp850) settings["code_page"] = 437;
-    return settings.dump();
-}
 
 void tell_format(Candidate& candidate) {
     if (candidate.record.is_folder) return;
@@ -56,7 +45,7 @@ Agreement head_for_name(std::string_view name, ByteView head) { return judge_hea
 Result<VolumeScan::Outcome> VolumeScan::run(const Volume& place, const MediumPtr& volume,
                                             const FileSystem& filesystem) {
     DREDGER_TRY(const auto before, session_.known(place));
-    row_ = {0, session_.source, place, filesystem.facts(), false, true, settings_of(request_)};
+    row_ = {0, session_.source, place, filesystem.facts(), false, true, narrowing_of(request_)};
     report_.number = place.number;
     report_.is_lost = place.table == TableKind::lost;
     report_.is_mountable = row_.facts.is_mountable;
@@ -65,18 +54,27 @@ Result<VolumeScan::Outcome> VolumeScan::run(const Volume& place, const MediumPtr
     volume_ = volume;
     space_ = today_ != nullptr ? &today_->space() : &filesystem.space();
     if (before && before->done) {
-        if (before->settings != row_.settings)
-            return fail(ErrorKind::usage,
-                        fmt::format("volume {} is in this catalog already, scanned with other limits", place.number),
-                        catalog_.path().string(), "use the same --folder, --kind and --ext, or another catalog");
-        report_.was_done_before = true;
-        return Outcome{report_, false};
+        if (!reads_names_alike(before->settings, row_.settings))
+            return fail(
+                ErrorKind::usage,
+                fmt::format("volume {} is in this catalog already, scanned with another code page", place.number),
+                catalog_.path().string(), "use the same --code-page, or another catalog");
+        report_.was_done_before = keeps_all_of(before->settings, row_.settings);
+        if (report_.was_done_before) return Outcome{report_, false};
     }
     DREDGER_TRY(waiting_, Spool::open(fs::absolute(catalog_.path()).parent_path()));
     DREDGER_CHECK(catalog_.begin());
-    if (before) DREDGER_CHECK(catalog_.remove_volume(before->id));
-    DREDGER_TRY(row_.id, catalog_.add_volume(row_));
+    // The states of a volume are told by what differs from today's records, which have become more.
+    const bool goes_on = before && before->done && !point_;
+    if (goes_on) {
+        row_.id = before->id;
+        DREDGER_CHECK(learn_kept());
+    } else {
+        if (before) DREDGER_CHECK(catalog_.remove_volume(before->id));
+        DREDGER_TRY(row_.id, catalog_.add_volume(row_));
+    }
     DREDGER_TRY(next_id_, catalog_.next_id());
+    first_new_ = next_id_;
     if (today_ != nullptr) DREDGER_CHECK(claim_for_today());
     for (const std::string& warning : row_.facts.warnings)
         observer_.warning(fmt::format("volume {}: {}", place.number, warning));
@@ -140,6 +138,35 @@ bool VolumeScan::is_wanted(const FileEntry& record) const {
     return path == wanted || path.starts_with(wanted + "/");
 }
 
+// A narrowed scan is widened: what it kept stays as it is, with its number.
+Result<void> VolumeScan::learn_kept() {
+    Selection all;
+    all.states = {};
+    all.origins = {Origin::record, Origin::remnant};
+    all.volumes = {row_.id};
+    return catalog_.each(all, Order{}, true, [&](const Candidate& c) {
+        kept_[kept_key(c.record, c.layout.extents.empty() ? 0 : c.layout.extents.front().offset)].push_back(c.id);
+        return true;
+    });
+}
+
+std::string VolumeScan::kept_key(const FileEntry& record, std::uint64_t first) {
+    const FileIdentity& identity = record.identity;
+    return fmt::format("{} {} {} {} {} {} {} {}", static_cast<int>(record.origin), identity.tree, identity.number,
+                       identity.generation, record.version, record.size, first, record.stream);
+}
+
+// The number that a narrowed scan gave it, or a new one.
+std::int64_t VolumeScan::number_for(const Record& record) {
+    if (kept_.empty()) return next_id_++;
+    const auto places = on_medium(row_.place, VolumeLayout(record.layout));
+    const auto found = kept_.find(kept_key(record, places.extents.empty() ? 0 : places.extents.front().offset));
+    if (found == kept_.end() || found->second.empty()) return next_id_++;
+    const std::int64_t id = found->second.back();
+    found->second.pop_back();
+    return id;
+}
+
 // What is there now has overwritten what was there before.
 Result<void> VolumeScan::claim_for_today() {
     Selection live;
@@ -169,7 +196,7 @@ Result<void> VolumeScan::keep(Record&& record) {
     ++(is_live ? report_.live : record.state == State::trashed ? report_.trashed : report_.deleted);
     bins_.learn(record, volume_);
     habit_.learn(*volume_, record);
-    const std::int64_t id = next_id_++;
+    const std::int64_t id = number_for(record);
     claim(record, id, holds_its_space);
 
     if (!is_live) return waiting_->add(id, record);
@@ -273,6 +300,7 @@ void VolumeScan::claim(const Record& record, std::int64_t id, bool holds_its_spa
 }
 
 Result<void> VolumeScan::store(std::int64_t id, Record&& record, const Prospect& prospect) {
+    if (id < first_new_) return {};  // kept before
     Candidate candidate;
     candidate.id = id;
     candidate.volume = row_.id;

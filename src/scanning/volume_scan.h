@@ -58,13 +58,18 @@ class VolumeScan final : RecordSink {
     static std::uint64_t told_by(const FileEntry& record);
     static std::uint64_t path_hash(const FileEntry& record);
 
-    // What the catalog has of this volume as a whole is not read again.
+    // What the catalog has of this volume as a whole is not read again; where a narrower scan kept less, the rest is
+    // added.
     Result<Outcome> run(const Volume& place, const MediumPtr& volume, const FileSystem& filesystem);
 
   private:
     bool take(Record&& record) override;
     Result<void> keep(Record&& record);
     Result<void> claim_for_today();
+    Result<void> learn_kept();
+    // What tells a record of a volume from the others; `first`: where its content begins on the medium.
+    static std::string kept_key(const FileEntry& record, std::uint64_t first);
+    std::int64_t number_for(const Record& record);
     Result<void> keep_of_state(Record&& record);
     Result<void> complete(std::int64_t id, Record&& record, Prospect&& prospect);
     void leave_out_taken(Record& record) const;
@@ -95,9 +100,10 @@ class VolumeScan final : RecordSink {
     PaddingHabit habit_;
     VolumeReport report_;
     std::optional<Spool> waiting_;  // until every claim on their bytes is known
-    std::int64_t next_id_ = 1;
-    std::uint64_t live_bytes_ = 0;    // in clusters
-    std::uint64_t live_on_free_ = 0;  // of those, what the space map calls free
+    std::int64_t next_id_ = 1, first_new_ = 1;
+    std::map<std::string, std::vector<std::int64_t>> kept_;  // numbers by kept_key(): of a narrower scan
+    std::uint64_t live_bytes_ = 0;                           // in clusters
+    std::uint64_t live_on_free_ = 0;                         // of those, what the space map calls free
     std::uint64_t unsaved_ = 0;
     bool interrupted_ = false;
     std::optional<Error> failure_;  // of a take(), which can only say that the walk should end

@@ -1,5 +1,7 @@
 #include "base/times.h"
 
+#include <cstdlib>
+#include <ctime>
 #include <gtest/gtest.h>
 
 namespace dredger {
@@ -61,7 +63,40 @@ TEST(TypedTimes, NonsenseIsNoTime) {
         EXPECT_FALSE(parse_time(text)) << text;
 }
 
-TEST(ShownTimes, AreShortForPeople) { EXPECT_EQ(short_time(FileTime{0, 5, {}}), "1970-01-01 00:00"); }
+TEST(ShownTimes, AreShortForPeopleAndTellTheirZone) {
+    EXPECT_EQ(short_time(FileTime{0, 5, FileTime::Clock::utc}), "1970-01-01 00:00 UTC");
+    EXPECT_EQ(short_time(FileTime{0, 5, FileTime::Clock::local}), "1970-01-01 00:00");
+}
+
+// An island two hours east of Greenwich, one in winter.
+class TimesOnTheIsland : public testing::Test {
+  protected:
+    TimesOnTheIsland() {
+        ::setenv("TZ", "ISL-1ISLS,M3.5.0,M10.5.0", 1);
+        ::tzset();
+    }
+    ~TimesOnTheIsland() override {
+        ::unsetenv("TZ");
+        ::tzset();
+    }
+    static FileTime at(const char* text, FileTime::Clock clock) { return {parse_time(text)->first, 7, clock}; }
+};
+
+TEST_F(TimesOnTheIsland, AreShownAsItsClockSays) {
+    EXPECT_EQ(shown_time(at("2026-05-03 22:30", FileTime::Clock::utc)), "2026-05-04 00:30");
+    EXPECT_EQ(shown_time(at("2026-01-03 22:30", FileTime::Clock::utc)), "2026-01-03 23:30");
+}
+
+TEST_F(TimesOnTheIsland, StayAsTheyAreWhereTheirZoneIsNotKnown) {
+    EXPECT_EQ(shown_time(at("2026-05-03 22:30", FileTime::Clock::local)), "2026-05-03 22:30~");
+}
+
+TEST_F(TimesOnTheIsland, LeadBackToTheMoment) {
+    for (const char* text : {"2026-05-03 22:30", "2026-01-03 22:30", "1999-12-31 23:59"}) {
+        const FileTime time = at(text, FileTime::Clock::utc);
+        EXPECT_EQ(utc_of_local_digits(in_local_digits(time).seconds), time.seconds) << text;
+    }
+}
 
 }  // namespace
 }  // namespace dredger

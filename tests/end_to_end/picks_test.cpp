@@ -67,7 +67,8 @@ TEST_F(PicksTest, OneListBringsBackFilesOfThreeMediaAtOnce) {
     EXPECT_THAT(run_program({"picks", "show", path("nests.csv")}).out,
                 AllOf(HasSubstr("card.dredge"), HasSubstr("office.dredge"), HasSubstr("home.dredge")));
 
-    const Ran ran = run_program({"restore", "--picks", path("nests.csv"), "--to", path("out"), "--verify"});
+    const Ran ran =
+        run_program({"restore", "--picks", path("nests.csv"), "--to", path("out"), "--verify", "--volume-folders"});
     EXPECT_EQ(ran.exit_code, 0) << ran.err << ran.out;
     const auto sums = truth();
     std::map<std::string, std::size_t> compared;

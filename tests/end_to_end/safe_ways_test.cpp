@@ -145,7 +145,7 @@ TEST_F(SafeWaysTest, LinksInADestinationLeadNowhere) {
     };
     // A folder of the tree gets another name beside it.
     const std::string tree = planted("tree", "volume 1 RINGCARD", true);
-    EXPECT_EQ(run_program({"restore", catalog(), "--prospect", "90..", "--to", tree}).exit_code, 0);
+    EXPECT_EQ(run_program({"restore", catalog(), "--volume-folders", "--prospect", "90..", "--to", tree}).exit_code, 0);
     EXPECT_TRUE(fs::exists(fs::path(tree) / "volume 1 RINGCARD (2)/DCIM/100NESTS/NEST0005.JPG"));
     EXPECT_TRUE(is_untouched());
     for (const char* book : {"restore.log", "manifest.csv", "SHA256SUMS", ".dredger-unfinished"}) {

@@ -66,7 +66,7 @@ TEST_F(TypingTest, ValuesAreSaidToBeWrongInWords) {
 
 TEST_F(TypingTest, OptionsWithoutEffectAreRefused) {
     expect_usage(list({"--depth", "2"}), "--depth says nothing without --group", "add --group");
-    expect_usage(list({"--extents"}), "--extents says nothing without --as jsonl", "leave --extents out");
+    expect_usage(list({"--extents"}), "--extents says nothing without --json", "leave --extents out");
     expect_usage(list({"--source", image_}), "--source says nothing without", "--contains");
     expect_usage(run_program({"scan", image_, "-c", path("b"), "--format", "jpeg"}), "--format", "add --deep");
     expect_usage(run_program({"scan", image_, "-c", path("b"), "--join", "off"}), "--join", "add --deep");

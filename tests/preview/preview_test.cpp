@@ -12,6 +12,8 @@
 namespace dredger {
 namespace {
 
+const preview::PageFacts kFacts{"card.dredge", "a catalog's own", 1};
+
 namespace fs = std::filesystem;
 using test::TempFolder;
 using testing::HasSubstr;
@@ -35,7 +37,7 @@ nlohmann::json data_of(const std::string& page) {
 }
 
 TEST(Page, KeepsWhateverNamesAndTextsSayAsText) {
-    const std::string page = preview::page_of({shown("</script><img src=x onerror=alert(1)>.jpg")}, "card.dredge");
+    const std::string page = preview::page_of({shown("</script><img src=x onerror=alert(1)>.jpg")}, kFacts);
     EXPECT_THAT(page, Not(HasSubstr("<img src=x")));
     EXPECT_THAT(page, Not(HasSubstr("alert(1)</script>")));
     const auto data = data_of(page);
@@ -50,7 +52,7 @@ TEST(Page, KeepsWhateverNamesAndTextsSayAsText) {
 }
 
 TEST(Page, NeedsNoNetworkAndAllowsNone) {
-    const std::string page = preview::page_of({shown("a.jpg")}, "card.dredge");
+    const std::string page = preview::page_of({shown("a.jpg")}, kFacts);
     EXPECT_THAT(page, HasSubstr("default-src 'none'"));
     EXPECT_THAT(page, Not(HasSubstr("http://")));
     EXPECT_THAT(page, Not(HasSubstr("https://")));
@@ -58,7 +60,7 @@ TEST(Page, NeedsNoNetworkAndAllowsNone) {
 }
 
 TEST(Page, BytesThatAreNoCharactersDoNotBreakIt) {
-    EXPECT_EQ(data_of(preview::page_of({shown("\xFF\xFE.jpg")}, "card.dredge"))["finds"].size(), 1U);
+    EXPECT_EQ(data_of(preview::page_of({shown("\xFF\xFE.jpg")}, kFacts))["finds"].size(), 1U);
 }
 
 TEST(Canvas, HatchesWhatWasLost) {

@@ -14,7 +14,7 @@ using test::MemoryMedium;
 bool found(std::vector<std::byte> bytes, const std::string& text, const std::string& format = "") {
     Candidate candidate;
     candidate.format = format;
-    return contains(MemoryMedium(std::move(bytes)), candidate, text);
+    return passage_with(MemoryMedium(std::move(bytes)), candidate, text).has_value();
 }
 bool found(std::string_view bytes, const std::string& text) { return found(test::bytes_of(bytes), text); }
 

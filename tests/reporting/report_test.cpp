@@ -31,7 +31,7 @@ class ReportTest : public test::ScanFixture {
         request_.made = "2026-11-20 10:00 UTC";
     }
     std::string page() {
-        const auto written = write_report(*catalog_, request_);
+        const auto written = write_report(*catalog_, request_, listener_);
         EXPECT_TRUE(written) << written.error().line();
         return written ? test::read_text(*written) : std::string();
     }
@@ -71,7 +71,7 @@ TEST_F(ReportTest, TellsWhatWasRestored) {
     ASSERT_TRUE(rows);
     EXPECT_THAT(html, HasSubstr(rows->front()["sha256"]));
     request_.restored = folder_ / "nowhere";
-    EXPECT_FALSE(write_report(*catalog_, request_));
+    EXPECT_FALSE(write_report(*catalog_, request_, listener_));
 }
 
 TEST_F(ReportTest, TheXmlHasEveryFindWithItsRuns) {
@@ -102,7 +102,7 @@ TEST_F(ReportTest, TheXmlHasEveryFindWithItsRuns) {
 TEST_F(ReportTest, ADestinationThatIsNoneIsSaid) {
     test::write_text(folder_ / "file", "in the way");
     request_.destination = folder_ / "file" / "below";
-    const auto refused = write_report(*catalog_, request_);
+    const auto refused = write_report(*catalog_, request_, listener_);
     ASSERT_FALSE(refused);
     EXPECT_EQ(refused.error().kind, ErrorKind::output);
 }

@@ -1,11 +1,13 @@
 #include "scanning/scan.h"
 
+#include <fmt/format.h>
 #include <fstream>
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 #include <nlohmann/json.hpp>
 
 #include "base/bytes.h"
+#include "scanning/narrowing.h"
 #include "scanning/scan_fixture.h"
 #include "support/support.h"
 
@@ -152,12 +154,56 @@ TEST_F(ScanTest, KeepsOnlyWhatIsWanted) {
     const auto catalog = Catalog::open(folder_ / "a.dredge").value();
     EXPECT_EQ(catalog.count({}).value(), 13);
     request.extensions = {};
-    const auto other = run(request);
-    ASSERT_FALSE(other);
-    EXPECT_THAT(other.error().line(), HasSubstr("other limits"));
     request.kinds = {Kind::document};
     ASSERT_TRUE(run(request, "b.dredge"));
     EXPECT_EQ(Catalog::open(folder_ / "b.dredge")->count({}).value(), 3);
+}
+
+// Everything in the same order of ids, but for what only the wider scan was asked for.
+TEST_F(ScanTest, WidensWhatWasNarrowed) {
+    const auto paths_by_id = [&](const char* name) {
+        std::map<std::int64_t, std::string> paths;
+        Selection all;
+        all.states = {};
+        EXPECT_TRUE(Catalog::open(folder_ / name)->each(all, Order{}, false, [&](const Candidate& c) {
+            paths[c.id] = fmt::format("{} {} {}", c.record.path(), c.prospect.value, word_for(c.record.state));
+            return true;
+        }));
+        return paths;
+    };
+    ScanRequest request = request_for("ringing-station-drive");
+    request.extensions = {"jpg"};
+    ASSERT_TRUE(run(request));
+    const auto narrow = paths_by_id("a.dredge");
+    request.extensions = {};
+    request.snapshots = true;
+    const auto widened = run(request);
+    ASSERT_TRUE(widened) << widened.error().line();
+    EXPECT_FALSE(widened->volumes.front().was_done_before);
+    const auto wide = paths_by_id("a.dredge");
+    ASSERT_TRUE(run(request, "b.dredge"));
+    for (const auto& [id, path] : narrow) EXPECT_EQ(wide.at(id), path) << "keeps its number";
+    const auto values = [](const std::map<std::int64_t, std::string>& paths) {
+        std::multiset<std::string> all;
+        for (const auto& [id, path] : paths) all.insert(path);
+        return all;
+    };
+    EXPECT_EQ(values(wide), values(paths_by_id("b.dredge"))) << "as if it had never been narrow";
+    EXPECT_GT(wide.size(), narrow.size());
+    request.kinds = {Kind::picture};
+    EXPECT_TRUE(run(request)->volumes.front().was_done_before) << "the catalog has more already";
+}
+
+TEST(Narrowing, KnowsWhichKeepsMore) {
+    EXPECT_TRUE(keeps_all_of("{}", R"({"kind":["picture"]})"));
+    EXPECT_FALSE(keeps_all_of(R"({"kind":["picture"]})", "{}"));
+    EXPECT_TRUE(keeps_all_of(R"({"kind":["picture","video"]})", R"({"kind":["video"]})"));
+    EXPECT_FALSE(keeps_all_of(R"({"kind":["video"]})", R"({"kind":["picture","video"]})"));
+    EXPECT_TRUE(keeps_all_of(R"({"folder":"DCIM"})", R"({"ext":["jpg"],"folder":"dcim/100NESTS"})"));
+    EXPECT_FALSE(keeps_all_of(R"({"folder":"DCIM"})", R"({"folder":"DCIMX"})"));
+    EXPECT_FALSE(keeps_all_of(R"({"snapshots":false})", "{}"));
+    EXPECT_FALSE(keeps_all_of("{}", R"({"code_page":437})"));
+    EXPECT_FALSE(keeps_all_of("no JSON", "{}"));
 }
 
 TEST_F(ScanTest, TakesTheVolumesThatAreAskedFor) {

@@ -5,8 +5,10 @@
 #include <fcntl.h>
 #include <fstream>
 #include <nlohmann/json.hpp>
+#include <pty.h>
 #include <sstream>
 #include <stdexcept>
+#include <sys/ioctl.h>
 #include <sys/wait.h>
 #include <unistd.h>
 #include <zstd.h>
@@ -182,6 +184,53 @@ Result<void> MemoryMedium::read_within(std::uint64_t offset, std::span<std::byte
         bad.push_back({first, last - first});
     }
     return {};
+}
+
+Ran run_on_terminal(const std::vector<std::string>& words, unsigned columns, const std::string& before) {
+    winsize size{};
+    size.ws_col = static_cast<unsigned short>(columns);
+    size.ws_row = 24;
+    int terminal = -1;
+    const ::pid_t child = ::forkpty(&terminal, nullptr, nullptr, &size);
+    if (child == 0) {
+        ::unsetenv("COLUMNS");
+        ::unsetenv("NO_COLOR");
+        ::setenv("TERM", "xterm-256color", 1);
+        std::vector<std::string> all = {"/bin/sh", "-c", before + " exec \"$0\" \"$@\"",
+                                        beside_this_program("dredger")};
+        all.insert(all.end(), words.begin(), words.end());
+        std::vector<char*> pointers;
+        for (std::string& word : all) pointers.push_back(word.data());
+        pointers.push_back(nullptr);
+        ::execv(pointers[0], pointers.data());
+        ::_exit(127);
+    }
+    Ran ran;
+    std::array<char, 4096> part{};
+    for (ssize_t n = 0; (n = ::read(terminal, part.data(), part.size())) > 0;)
+        ran.out.append(part.data(), static_cast<std::size_t>(n));
+    int status = 0;
+    ::waitpid(child, &status, 0);
+    ::close(terminal);
+    ran.exit_code = WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
+    return ran;
+}
+
+std::vector<std::string> lines_on_terminal(const std::string& written) {
+    std::vector<std::string> lines(1);
+    for (std::size_t at = 0; at < written.size(); ++at) {
+        if (written[at] == '\x1B') {
+            const std::size_t end = written.find_first_of("mK", at);
+            at = std::min(end, written.size());
+        } else if (written[at] == '\n') {
+            lines.emplace_back();
+        } else if (written[at] == '\r') {
+            if (at + 1 < written.size() && written[at + 1] != '\n') lines.back().clear();
+        } else {
+            lines.back() += written[at];
+        }
+    }
+    return lines;
 }
 
 Ran run_program(const std::vector<std::string>& words, const RunOptions& options) {

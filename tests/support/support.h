@@ -110,4 +110,10 @@ struct RunOptions {
 };
 Ran run_program(const std::vector<std::string>& words, const RunOptions& options = {});
 
+// The same on a terminal of so many columns, that shows no pages; what it wrote, errors among it, is in `out`. `before`
+// as above.
+Ran run_on_terminal(const std::vector<std::string>& words, unsigned columns, const std::string& before = "PAGER=cat");
+// What stood in its lines in the end, without colours.
+std::vector<std::string> lines_on_terminal(const std::string& written);
+
 }  // namespace dredger::test
