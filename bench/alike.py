@@ -33,7 +33,9 @@ def run(*words, cwd=None):
 
 def main():
     folder, count, seed = pathlib.Path(sys.argv[1]), int((sys.argv + ["", "40"])[2] or 40), int((sys.argv + ["", "", "1"])[3] or 1)
-    pictures = sorted(p for p in folder.rglob("*") if p.suffix.lower() in (".jpg", ".jpeg", ".png", ".webp"))
+    # Smaller ones are icons, or show nothing.
+    pictures = sorted(p for p in folder.rglob("*") if p.suffix.lower() in (".jpg", ".jpeg", ".png", ".webp")
+                      and p.stat().st_size > 8192)
     random.Random(seed).shuffle(pictures)
     with tempfile.TemporaryDirectory() as scratch:
         scratch = pathlib.Path(scratch)

@@ -7,8 +7,8 @@
 namespace dredger::palette {
 
 struct Colour {
-    std::uint32_t rgb;      // 0x00RRGGBB
-    unsigned in_256 = 0;    // the nearest of a terminal's 256 (xterm's numbers)
+    std::uint32_t rgb;    // 0x00RRGGBB
+    unsigned in_256 = 0;  // the nearest of a terminal's 256 (xterm's numbers)
 };
 
 inline constexpr Colour kSound{0x2E7D5B, 35}, kPatchy{0xC08A1E, 172}, kFaint{0xB5532A, 166}, kGone{0x9A9489, 245};

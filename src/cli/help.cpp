@@ -68,7 +68,8 @@ const std::vector<Topic>& topics() {
          "The check says what the content itself shows: verified (looked through to its end and right), plausible,\n"
          "damaged, or unknown. dredger show CATALOG ID gives the reasons.\n"},
         {"times",
-         "Times are shown on this machine's clock; --utc shows them in UTC. Those of memory cards (FAT) are kept without\n"
+         "Times are shown on this machine's clock; --utc shows them in UTC. Those of memory cards (FAT) are kept "
+         "without\n"
          "their zone: they are shown as they were written, with a ~ behind them, and have no Z in JSON.\n"
          "What you type with --modified and the like is meant as it is shown.\n"},
         {"exit-codes",

@@ -51,12 +51,14 @@ void add_to(CLI::App& command) {
         ->check(one_of(kColourWords))
         ->group(group);
     command
-        .add_flag_callback("--utc", [] { (void)::setenv("TZ", "UTC0", 1); },
-                           "times in UTC, not on this machine's clock; also those that are typed")
+        .add_flag_callback(
+            "--utc", [] { (void)::setenv("TZ", "UTC0", 1); },
+            "times in UTC, not on this machine's clock; also those that are typed")
         ->group(group);
     command
-        .add_flag_callback("--no-pager", [&of_this_run] { of_this_run.pages = false; },
-                           "print what is longer than the screen as it is, not through $PAGER")
+        .add_flag_callback(
+            "--no-pager", [&of_this_run] { of_this_run.pages = false; },
+            "print what is longer than the screen as it is, not through $PAGER")
         ->group(group);
     CLI::Option* quiet = command.add_flag("-q,--quiet", of_this_run.quiet,
                                           "only what was asked for, and errors: no progress, no notes, no advice");
@@ -78,8 +80,7 @@ void add_manner(CLI::App& program) { add_to(program); }
 
 void take_manner(const std::string& words) {
     ::tzset();
-    if (manner().verbose)
-        notes().on_screen = logger_for(std::make_shared<spdlog::sinks::stderr_sink_mt>(), "%T  %v");
+    if (manner().verbose) notes().on_screen = logger_for(std::make_shared<spdlog::sinks::stderr_sink_mt>(), "%T  %v");
     note("dredger " + words);
 }
 

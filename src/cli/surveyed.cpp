@@ -75,7 +75,8 @@ class Look {
         for (const Volume& volume : map.volumes) take(volume, *found);
         if (opened_.is_device) surveyed_.health = ask_for_health(surveyed_.source);
         if (surveyed_.health.verdict == DriveHealth::Verdict::failing)
-            find("The drive is failing: copy it before anything else", fmt::format("dredger image {} --to COPY.img", word_));
+            find("The drive is failing: copy it before anything else",
+                 fmt::format("dredger image {} --to COPY.img", word_));
         surveyed_.next = scan(needs_content_ ? "--deep " : "");
         return std::optional(std::move(surveyed_));
     }
@@ -96,7 +97,7 @@ class Look {
         row.offset = volume.offset;
         row.length = volume.length;
         row.is_lost = volume.table == TableKind::lost;
-        row.table_says = row.is_lost               ? "nothing: lost"
+        row.table_says = row.is_lost           ? "nothing: lost"
                          : volume.name.empty() ? volume.type
                                                : fmt::format("{}, {}", volume.type, volume.name);
         const std::string only_it = fmt::format(" --volume {}", volume.number);
@@ -132,6 +133,7 @@ class Look {
         row.used = facts.used;
         row.cluster_size = facts.cluster_size;
         const std::string only_it = fmt::format(" --volume {}", volume.number);
+        const std::size_t lost_at = surveyed_.findings.size() - (row.is_lost ? 1 : 0);
         for (const auto& former : former_filesystems(window, filesystem)) {
             row.formerly.push_back(former->facts().filesystem);
             find(fmt::format("Volume {} was formatted: folders or records of a former {} still stand", volume.number,
@@ -147,9 +149,14 @@ class Look {
         find(shadows_text(volume, shadows), versions);
         if (!records_tell_all(facts.filesystem)) {
             needs_content_ = true;
-            find(fmt::format("Volume {} is {}, whose records don't tell all of what was deleted: search its content, too",
-                             volume.number, facts.filesystem),
-                 scan("--deep ", only_it));
+            // Of a lost one it is said already that it is to be scanned.
+            if (row.is_lost)
+                surveyed_.findings[lost_at].next = scan("--deep ", only_it);
+            else
+                find(fmt::format(
+                         "Volume {} is {}, whose records don't tell all of what was deleted: search its content, too",
+                         volume.number, facts.filesystem),
+                     scan("--deep ", only_it));
         }
         for (const auto* warnings : {&shadows.warnings, &facts.warnings})
             for (const std::string& warning : *warnings)

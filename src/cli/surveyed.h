@@ -1,5 +1,5 @@
-// What a look at a medium tells before it is scanned: its volumes, what is odd about them, what is there for the taking,
-// and which command is next for each.
+// What a look at a medium tells before it is scanned: its volumes, what is odd about them, what is there for the
+// taking, and which command is next for each.
 #pragma once
 
 #include <cstdint>
@@ -40,8 +40,8 @@ struct Surveyed {
     std::vector<std::string> warnings;
     std::vector<std::string> snapshots;  // earlier states that the image keeps
     DriveHealth health;
-    std::string next;           // the scan of all
-    bool is_readable = false;   // a volume is
+    std::string next;            // the scan of all
+    bool is_readable = false;    // a volume is
     bool is_recognised = false;  // at least what it holds is known
 };
 

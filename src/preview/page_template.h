@@ -16,12 +16,11 @@ inline constexpr std::string_view kPageStart = R"html(<!DOCTYPE html>
 :root { --ground: #efece5; --paper: #ffffff; --ink: #2b2a28; --pale: #6f6a61; --line: #d8d3c8; --sea: #1f6f8b; }
 * { box-sizing: border-box; }
 body { margin: 0; font: 14px/1.45 system-ui, sans-serif; color: var(--ink); background: var(--ground); }
-header { position: sticky; top: 0; z-index: 1; padding: 10px 16px; background: var(--paper); border-bottom: 1px solid var(--line);
-  display: flex; flex-wrap: wrap; gap: 6px 8px; align-items: center; }
-h1 { font-size: 16px; margin: 0 4px 0 0; }
+header { position: sticky; top: 0; z-index: 1; padding: 8px 14px; background: var(--paper); border-bottom: 1px solid var(--line);
+  display: flex; flex-wrap: wrap; gap: 6px; align-items: center; }
 input, select, button { font: inherit; font-size: 13px; padding: 4px 6px; border: 1px solid var(--line); border-radius: 5px; background: #fff; color: inherit; }
-input[type=search] { width: 140px; }
-select { max-width: 118px; }
+input[type=search] { width: 124px; }
+select { max-width: 99px; }
 button { cursor: pointer; }
 button.main { background: var(--sea); border-color: #14536a; color: #fff; font-weight: 600; padding: 5px 12px; box-shadow: 0 1px 2px #0003; }
 button.main:disabled { background: #a9c3cc; border-color: #a9c3cc; color: #fff; box-shadow: none; cursor: default; }
@@ -56,17 +55,16 @@ dialog pre { white-space: pre-wrap; overflow-wrap: anywhere; background: #f7f5f0
 </head>
 <body>
 <header>
-<h1>Finds</h1>
 <input type="search" id="name" placeholder="name contains" aria-label="Name contains">
-<select id="kind" aria-label="Kind"><option value="">every kind</option></select>
-<select id="folder" aria-label="Folder"><option value="">every folder</option></select>
-<select id="state" aria-label="State"><option value="">every state</option></select>
-<select id="volume" aria-label="Volume"><option value="">every volume</option></select>
-<select id="band" aria-label="Band"><option value="">every band</option><option>sound</option><option>patchy</option><option>faint</option><option>gone</option></select>
+<select id="kind" aria-label="Kind"><option value="">any kind</option></select>
+<select id="folder" aria-label="Folder"><option value="">any folder</option></select>
+<select id="state" aria-label="State"><option value="">any state</option></select>
+<select id="volume" aria-label="Volume"><option value="">any volume</option></select>
+<select id="band" aria-label="Band"><option value="">any band</option><option>sound</option><option>patchy</option><option>faint</option><option>gone</option></select>
 <select id="sort" aria-label="Order"><option value="prospect">best first</option><option value="name">by name</option><option value="path">by folder</option><option value="modified">by date</option><option value="deleted">last deleted</option><option value="size">by size</option><option value="alike">alike side by side</option></select>
-<button id="form">as a table</button>
-<button id="tick">tick all shown</button>
-<button id="save" class="main" disabled>Download pick list</button>
+<button id="form">table</button>
+<button id="tick">tick all</button>
+<button id="save" class="main" disabled>Download picks</button>
 <span id="count"></span>
 </header>
 <div id="stopped" role="alert" hidden></div>
@@ -295,7 +293,7 @@ function save() {
   URL.revokeObjectURL(link.href);
 }
 for (const id of ['name', 'kind', 'folder', 'state', 'volume', 'band', 'sort']) at(id).addEventListener('input', draw);
-at('form').addEventListener('click', () => { asTable = !asTable; at('form').textContent = asTable ? 'as pictures' : 'as a table'; draw(); });
+at('form').addEventListener('click', () => { asTable = !asTable; at('form').textContent = asTable ? 'pictures' : 'table'; draw(); });
 at('tick').addEventListener('click', () => { for (const find of shown()) picked.add(find.id); keep(); draw(); });
 at('save').addEventListener('click', save);
 draw();

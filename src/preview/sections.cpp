@@ -83,8 +83,8 @@ bool is_page_of_book(std::string_view name) { return name.ends_with(".xhtml") ||
 // OpenDocument keeps all in one part: sheets and slides are elements of it (ODF 1.2, 9.1.2 and 10.2.4).
 Sections sections_of_open_document(const std::string& markup, std::size_t most) {
     Sections sections;
-    for (const auto& [tag, name, what] : {std::tuple("draw:page", "draw:name", "slide"),
-                                          std::tuple("table:table", "table:name", "sheet")}) {
+    for (const auto& [tag, name, what] :
+         {std::tuple("draw:page", "draw:name", "slide"), std::tuple("table:table", "table:name", "sheet")}) {
         const bool is_whole_document =
             markup.find(what == std::string_view("slide") ? "<office:presentation" : "<office:spreadsheet") !=
             std::string::npos;
@@ -93,8 +93,9 @@ Sections sections_of_open_document(const std::string& markup, std::size_t most) 
         for (const std::string_view part : elements_of(markup, tag)) {
             ++number;
             const std::string title = attribute_of(part.substr(0, part.find('>')), name);
-            sections.push_back({what == std::string_view("sheet") && !title.empty() ? fmt::format("{} {}", what, title)
-                                                                                   : fmt::format("{} {}", what, number),
+            sections.push_back({what == std::string_view("sheet") && !title.empty()
+                                    ? fmt::format("{} {}", what, title)
+                                    : fmt::format("{} {}", what, number),
                                 text_of_markup(part, most)});
         }
     }
@@ -123,7 +124,8 @@ Sections sections_of_package(Reader& reader, std::size_t most) {
     for (const Part& entry : entries) {
         const std::string_view name = entry.name;
         if (name == "content.xml") return sections_of_open_document(unpacked(entry), most);
-        if (name == "word/document.xml" || name == "FixedDocSeq.fdseq") body.push_back({"", text_of_markup(unpacked(entry), most)});
+        if (name == "word/document.xml" || name == "FixedDocSeq.fdseq")
+            body.push_back({"", text_of_markup(unpacked(entry), most)});
         for (const auto& [part, where] :
              {std::pair("word/footnotes.xml", "notes"), std::pair("word/endnotes.xml", "notes"),
               std::pair("word/comments.xml", "comments")})
@@ -164,7 +166,8 @@ std::string packed(Sections sections, std::size_t most) {
         for (std::string* text : {&section.where, &section.text})
             std::erase_if(*text, [](char c) { return c == kBeforeText || c == kBehind; });
         if (all.size() < most)
-            all += section.where + kBeforeText + cut_to_characters(std::move(section.text), most - all.size()) + kBehind;
+            all +=
+                section.where + kBeforeText + cut_to_characters(std::move(section.text), most - all.size()) + kBehind;
     }
     return all;
 }

@@ -12,9 +12,8 @@ using Json = nlohmann::json;
 
 // The words of a list, each once.
 bool holds_all(const Json& list, const Json& wanted) {
-    return std::all_of(wanted.begin(), wanted.end(), [&](const Json& word) {
-        return std::find(list.begin(), list.end(), word) != list.end();
-    });
+    return std::all_of(wanted.begin(), wanted.end(),
+                       [&](const Json& word) { return std::find(list.begin(), list.end(), word) != list.end(); });
 }
 
 }  // namespace

@@ -63,6 +63,11 @@ class Browser:
     def type(self, selector, text):
         self.ask("POST", f"{self.session}/element/{self.element(selector)}/value", {"text": text})
 
+    def key(self, key):
+        """To whatever has the focus; \\ue012 and the like are the protocol's own keys."""
+        self.ask("POST", self.session + "/actions", {"actions": [{"type": "key", "id": "keys", "actions": [
+            {"type": "keyDown", "value": key}, {"type": "keyUp", "value": key}]}]})
+
     def close(self):
         try:
             self.ask("DELETE", self.session)
@@ -73,6 +78,7 @@ class Browser:
 
 CHOOSE = "const list = document.getElementById(arguments[0]); list.value = arguments[1]; list.dispatchEvent(new Event('input'));"
 NAMES = "return [...document.querySelectorAll('.card .name span')].map(e => e.textContent);"
+OPENED = "return document.querySelector('#more .name').textContent;"
 COUNT = "return document.getElementById('count').textContent;"
 
 
@@ -102,9 +108,40 @@ def check(browser, page, downloads):
     browser.run(CHOOSE, "sort", "alike")
     assert browser.run("return document.querySelectorAll('table tr.picked').length;") == 3
     browser.click("#form")
+    # One row of tools, and a button that looks like one.
+    assert browser.run("return document.querySelector('header').offsetHeight;") < 60
+    # A find that is opened is ticked there, and arrows lead on.
+    browser.run(CHOOSE, "sort", "name")
     browser.click(".card .view")
     assert browser.run("return document.getElementById('more').open;")
-    browser.click("#more button")
+    first = browser.run(OPENED)
+    browser.key("\ue014")  # right
+    assert browser.run(OPENED) != first
+    browser.key(" ")
+    assert not browser.run(COUNT).endswith("3 ticked"), browser.run(COUNT)
+    browser.click("#more input[type=checkbox]")
+    assert browser.run(COUNT).endswith("3 ticked"), browser.run(COUNT)
+    browser.key("\ue012")  # left
+    assert browser.run(OPENED) == first
+    browser.click("#more .close")
+    # On the page, too: arrows, space, Enter.
+    browser.run("document.querySelector('#grid .card').focus();")
+    browser.key("\ue014")
+    browser.key(" ")
+    browser.key(" ")
+    assert browser.run(COUNT).endswith("3 ticked"), browser.run(COUNT)
+    browser.key("\ue007")  # Enter
+    assert browser.run("return document.getElementById('more').open;")
+    browser.click("#more .close")
+    # States and volumes are told and chosen by; a document's text is there to be searched.
+    browser.run("document.getElementById('name').value = '';" + CHOOSE, "state", "trashed")
+    cards = browser.run("return [...document.querySelectorAll('.card')].map(c => c.textContent);")
+    assert cards and all("trashed 2026-" in card and "volume 2 OFFICE" in card for card in cards), cards
+    assert any("page 1" in card for card in cards)
+    browser.run(CHOOSE, "state", "")
+    # Made anew, the page keeps what was ticked.
+    browser.open(page.as_uri())
+    assert browser.run(COUNT).endswith("3 ticked"), browser.run(COUNT)
     browser.click("#save")
     picks = downloads / "picks.csv"
     for _ in range(900):

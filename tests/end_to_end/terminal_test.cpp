@@ -75,17 +75,19 @@ TEST_F(TerminalTest, NoLineIsWiderThanIt) {
 
 TEST_F(TerminalTest, TablesFitNarrowAndWideOnes) {
     for (const unsigned columns : {60U, 100U, 200U})
-        for (const std::vector<std::string>& words :
-             {std::vector<std::string>{"survey", image_, "-q"}, {"list", catalog()}, {"list", catalog(), "--group", "folder"},
-              {"list", catalog(), "--every-copy", "--state", "live,deleted"}, {"picks", "show", picks()}, {"kinds"}})
+        for (const std::vector<std::string>& words : {std::vector<std::string>{"survey", image_, "-q"},
+                                                      {"list", catalog()},
+                                                      {"list", catalog(), "--group", "folder"},
+                                                      {"list", catalog(), "--every-copy", "--state", "live,deleted"},
+                                                      {"picks", "show", picks()},
+                                                      {"kinds"}})
             expect_fits(words, columns);
 }
 
-
 TEST_F(TerminalTest, HelpFitsIt) {
     for (const unsigned columns : {60U, 80U, 100U})
-        for (const char* command : {"survey", "scan", "list", "show", "versions", "preview", "picks", "restore", "repair",
-                                    "report", "image", "kinds", "demo"}) {
+        for (const char* command : {"survey", "scan", "list", "show", "versions", "preview", "picks", "restore",
+                                    "repair", "report", "image", "kinds", "demo"}) {
             const Ran ran = run_on_terminal({command, "--help"}, columns);
             bool is_example = false;
             for (const std::string& line : lines_on_terminal(ran.out)) {
@@ -166,8 +168,8 @@ TEST_F(TerminalTest, TheLogTellsWhatWasDoneButNeverOnThePatient) {
 
 TEST(ProgressLine, KeepsWhatIsWorthMost) {
     constexpr std::uint64_t kGiB = std::uint64_t{1} << 30;
-    const Progress progress{"searching free space", 3 * kGiB,           8 * kGiB, "bytes",
-                            1234,                   "picture 1,100, document 120, video 14"};
+    const Progress progress{
+        "searching free space", 3 * kGiB, 8 * kGiB, "bytes", 1234, "picture 1,100, document 120, video 14"};
     const auto at = [&](std::size_t width) { return cli::progress_text(progress, 90.0 * (1 << 20), width); };
     for (std::size_t width = 20; width < 200; ++width) EXPECT_LE(columns_of(at(width)), width) << at(width);
     EXPECT_THAT(at(60), testing::AllOf(HasSubstr("searching free space"), HasSubstr("38 %, 0:56 left"),
@@ -181,15 +183,16 @@ TEST(ProgressLine, KeepsWhatIsWorthMost) {
 
 TEST(ProgressLine, TellsHoursAsHours) {
     EXPECT_THAT(cli::progress_text({"copying", 1, 7201, "bytes"}, 1.0, 100), HasSubstr("2:00:00 left"));
-    EXPECT_THAT(cli::progress_text({"reading records", 12, 0, "records"}, 4.0, 100), HasSubstr("4 records/s  12 records"));
+    EXPECT_THAT(cli::progress_text({"reading records", 12, 0, "records"}, 4.0, 100),
+                HasSubstr("4 records/s  12 records"));
 }
 
 TEST(ShortenedPath, GivesItsFoldersBeforeItsName) {
     using cli::shortened_path;
     const std::string path = "Grant application 2027/Letters of support/Küstenwacht.pdf";
     EXPECT_EQ(shortened_path(path, 100), path);
-    EXPECT_THAT(shortened_path(path, 40), testing::AllOf(testing::StartsWith("Grant"), HasSubstr("…"),
-                                                         testing::EndsWith("/Küstenwacht.pdf")));
+    EXPECT_THAT(shortened_path(path, 40),
+                testing::AllOf(testing::StartsWith("Grant"), HasSubstr("…"), testing::EndsWith("/Küstenwacht.pdf")));
     EXPECT_EQ(shortened_path(path, 18), "…/Küstenwacht.pdf");
     EXPECT_THAT(shortened_path(path, 12), testing::EndsWith(".pdf"));
     EXPECT_THAT(shortened_path("one very long folder/another/", 20), testing::EndsWith("/another/"));

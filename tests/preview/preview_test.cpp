@@ -63,6 +63,10 @@ TEST(Page, BytesThatAreNoCharactersDoNotBreakIt) {
     EXPECT_EQ(data_of(preview::page_of({shown("\xFF\xFE.jpg")}, kFacts))["finds"].size(), 1U);
 }
 
+TEST(Page, SaysThatItWasInterrupted) {
+    EXPECT_EQ(data_of(preview::page_of({shown("a.jpg"), shown("b.jpg")}, {"card.dredge", "", 1}))["looked_at"], 1);
+}
+
 TEST(Canvas, HatchesWhatWasLost) {
     const TempFolder folder;
     preview::Picture half = {40, 40, std::vector<std::uint32_t>(1600, 0x0000FF), 20};

@@ -3,6 +3,7 @@
 #include <gmock/gmock.h>
 
 #include "preview/decoders.h"
+#include "preview/sections.h"
 #include "preview/text.h"
 #include "support/support.h"
 
@@ -52,6 +53,43 @@ TEST(Contains, FindsWhatLiesAcrossPieces) {
         EXPECT_TRUE(found(text, "guillemo")) << at;
         EXPECT_FALSE(found(text, "guillemot")) << at;
     }
+}
+
+Passage passage(std::string_view bytes, const std::string& text) {
+    return passage_with(MemoryMedium(test::bytes_of(bytes)), Candidate(), text).value_or(Passage());
+}
+
+TEST(Contains, TellsTheLineAndWhatStandsAroundIt) {
+    const Passage found = passage("ring;species\nSK1;Alca torda\r\nSK2;Uria aalge, in the bay\n", "AALGE");
+    EXPECT_EQ(found.where, "line 3");
+    EXPECT_EQ(found.line, "SK2;Uria aalge, in the bay");
+    const std::string far = std::string(500, 'x') + " kittiwake " + std::string(500, 'y');
+    EXPECT_LE(passage(far, "kittiwake").line.size(), 2 * 48U + 9);
+    EXPECT_EQ(passage(std::string_view("\0\0\0tern\0", 8), "tern").where, "byte 3");
+    EXPECT_EQ(passage(std::string_view("a\0\n\0K\0\xFC\0k\0e\0n\0 \0"
+                                       "4\0",
+                                       18),
+                      "küken")
+                  .line,
+              "Küken 4");
+    EXPECT_EQ(passage("\x1B[2Jtern", "tern").line.find('\x1B'), std::string::npos) << "steers no terminal";
+}
+
+// Sheets, slides and pages are told by the names that people know them by.
+TEST(Contains, TellsWhereInADocument) {
+    const auto samples = test::samples();
+    for (const auto& [name, format, where] :
+         {std::tuple("xlsx-plain.xlsx", "xlsx", "sheet "), std::tuple("pptx-plain.pptx", "pptx", "slide ")}) {
+        if (!samples.contains(name)) continue;
+        const MemoryMedium content(samples.at(name));
+        for (const Section& section : sections_of(content, format, 1 << 20))
+            EXPECT_TRUE(section.text.empty() || section.where.starts_with(where)) << name << ": " << section.where;
+    }
+    const MemoryMedium mail(samples.at("mbox-two.mbox"));
+    const auto messages = sections_of(mail, "mbox", 1 << 20);
+    ASSERT_EQ(messages.size(), 2U);
+    EXPECT_EQ(messages[1].where, "message 2");
+    EXPECT_TRUE(sections_of(MemoryMedium(test::bytes_of("plain")), "txt", 100).empty());
 }
 
 TEST(Contains, LooksIntoDocuments) {

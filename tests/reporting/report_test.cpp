@@ -44,6 +44,18 @@ class ReportTest : public test::ScanFixture {
     ReportRequest request_;
 };
 
+TEST_F(ReportTest, SaysWhatIsMissingWhereItWasInterrupted) {
+    listener_.stop = true;
+    const std::string html = page();
+    EXPECT_THAT(
+        html, AllOf(HasSubstr("This report was interrupted"), HasSubstr("\"When they went\""), Not(HasSubstr("<img"))));
+}
+
+TEST_F(ReportTest, ListsWhatWillNotComeBackWhole) {
+    const std::string html = page();
+    EXPECT_THAT(html, AllOf(HasSubstr("4 of the finds are not whole"), HasSubstr("DCIM/100NESTS/NEST0001.JPG")));
+}
+
 TEST_F(ReportTest, IsOnePageWithItsFigures) {
     const std::string html = page();
     EXPECT_THAT(html, AllOf(HasSubstr("53 files, "), HasSubstr("49 sound, 2 patchy, 0 faint, 2 gone"),
