@@ -99,13 +99,19 @@ Result<Coverage> bad_areas(const Catalog& catalog, const ScannedSource* source, 
     return Coverage(bad);
 }
 
+// Who else has its bytes; the file of the records that it stands within took nothing over.
+Result<std::vector<Catalog::Overlap>> holders_of(const Catalog& catalog, const Candidate& c) {
+    if (c.layout.within_records) return std::vector<Catalog::Overlap>();
+    return catalog.overlapping(c);
+}
+
 Result<void> print_pieces(const Catalog& catalog, const Candidate& c, const Coverage& bad) {
     const auto& layout = c.layout.extents;
     fmt::print("\n{}\n",
                styled(fmt::format("Where it lies ({})", layout.empty() ? "not known" : counted(layout.size(), "piece")),
                       Style::bold));
     if (layout.empty()) return {};
-    DREDGER_TRY(const auto overlaps, catalog.overlapping(c));
+    DREDGER_TRY(const auto overlaps, holders_of(catalog, c));
     if (!c.layout.within_records && c.layout.codec == Codec::none)
         fmt::print("{}\n", content_bar(parts_of(c, overlaps, bad, std::min<std::size_t>(width_of_stdout() - 4, 72))));
     Table table({{"PIECE", Table::Align::right, false, 2},
@@ -205,7 +211,7 @@ int print_json(const Catalog& catalog, const Candidate& c, const ScannedVolume* 
     const auto copies = catalog.of_same_content(c);
     const auto others = catalog.of_same_name(c);
     const auto lives = catalog.copies_of(c.record.path());
-    const auto overlaps = catalog.overlapping(c);
+    const auto overlaps = holders_of(catalog, c);
     for (const auto* list : {&copies, &others, &lives})
         if (!*list) return report(list->error());
     if (!overlaps) return report(overlaps.error());

@@ -33,6 +33,7 @@ p.pale { color: #6f6a61; margin: 0 0 16px; }
 table { border-collapse: collapse; width: 100%; font-size: 14px; }
 th, td { text-align: left; padding: 5px 10px; border-bottom: 1px solid #e3dfd5; vertical-align: top; overflow-wrap: anywhere; }
 td.number, th.number { text-align: right; white-space: nowrap; }
+td.word { white-space: nowrap; }
 td.sum { font: 10px ui-monospace, monospace; white-space: nowrap; }
 p.stopped { font-weight: 600; color: #8e2323; }
 img { width: 100%; border: 1px solid #e3dfd5; border-radius: 4px; margin: 8px 0; }
@@ -211,10 +212,10 @@ class ReportPage {
             [&](const Candidate& c) {
                 if (c.record.is_folder) return true;
                 html_ += fmt::format(
-                    "<tr><td class=\"number\">{}</td><td class=\"number\">{}</td><td>{}</td>"
+                    "<tr><td class=\"number\">{}</td><td class=\"number\">{}</td><td class=\"word\">{}</td>"
                     "<td>{}</td><td>{}</td></tr>\n",
                     c.id, c.prospect.value, word_for(c.prospect.band), escaped(printable(c.record.path())),
-                    c.prospect.reasons.empty() ? "" : escaped(printable(c.prospect.reasons.front())));
+                    escaped(printable(fmt::format("{}", fmt::join(c.prospect.reasons, "; ")))));
                 return true;
             },
             {0, kMost}));

@@ -77,6 +77,10 @@ TEST_F(JsonTest, ShowTellsAllOfOneFind) {
     EXPECT_EQ(find["held_by"][0]["state"], "live");
     EXPECT_THAT(find["zoneless"], testing::Contains("modified"));
     EXPECT_FALSE(find["extents"].empty());
+    // What stands within a record is held by nobody else, not even by the file of the records.
+    EXPECT_TRUE(document({"show", catalog(), "102", "--json"})["held_by"].empty());
+    EXPECT_THAT(run_program({"show", catalog(), "102"}).out,
+                testing::AllOf(HasSubstr("the record itself"), testing::Not(HasSubstr("$MFT"))));
 }
 
 TEST_F(JsonTest, PicksRestoreAndPreviewTellTheirs) {

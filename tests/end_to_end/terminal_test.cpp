@@ -73,6 +73,13 @@ TEST_F(TerminalTest, NoLineIsWiderThanIt) {
         for (const auto& words : commands()) expect_fits(words, columns);
 }
 
+TEST_F(TerminalTest, TheDemoFitsIt) {
+    for (const std::string& line : lines_on_terminal(run_on_terminal({"demo", "--to", to("demo")}, 80).out)) {
+        const bool has_path = line.find(folder_.path().string()) != std::string::npos;
+        EXPECT_TRUE(has_path || columns_of(line) <= 80) << line;
+    }
+}
+
 TEST_F(TerminalTest, TablesFitNarrowAndWideOnes) {
     for (const unsigned columns : {60U, 100U, 200U})
         for (const std::vector<std::string>& words : {std::vector<std::string>{"survey", image_, "-q"},
