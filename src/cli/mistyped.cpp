@@ -165,7 +165,10 @@ std::vector<std::string> understood(const std::vector<std::string>& words, const
             if (!word.empty() && command.starts_with(word)) list.push_back(command);
         return list;
     };
-    if (const auto list = fitting(all.front()); list.size() == 1) all.front() = list.front();
+    const auto list = fitting(all.front());
+    if (list.size() == 1) all.front() = list.front();
+    // Of what is no command there is no help: it is told as one that was mistyped.
+    if (words.front() == "help" && !all.front().starts_with('-') && list.size() != 1) all.pop_back();
     return all;
 }
 

@@ -8,6 +8,7 @@
 #include "cli/manner.h"
 #include "cli/mistyped.h"
 #include "cli/pager.h"
+#include "cli/settings.h"
 #include "cli/terminal.h"
 
 namespace dredger::cli {
@@ -56,6 +57,7 @@ int run(const std::vector<std::string>& arguments) {
     add_image(program, exit_code);
     add_kinds(program, exit_code);
     add_demo(program, exit_code);
+    if (const auto taken = take_settings(manner()); !taken) return report(taken.error());
     add_manner(program);
     std::vector<std::string> words = understood(arguments, program);
     std::optional<Pager> pager;

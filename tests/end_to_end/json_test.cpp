@@ -56,8 +56,9 @@ TEST_F(JsonTest, SurveyTellsVolumesAndWhatIsNext) {
     EXPECT_EQ(survey["size"], 104'857'600);
     bool tells_of_the_bin = false;
     for (const json& finding : survey["findings"])
-        tells_of_the_bin = tells_of_the_bin || (finding["what"].get<std::string>().starts_with("In the bin of volume 2") &&
-                                                finding["next"].get<std::string>().ends_with("--state trashed"));
+        tells_of_the_bin =
+            tells_of_the_bin || (finding["what"].get<std::string>().starts_with("In the bin of volume 2") &&
+                                 finding["next"].get<std::string>().ends_with("--state trashed"));
     EXPECT_TRUE(tells_of_the_bin);
     EXPECT_TRUE(document({"survey", "--json"}).contains("drives"));
 }
@@ -67,7 +68,8 @@ TEST_F(JsonTest, ScanTellsWhatItCameTo) {
     EXPECT_EQ(scan["media"][0]["volumes"][0]["deleted"], 33);
     EXPECT_EQ(scan["finds"]["files"], 52);
     EXPECT_EQ(scan["finds"]["sound"], 48);
-    EXPECT_EQ(document({"scan", image_, "-c", to("b.dredge"), "--json"})["media"][0]["volumes"][0]["done_before"], true);
+    EXPECT_EQ(document({"scan", image_, "-c", to("b.dredge"), "--json"})["media"][0]["volumes"][0]["done_before"],
+              true);
     document({"scan", "--deep", image_, "-c", to("b.dredge"), "--json"});
 }
 
@@ -103,7 +105,8 @@ TEST_F(JsonTest, PicksRestoreAndPreviewTellTheirs) {
 
 // The same words select in every command.
 TEST_F(JsonTest, EveryCommandTakesTheWholeSelection) {
-    const std::vector<std::string> words = {"--contains", "ring;date", "--kind", "document", "--sort", "-size", "--limit", "2"};
+    const std::vector<std::string> words = {"--contains", "ring;date", "--kind",  "document",
+                                            "--sort",     "-size",     "--limit", "2"};
     const auto with = [&](std::vector<std::string> command) {
         command.insert(command.end(), words.begin(), words.end());
         return run_program(command);

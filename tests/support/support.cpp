@@ -195,6 +195,7 @@ Ran run_on_terminal(const std::vector<std::string>& words, unsigned columns, con
     if (child == 0) {
         ::unsetenv("COLUMNS");
         ::unsetenv("NO_COLOR");
+        ::setenv("DREDGER_CONFIG", "", 0);
         ::setenv("TERM", "xterm-256color", 1);
         std::vector<std::string> all = {"/bin/sh", "-c", before + " exec \"$0\" \"$@\"",
                                         beside_this_program("dredger")};
@@ -239,6 +240,7 @@ Ran run_program(const std::vector<std::string>& words, const RunOptions& options
     const std::string err = (folder / "err").string();
     const ::pid_t child = ::fork();
     if (child == 0) {
+        ::setenv("DREDGER_CONFIG", "", 0);  // not that of whoever runs the tests
         const int null = ::open("/dev/null", O_RDONLY);
         const int to_out = ::open(out.c_str(), O_WRONLY | O_CREAT, 0600);
         const int to_err = ::open(err.c_str(), O_WRONLY | O_CREAT, 0600);
