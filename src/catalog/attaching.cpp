@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <fmt/format.h>
 
+#include "media/coverage.h"
 #include "media/drives.h"
 #include "media/opened.h"
 
@@ -73,6 +74,13 @@ Result<void> refuse_danger(const fs::path& destination, const Catalog& catalog) 
     std::vector<fs::path> files;
     for (const ScannedSource& source : sources) files.emplace_back(source.path);
     return refuse_danger(destination, files);
+}
+
+Result<std::vector<Extent>> unreadable_of(const Catalog& catalog, const ScannedSource& source, const fs::path& where) {
+    DREDGER_TRY(std::vector<Extent> bad, catalog.bad_areas(source.id));
+    if (const auto opened = open_medium(where.empty() ? fs::path(source.path) : where))
+        opened->medium->add_known_bad(0, opened->medium->size(), bad);
+    return Coverage(bad).extents();
 }
 
 Result<Attached> attach(const Catalog& catalog, const std::set<std::int64_t>& volumes, const AttachRequest& request) {

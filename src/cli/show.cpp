@@ -89,16 +89,6 @@ std::string holder_text(const Catalog::Overlap& other) {
                        other.candidate, printable(other.path), word_for(other.state));
 }
 
-// What of the medium can't be read, by the scan or a copy's map.
-Result<Coverage> bad_areas(const Catalog& catalog, const ScannedSource* source, const MediumPtr& medium) {
-    std::vector<Extent> bad;
-    if (source != nullptr) {
-        DREDGER_TRY(bad, catalog.bad_areas(source->id));
-    }
-    if (medium != nullptr) medium->add_known_bad(0, medium->size(), bad);
-    return Coverage(bad);
-}
-
 // Who else has its bytes; the file of the records that it stands within took nothing over.
 Result<std::vector<Catalog::Overlap>> holders_of(const Catalog& catalog, const Candidate& c) {
     if (c.layout.within_records) return std::vector<Catalog::Overlap>();
@@ -278,9 +268,11 @@ int show(const Options& options) {
     const ScannedSource* source = nullptr;
     for (const ScannedSource& s : *sources)
         if (volume != nullptr && s.id == volume->source) source = &s;
-    const auto bad = bad_areas(*catalog, source, medium);
-    if (!bad) return report(bad.error());
-    if (options.json) return print_json(*catalog, c, volume, source, *bad);
+    const auto areas = source != nullptr ? unreadable_of(*catalog, *source, options.source)
+                                         : Result<std::vector<Extent>>(std::vector<Extent>());
+    if (!areas) return report(areas.error());
+    const Coverage bad(*areas);
+    if (options.json) return print_json(*catalog, c, volume, source, bad);
 
     fmt::print("{}  {}\n\n", styled(fmt::format("{}", c.id), Style::bold),
                styled(printable(c.record.path()), Style::bold));
@@ -316,7 +308,7 @@ int show(const Options& options) {
     for (const std::string& reason : c.prospect.reasons)
         fmt::print("{}\n", wrapped("  - " + printable(reason), width_of_stdout(), 4));
     if (c.record.is_folder) return kDone;
-    if (const auto printed = print_pieces(*catalog, c, *bad); !printed) return report(printed.error());
+    if (const auto printed = print_pieces(*catalog, c, bad); !printed) return report(printed.error());
     if (const auto printed = print_relatives(*catalog, c); !printed) return report(printed.error());
     return source != nullptr ? print_bytes(*source, medium, options, c) : kDone;
 }

@@ -7,6 +7,7 @@
 
 #include "base/amounts.h"
 #include "base/palette.h"
+#include "catalog/attaching.h"
 
 namespace dredger::reporting {
 namespace {
@@ -75,7 +76,7 @@ Result<Figure> medium_map(const Catalog& catalog, const ScannedSource& source) {
     DREDGER_CHECK(catalog.each_extent([&](std::int64_t volume, State state, Band band, const Extent& extent) {
         if (here.contains(volume)) mark(extent.offset, extent.length, cell_of(state, band));
     }));
-    DREDGER_TRY(const auto bad, catalog.bad_areas(source.id));
+    DREDGER_TRY(const auto bad, unreadable_of(catalog, source));
     for (const Extent& area : bad) mark(area.offset, area.length, Cell::unreadable);
     Figure figure{"map",
                   fmt::format("The medium, {} from its start (top left) to its end", size_text(size)),

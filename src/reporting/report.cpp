@@ -11,6 +11,7 @@
 #include "base/markup.h"
 #include "base/text.h"
 #include "base/whole_file.h"
+#include "catalog/attaching.h"
 #include "reporting/dfxml.h"
 #include "reporting/figures.h"
 
@@ -181,12 +182,13 @@ class ReportPage {
     Result<void> odd() {
         std::vector<std::string> sentences;
         for (const ScannedSource& source : sources_) {
-            DREDGER_TRY(const auto bad, catalog_.bad_areas(source.id));
+            DREDGER_TRY(const auto bad, unreadable_of(catalog_, source));
             std::uint64_t bytes = 0;
             for (const Extent& area : bad) bytes += area.length;
             if (bytes > 0)
-                sentences.push_back(fmt::format("{}: {} bytes in {} areas can't be read", source.path,
-                                                count_text(bytes), count_text(bad.size())));
+                sentences.push_back(
+                    fmt::format("{}: {} bytes in {} can't be read", source.path, count_text(bytes),
+                                bad.size() == 1 ? std::string("one area") : count_text(bad.size()) + " areas"));
         }
         for (const ScannedVolume& v : volumes_)
             for (const std::string& warning : v.facts.warnings)

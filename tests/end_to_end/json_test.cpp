@@ -85,6 +85,27 @@ TEST_F(JsonTest, ShowTellsAllOfOneFind) {
                 testing::AllOf(HasSubstr("the record itself"), testing::Not(HasSubstr("$MFT"))));
 }
 
+// The image is a copy of which a part could not be had, by the map beside it.
+TEST_F(JsonTest, WhatCannotBeReadIsDrawnAndTold) {
+    const json whole = document({"show", catalog(), "33", "--json"});
+    const std::uint64_t at = whole["extents"][0][0].get<std::uint64_t>() + 8192, size = 100 << 20;
+    test::write_text(
+        image_ + ".areas.json",
+        json{{"about", "what a copy made by dredger holds of its medium"},
+             {"size", size},
+             {"areas",
+              {{0, at, "held", 1, 0}, {at, 4096, "refused", 5, 0}, {at + 4096, size - at - 4096, "held", 1, 0}}}}
+            .dump());
+    ASSERT_EQ(run_program({"scan", image_, "-c", to("worn.dredge"), "-q"}).exit_code, 0);
+    const json worn = document({"show", to("worn.dredge"), "33", "--json"});
+    EXPECT_EQ(worn["unreadable"], json({{at, 4096}}));
+    EXPECT_LT(worn["prospect"], whole["prospect"]);
+    const std::string shown = run_program({"show", to("worn.dredge"), "33"}).out;
+    EXPECT_THAT(shown, testing::AllOf(HasSubstr("▒ can't be read"), HasSubstr("4.0 KiB of it can't be read")));
+    run_program({"report", to("worn.dredge"), "--to", to("report")});
+    EXPECT_THAT(test::read_text(folder_ / "report/report.html"), HasSubstr("4,096 bytes in one area can't be read"));
+}
+
 TEST_F(JsonTest, PicksRestoreAndPreviewTellTheirs) {
     ASSERT_EQ(run_program({"picks", "add", to("p.csv"), catalog(), "--folder", "DCIM"}).exit_code, 0);
     const json picks = document({"picks", "show", to("p.csv"), "--json"});
