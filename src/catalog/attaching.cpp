@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <fmt/format.h>
 
-#include "media/coverage.h"
 #include "media/drives.h"
 #include "media/opened.h"
 
@@ -76,13 +75,6 @@ Result<void> refuse_danger(const fs::path& destination, const Catalog& catalog) 
     return refuse_danger(destination, files);
 }
 
-Result<std::vector<Extent>> unreadable_of(const Catalog& catalog, const ScannedSource& source, const fs::path& where) {
-    DREDGER_TRY(std::vector<Extent> bad, catalog.bad_areas(source.id));
-    if (const auto opened = open_medium(where.empty() ? fs::path(source.path) : where))
-        opened->medium->add_known_bad(0, opened->medium->size(), bad);
-    return Coverage(bad).extents();
-}
-
 Result<Attached> attach(const Catalog& catalog, const std::set<std::int64_t>& volumes, const AttachRequest& request) {
     DREDGER_TRY(const auto sources, catalog.sources());
     DREDGER_TRY(const auto all_volumes, catalog.volumes());
@@ -99,6 +91,19 @@ Result<Attached> attach(const Catalog& catalog, const std::set<std::int64_t>& vo
         if (const MediumPtr& medium = opened[source->id]) attached.media[volume.id] = medium;
     }
     return attached;
+}
+
+Result<Attached> attach(const Catalog& catalog, const AttachRequest& request) {
+    DREDGER_TRY(const auto volumes, catalog.volumes());
+    std::set<std::int64_t> all;
+    for (const ScannedVolume& volume : volumes) all.insert(volume.id);
+    return attach(catalog, all, request);
+}
+
+Result<Coverage> unreadable_of(const Catalog& catalog, std::int64_t source, const MediumPtr& medium) {
+    DREDGER_TRY(std::vector<Extent> bad, catalog.bad_areas(source));
+    if (medium != nullptr) medium->add_known_bad(0, medium->size(), bad);
+    return Coverage(bad);
 }
 
 }  // namespace dredger

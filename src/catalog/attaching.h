@@ -9,6 +9,7 @@
 #include <set>
 
 #include "catalog/catalog.h"
+#include "media/coverage.h"
 
 namespace dredger {
 
@@ -36,10 +37,12 @@ Result<void> refuse_danger(const std::filesystem::path& destination, const std::
 // The same of all media that the catalog was made from.
 Result<void> refuse_danger(const std::filesystem::path& destination, const Catalog& catalog);
 
-// What of a source can't be read: what the scan could not, and what the map beside a copy tells, where that is at hand.
-Result<std::vector<Extent>> unreadable_of(const Catalog& catalog, const ScannedSource& source,
-                                          const std::filesystem::path& where = {});
-
 Result<Attached> attach(const Catalog& catalog, const std::set<std::int64_t>& volumes, const AttachRequest& request);
+// All volumes.
+Result<Attached> attach(const Catalog& catalog, const AttachRequest& request);
+
+// What of a source can't be read: what the scan could not, and what is known of the medium itself, as a copy's map
+// tells it; null where it is not at hand.
+Result<Coverage> unreadable_of(const Catalog& catalog, std::int64_t source, const MediumPtr& medium);
 
 }  // namespace dredger

@@ -12,14 +12,6 @@ namespace {
 
 using Media = std::map<std::int64_t, MediumPtr>;
 
-Result<Media> media_of(const Catalog& catalog, const std::string& source) {
-    DREDGER_TRY(const auto volumes, catalog.volumes());
-    std::set<std::int64_t> all;
-    for (const ScannedVolume& volume : volumes) all.insert(volume.id);
-    DREDGER_TRY(Attached attached, attach(catalog, all, {source, {}, false, false}));
-    return std::move(attached.media);
-}
-
 // Only these, or none at all.
 void keep_only(Selection& selection, std::set<std::int64_t> ids) {
     if (ids.empty()) ids.insert(0);
@@ -63,8 +55,7 @@ Result<void> keep_similar(Catalog& catalog, std::int64_t id, const Media& media,
     if (is_interrupted()) warn("interrupted: not all pictures were looked at");
     chosen.similar = std::move(*similar);
     std::set<std::int64_t> ids;
-    for (const Similar& one : chosen.similar)
-        if (chosen.selection.only.empty() || chosen.selection.only.contains(one.candidate)) ids.insert(one.candidate);
+    for (const Similar& one : chosen.similar) ids.insert(one.candidate);
     keep_only(chosen.selection, std::move(ids));
     return {};
 }
@@ -76,9 +67,9 @@ Result<Chosen> choose(Catalog& catalog, const SelectionOptions& options, const s
     DREDGER_TRY(chosen.selection, options.selection_for(catalog));
     if (!options.reads_content()) return chosen;
     catch_interrupts();
-    DREDGER_TRY(const Media media, media_of(catalog, source));
-    if (!options.contains.empty()) DREDGER_CHECK(keep_containing(catalog, options.contains, media, chosen));
-    if (options.similar) DREDGER_CHECK(keep_similar(catalog, *options.similar, media, chosen));
+    DREDGER_TRY(const Attached attached, attach(catalog, {source, {}, false, false}));
+    if (!options.contains.empty()) DREDGER_CHECK(keep_containing(catalog, options.contains, attached.media, chosen));
+    if (options.similar) DREDGER_CHECK(keep_similar(catalog, *options.similar, attached.media, chosen));
     chosen.interrupted = is_interrupted();
     return chosen;
 }
@@ -97,6 +88,19 @@ Result<void> keep_first(const Catalog& catalog, const SelectionOptions& options,
     left -= first.size();
     keep_only(selection, std::move(first));
     return {};
+}
+
+Result<Selection> choose_first(Catalog& catalog, const SelectionOptions& options, const std::string& source,
+                               std::uint64_t& left) {
+    DREDGER_TRY(Chosen chosen, choose(catalog, options, source));
+    if (chosen.interrupted) return fail(ErrorKind::interrupted, "interrupted before anything was done with the finds");
+    DREDGER_CHECK(keep_first(catalog, options, chosen.selection, left));
+    return std::move(chosen.selection);
+}
+
+Result<Selection> choose_first(Catalog& catalog, const SelectionOptions& options, const std::string& source) {
+    std::uint64_t left = options.limit.value_or(0);
+    return choose_first(catalog, options, source, left);
 }
 
 }  // namespace dredger::cli

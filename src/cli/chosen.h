@@ -26,4 +26,10 @@ Result<Chosen> choose(Catalog& catalog, const SelectionOptions& options, const s
 Result<void> keep_first(const Catalog& catalog, const SelectionOptions& options, Selection& selection,
                         std::uint64_t& left);
 
+// Both, for commands that do something with the finds; an interruption is an error.
+Result<Selection> choose_first(Catalog& catalog, const SelectionOptions& options, const std::string& source,
+                               std::uint64_t& left);
+// Of the only catalog.
+Result<Selection> choose_first(Catalog& catalog, const SelectionOptions& options, const std::string& source);
+
 }  // namespace dredger::cli

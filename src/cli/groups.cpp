@@ -34,7 +34,8 @@ std::string title_of(const GroupTree::Group& group, Grouping grouping) {
 }
 
 Table table_for(Grouping grouping) {
-    std::vector<Table::Column> columns = {{"FILES", Table::Align::right}, {"SIZE", Table::Align::right, false, 1}};
+    std::vector<Table::Column> columns = {{"FILES", Table::Align::right},
+                                          {.title = "SIZE", .align = Table::Align::right, .worth = 1}};
     for (const std::string_view band : kBandWords) columns.push_back({capitals(band), Table::Align::right});
     const auto word = kGroupingWords[static_cast<std::size_t>(grouping)];
     columns.push_back({grouping == Grouping::date ? "MODIFIED" : capitals(word)});

@@ -13,25 +13,20 @@ constexpr std::size_t kNames = 26;    // columns for what is explained
 constexpr std::size_t kWidest = 110;  // longer lines are hard to read
 
 std::string line_of(const std::string& name, const std::string& meaning) {
-    const std::size_t width = std::min(kWidest, width_of_stdout());
     std::string line = "  " + name;
     const std::size_t indent = kNames + 2;
     if (display_width(line) + 2 > indent)
         line += "\n" + std::string(indent, ' ');
     else
         line += std::string(indent - display_width(line), ' ');
-    const std::size_t room = std::max<std::size_t>(width - std::min(width, indent), 24);
-    const std::string text = wrapped(meaning, room, 0);
-    for (const char c : text) line += c == '\n' ? "\n" + std::string(indent, ' ') : std::string(1, c);
-    return line + "\n";
+    return line + wrapped_behind(meaning, std::min(kWidest, width_of_stdout()), indent) + "\n";
 }
 
 }  // namespace
 
 std::string Help::make_option(const CLI::Option* option, bool is_positional) const {
-    std::string name = is_positional ? option->get_name(true) : option->get_name(false, true);
-    std::string::size_type comma = 0;
-    while ((comma = name.find(',', comma)) != std::string::npos) name.replace(comma, 1, ", "), comma += 2;
+    std::string name;
+    for (const char c : option->get_name(is_positional, !is_positional)) name += c == ',' ? ", " : std::string(1, c);
     if (!is_positional && option->get_type_size() != 0) name += " ...";
     return line_of(name, option->get_description());
 }

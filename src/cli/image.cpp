@@ -47,10 +47,7 @@ Result<std::chrono::milliseconds> duration(const char* option, const std::string
 // The places of the chosen finds. The catalog may be of the medium, or of the copy as far as it came.
 Result<std::vector<Extent>> chosen_places(const Options& options, const fs::path& image) {
     DREDGER_TRY(Catalog catalog, open_catalog(options.catalog));
-    DREDGER_TRY(Chosen chosen, choose(catalog, options.selection, ""));
-    const Selection& selection = chosen.selection;
-    std::uint64_t left = options.selection.limit.value_or(0);
-    DREDGER_CHECK(keep_first(catalog, options.selection, chosen.selection, left));
+    DREDGER_TRY(const Selection selection, choose_first(catalog, options.selection, ""));
     DREDGER_TRY(const auto sources, catalog.sources());
     DREDGER_TRY(const auto volumes, catalog.volumes());
     std::set<std::int64_t> of_this_medium;
@@ -151,6 +148,7 @@ void print_what_it_costs(const CopyReport& done, const Options& options) {
 }
 
 int copy(const Options& options) {
+    if (const auto logged = open_log({options.source}); !logged) return report(logged.error());
     const auto request = request_for(options);
     if (!request) return report(request.error());
     for (const std::string& warning : warnings_of_writing(options.source)) warn(warning);

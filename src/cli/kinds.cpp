@@ -43,10 +43,10 @@ int print_kinds(const Options& options) {
         kinds = std::move(*parsed);
     }
     Table table({{"FORMAT"},
-                 {"KIND", Table::Align::left, false, 4},
-                 {"EXTENSIONS", Table::Align::left, false, 3},
-                 {"REPAIR", Table::Align::left, false, 2},
-                 {"WHERE IT ENDS", Table::Align::left, false, 1},
+                 {.title = "KIND", .worth = 4},
+                 {.title = "EXTENSIONS", .worth = 3},
+                 {.title = "REPAIR", .worth = 2},
+                 {.title = "WHERE IT ENDS", .worth = 1},
                  {"WHAT IS CHECKED"}});
     const auto add = [&](const Format& format) {
         const Format* teller = measurer_of(format);

@@ -178,7 +178,6 @@ Result<void> each_of(const Opened& from, const Options& options, Page page,
     }
     std::uint64_t at = 0;
     for (const Similar& one : from.chosen.similar) {
-        if (!from.chosen.selection.only.contains(one.candidate)) continue;
         if (at++ < page.skip || (page.most && at > page.skip + *page.most)) continue;
         DREDGER_TRY(const auto candidate, from.catalog.find(one.candidate));
         if (candidate) visit(*candidate);

@@ -5,6 +5,7 @@
 #include <cstdlib>
 #include <ctime>
 #include <memory>
+#include <optional>
 #include <spdlog/sinks/basic_file_sink.h>
 #include <spdlog/sinks/stdout_sinks.h>
 #include <spdlog/spdlog.h>
@@ -18,8 +19,6 @@
 namespace dredger::cli {
 namespace {
 
-constexpr const char* kInLog = "%Y-%m-%dT%T.%e%z  %v";
-
 struct Notes {
     struct Waiting {
         std::chrono::system_clock::time_point when;
@@ -27,6 +26,7 @@ struct Notes {
     };
     std::unique_ptr<spdlog::logger> on_screen, in_log;
     std::vector<Waiting> waiting;  // for the log to be opened
+    std::optional<Error> refused;  // why it is not
 };
 
 Notes& notes() {
@@ -39,6 +39,24 @@ std::unique_ptr<spdlog::logger> logger_for(spdlog::sink_ptr sink, const char* pa
     auto logger = std::make_unique<spdlog::logger>("dredger", std::move(sink));
     logger->flush_on(spdlog::level::info);
     return logger;
+}
+
+Result<void> try_to_open_log(const std::string& file, const std::vector<std::filesystem::path>& media) {
+    DREDGER_CHECK(refuse_danger(file, media));
+    if (notes().in_log) return {};
+    DREDGER_CHECK(refuse_link(file));
+    std::error_code failed;
+    const std::filesystem::path folder = std::filesystem::absolute(file).parent_path();
+    if (!std::filesystem::is_directory(folder, failed))
+        return fail(ErrorKind::usage, "there is no such folder for the log", folder.string(), "make it first");
+    try {
+        notes().in_log = logger_for(std::make_shared<spdlog::sinks::basic_file_sink_mt>(file), "%Y-%m-%dT%T.%e%z  %v");
+    } catch (const spdlog::spdlog_ex&) {
+        return fail(ErrorKind::output, "the log can't be written", file, "choose another place for it with --log");
+    }
+    for (const Notes::Waiting& one : std::exchange(notes().waiting, {}))
+        notes().in_log->log(one.when, {}, spdlog::level::info, one.sentence);
+    return {};
 }
 
 void add_to(CLI::App& command) {
@@ -102,23 +120,11 @@ void tell_next(const std::string& command, const std::string& before) {
 }
 
 Result<void> open_log(const std::vector<std::filesystem::path>& media) {
-    const std::string& file = manner().log;
-    if (file.empty()) return {};
-    DREDGER_CHECK(refuse_danger(file, media));
-    if (notes().in_log) return {};
-    DREDGER_CHECK(refuse_link(file));
-    std::error_code failed;
-    const std::filesystem::path folder = std::filesystem::absolute(file).parent_path();
-    if (!std::filesystem::is_directory(folder, failed))
-        return fail(ErrorKind::usage, "there is no such folder for the log", folder.string(), "make it first");
-    try {
-        notes().in_log = logger_for(std::make_shared<spdlog::sinks::basic_file_sink_mt>(file), kInLog);
-    } catch (const spdlog::spdlog_ex&) {
-        return fail(ErrorKind::output, "the log can't be written", file, "choose another place for it with --log");
-    }
-    for (const Notes::Waiting& one : std::exchange(notes().waiting, {}))
-        notes().in_log->log(one.when, {}, spdlog::level::info, one.sentence);
-    return {};
+    // What was refused once stays closed, whoever asks again without knowing why.
+    if (notes().refused) return tl::unexpected<Error>(*notes().refused);
+    auto opened = manner().log.empty() ? Result<void>() : try_to_open_log(manner().log, media);
+    if (!opened) notes().refused = opened.error();
+    return opened;
 }
 
 }  // namespace dredger::cli

@@ -52,16 +52,12 @@ int change(Options options, bool adds) {
         warn(fmt::format("{}, line {}: {}; left out", options.list, trouble.line, printable(trouble.what)));
     std::uint64_t selected = 0, changed = 0, left = options.selection.limit.value_or(0);
     for (Catalog& catalog : catalogs) {
-        auto chosen = choose(catalog, options.selection, options.source);
-        if (!chosen) return report(chosen.error());
-        if (chosen->interrupted) return kInterrupted;
-        Selection& selection = chosen->selection;
-        if (const auto kept = keep_first(catalog, options.selection, selection, left); !kept)
-            return report(kept.error());
-        const auto how_many = catalog.count(selection);
+        const auto selection = choose_first(catalog, options.selection, options.source, left);
+        if (!selection) return report(selection.error());
+        const auto how_many = catalog.count(*selection);
         if (!how_many) return report(how_many.error());
         selected += static_cast<std::uint64_t>(*how_many);
-        const auto count = adds ? add_picks(list, catalog, selection) : remove_picks(list, catalog, selection);
+        const auto count = adds ? add_picks(list, catalog, *selection) : remove_picks(list, catalog, *selection);
         if (!count) return report(count.error());
         changed += *count;
     }
@@ -83,9 +79,9 @@ int show(const Options& options) {
     }
     Table table({{"ID", Table::Align::right},
                  {"PROSPECT"},
-                 {"STATE", Table::Align::left, false, 4},
-                 {"SIZE", Table::Align::right, false, 5},
-                 {"PATH", Table::Align::left, false, Table::kStays, true}});
+                 {.title = "STATE", .worth = 4},
+                 {.title = "SIZE", .align = Table::Align::right, .worth = 5},
+                 {.title = "PATH", .is_path = true}});
     Json all = Json::array();
     // What the list itself says, where its catalog is not at hand.
     const auto noted = [&](const PickList::Pick& pick, const char* column) -> std::string {
@@ -97,7 +93,7 @@ int show(const Options& options) {
     for (const std::string& name : list->catalogs()) {
         const fs::path path = find_catalog(name, options.given(), options.list);
         table.add({"", styled(name, Style::bold), "", "", path.empty() ? "catalog not found" : ""});
-        const auto catalog = path.empty() ? Result<Catalog>(fail(ErrorKind::usage, "")) : Catalog::open(path);
+        const auto catalog = path.empty() ? Result<Catalog>(fail(ErrorKind::usage, "")) : open_catalog(path);
         std::map<std::int64_t, unsigned> volumes;
         if (catalog)
             for (const ScannedVolume& volume : catalog->volumes().value_or(std::vector<ScannedVolume>()))
@@ -142,7 +138,7 @@ int check(const Options& options) {
     std::vector<std::string> media;
     for (const std::string& name : list->catalogs()) {
         const fs::path path = find_catalog(name, options.given(), options.list);
-        auto catalog = path.empty() ? Result<Catalog>(fail(ErrorKind::usage, "it is not found")) : Catalog::open(path);
+        auto catalog = path.empty() ? Result<Catalog>(fail(ErrorKind::usage, "it is not found")) : open_catalog(path);
         if (!catalog) {
             troubles.push_back(
                 {list->lines_of(name).begin()->second, fmt::format("the catalog {}: {}", name, catalog.error().what)});

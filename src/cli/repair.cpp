@@ -98,15 +98,12 @@ int repair_sources(const Options& options) {
         }
         auto catalog = open_catalog(source);
         if (!catalog) return report(catalog.error());
-        auto chosen = choose(*catalog, options.selection, options.source);
-        if (!chosen) return report(chosen.error());
-        if (chosen->interrupted) return kInterrupted;
-        if (const auto kept = keep_first(*catalog, options.selection, chosen->selection, left); !kept)
-            return report(kept.error());
+        auto selection = choose_first(*catalog, options.selection, options.source, left);
+        if (!selection) return report(selection.error());
         catalogs.push_back(std::move(*catalog));
         request.finds.push_back(
             {&catalogs.back(),
-             std::move(chosen->selection),
+             std::move(*selection),
              {options.source, options.to, options.onto_same_drive, options.from_changed_source, {options.look}}});
     }
     if (request.finds.empty() && options.selection.is_narrowed())

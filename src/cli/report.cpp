@@ -23,22 +23,18 @@ struct Options {
 int write(const Options& options) {
     auto catalog = open_catalog(options.catalog);
     if (!catalog) return report(catalog.error());
-    auto chosen = choose(*catalog, options.selection, options.source);
-    if (!chosen) return report(chosen.error());
-    if (chosen->interrupted) return kInterrupted;
-    Selection& selection = chosen->selection;
-    std::uint64_t left = options.selection.limit.value_or(0);
-    if (const auto kept = keep_first(*catalog, options.selection, selection, left); !kept) return report(kept.error());
+    auto selection = choose_first(*catalog, options.selection, options.source);
+    if (!selection) return report(selection.error());
     if (!options.onto_same_drive)
         if (const auto safe = refuse_danger(options.to, *catalog); !safe) return report(safe.error());
-    const auto selected = catalog->count(selection);
+    const auto selected = catalog->count(*selection);
     if (!selected) return report(selected.error());
     if (*selected == 0) return nothing_selected(options.catalog);
     const auto now = std::chrono::system_clock::to_time_t(std::chrono::system_clock::now());
     catch_interrupts();
     TerminalObserver<Observer> observer;
     const auto page = write_report(*catalog,
-                                   {std::move(selection), options.to, options.restored, DREDGER_VERSION,
+                                   {std::move(*selection), options.to, options.restored, DREDGER_VERSION,
                                     fmt::format("{:%Y-%m-%d %H:%M %Z}", fmt::localtime(now))},
                                    observer);
     observer.line().clear();

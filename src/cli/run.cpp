@@ -74,7 +74,9 @@ int run(const std::vector<std::string>& arguments) {
     } catch (const CLI::ParseError& error) {
         return report(told(error, words, program));
     }
-    if (const auto logged = open_log(); !logged) return report(logged.error());
+    // Where the command failed for it, that is said already.
+    if (const auto logged = open_log(); !logged && (exit_code == kDone || exit_code == kDoneInPart))
+        return report(logged.error());
     return exit_code;
 }
 

@@ -101,7 +101,7 @@ void say_checked(const SurfaceReport& surface) {
 void print_what_turned_up(const Catalog& catalog, const ScanRequest& request) {
     constexpr std::size_t kShown = 10;
     tell("  What was wanted has turned up; the same command without --until goes on.\n");
-    Table table({{"ID", Table::Align::right}, {"PROSPECT"}, {"PATH", Table::Align::left, false, Table::kStays, true}});
+    Table table({{"ID", Table::Align::right}, {"PROSPECT"}, {.title = "PATH", .is_path = true}});
     (void)catalog.each(*request.until, Order{}, false,
                        [&](const Candidate& c) {
                            table.add({std::to_string(c.id), meter(c.prospect), printable(c.record.path())});

@@ -40,10 +40,8 @@ constexpr std::size_t kMaxHolders = 6;  // of a piece
 constexpr std::size_t kMaxPieces = 40;
 
 void fact(const char* name, const std::string& value) {
-    constexpr std::size_t kIndent = 18, kLeast = 24;
-    const std::size_t width = std::max(width_of_stdout(), kIndent + kLeast);
-    const std::string text = wrapped(std::string(kIndent, 'x') + value, width, kIndent).substr(kIndent);
-    fmt::print("  {}{}\n", styled(fmt::format("{:<16}", name), Style::dim), text);
+    fmt::print("  {}{}\n", styled(fmt::format("{:<16}", name), Style::dim),
+               wrapped_behind(value, width_of_stdout(), 18));
 }
 
 const char* origin_in_words(Origin origin) {
@@ -104,8 +102,8 @@ Result<void> print_pieces(const Catalog& catalog, const Candidate& c, const Cove
     DREDGER_TRY(const auto overlaps, holders_of(catalog, c));
     if (!c.layout.within_records && c.layout.codec == Codec::none)
         fmt::print("{}\n", content_bar(parts_of(c, overlaps, bad, std::min<std::size_t>(width_of_stdout() - 4, 72))));
-    Table table({{"PIECE", Table::Align::right, false, 2},
-                 {"IN THE FILE", Table::Align::right, false, 1},
+    Table table({{.title = "PIECE", .align = Table::Align::right, .worth = 2},
+                 {.title = "IN THE FILE", .align = Table::Align::right, .worth = 1},
                  {"ON THE MEDIUM", Table::Align::right},
                  {"BYTES", Table::Align::right},
                  {"NOW HELD BY"}});
@@ -139,10 +137,10 @@ void print_others(const char* title, const std::vector<Candidate>& others, bool 
     fmt::print("\n{}\n", styled(title, Style::bold));
     Table table({{"ID", Table::Align::right},
                  {"PROSPECT"},
-                 {"STATE", Table::Align::left, false, 2},
-                 {"SIZE", Table::Align::right, false, 3},
-                 {"MODIFIED", Table::Align::left, false, 4},
-                 {"NAME", Table::Align::left, false, Table::kStays, true}});
+                 {.title = "STATE", .worth = 2},
+                 {.title = "SIZE", .align = Table::Align::right, .worth = 3},
+                 {.title = "MODIFIED", .worth = 4},
+                 {.title = "NAME", .is_path = true}});
     for (const Candidate& other : others)
         table.add({std::to_string(other.id), meter(other.prospect), std::string(word_for(other.record.state)),
                    size_text(other.record.size), time_text(other.record.modified),
@@ -268,11 +266,9 @@ int show(const Options& options) {
     const ScannedSource* source = nullptr;
     for (const ScannedSource& s : *sources)
         if (volume != nullptr && s.id == volume->source) source = &s;
-    const auto areas = source != nullptr ? unreadable_of(*catalog, *source, options.source)
-                                         : Result<std::vector<Extent>>(std::vector<Extent>());
-    if (!areas) return report(areas.error());
-    const Coverage bad(*areas);
-    if (options.json) return print_json(*catalog, c, volume, source, bad);
+    const auto bad = unreadable_of(*catalog, source != nullptr ? source->id : 0, medium);
+    if (!bad) return report(bad.error());
+    if (options.json) return print_json(*catalog, c, volume, source, *bad);
 
     fmt::print("{}  {}\n\n", styled(fmt::format("{}", c.id), Style::bold),
                styled(printable(c.record.path()), Style::bold));
@@ -308,7 +304,7 @@ int show(const Options& options) {
     for (const std::string& reason : c.prospect.reasons)
         fmt::print("{}\n", wrapped("  - " + printable(reason), width_of_stdout(), 4));
     if (c.record.is_folder) return kDone;
-    if (const auto printed = print_pieces(*catalog, c, bad); !printed) return report(printed.error());
+    if (const auto printed = print_pieces(*catalog, c, *bad); !printed) return report(printed.error());
     if (const auto printed = print_relatives(*catalog, c); !printed) return report(printed.error());
     return source != nullptr ? print_bytes(*source, medium, options, c) : kDone;
 }

@@ -65,10 +65,10 @@ int survey_machine(bool as_json) {
     }
     Table table({{"DEVICE"},
                  {"SIZE", Table::Align::right},
-                 {"FILE SYSTEM", Table::Align::left, false, 5},
-                 {"LABEL", Table::Align::left, false, 4},
-                 {"MOUNTED", Table::Align::left, false, 2},
-                 {"A SCAN NEEDS", Table::Align::left, false, 6},
+                 {.title = "FILE SYSTEM", .worth = 5},
+                 {.title = "LABEL", .worth = 4},
+                 {.title = "MOUNTED", .worth = 2},
+                 {.title = "A SCAN NEEDS", .worth = 6},
                  {"WHAT"}});
     bool writable = false;
     for (const Drive& drive : *drives) {
@@ -134,13 +134,13 @@ void print_json(const Surveyed& surveyed) {
 
 Table table_of(const Surveyed& surveyed) {
     Table table({{"VOLUME", Table::Align::right},
-                 {"START", Table::Align::right, false, 2},
+                 {.title = "START", .align = Table::Align::right, .worth = 2},
                  {"SIZE", Table::Align::right},
                  {"FILE SYSTEM"},
-                 {"LABEL", Table::Align::left, false, 5},
-                 {"USED", Table::Align::right, false, 3},
-                 {"CLUSTER", Table::Align::right, false, 1},
-                 {"TABLE SAYS", Table::Align::left, false, 4}});
+                 {.title = "LABEL", .worth = 5},
+                 {.title = "USED", .align = Table::Align::right, .worth = 3},
+                 {.title = "CLUSTER", .align = Table::Align::right, .worth = 1},
+                 {.title = "TABLE SAYS", .worth = 4}});
     for (const SurveyedVolume& v : surveyed.volumes) {
         std::string filesystem = v.filesystem.empty() ? "not recognised" : printable(v.filesystem);
         if (!v.is_readable && !v.filesystem.empty() && surveyed.is_recognised && !v.is_lost)

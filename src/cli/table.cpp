@@ -24,13 +24,15 @@ std::vector<std::string> lines_of(const std::string& text) {
 
 }  // namespace
 
-std::size_t Table::width_of(std::size_t column) const {
-    std::size_t width = display_width(columns_[column].title);
-    for (const auto& row : rows_) width = std::max(width, display_width(row[column]));
-    return width;
+std::vector<std::size_t> Table::full_widths() const {
+    std::vector<std::size_t> widths;
+    for (const Column& column : columns_) widths.push_back(display_width(column.title));
+    for (const auto& row : rows_)
+        for (std::size_t i = 0; i < row.size(); ++i) widths[i] = std::max(widths[i], display_width(row[i]));
+    return widths;
 }
 
-std::vector<std::size_t> Table::shown_columns(std::size_t room) const {
+std::vector<std::size_t> Table::shown_columns(const std::vector<std::size_t>& widths, std::size_t room) const {
     std::vector<std::size_t> shown;
     for (std::size_t i = 0; i < columns_.size(); ++i) {
         const bool says_nothing =
@@ -38,8 +40,8 @@ std::vector<std::size_t> Table::shown_columns(std::size_t room) const {
         if (!columns_[i].may_be_left_out || !says_nothing) shown.push_back(i);
     }
     const auto takes_too_much = [&] {
-        std::size_t taken = std::min(width_of(shown.back()), kLeastLast);
-        for (const std::size_t i : shown) taken += i == shown.back() ? 0 : width_of(i) + kGap;
+        std::size_t taken = std::min(widths[shown.back()], kLeastLast);
+        for (const std::size_t i : shown) taken += i == shown.back() ? 0 : widths[i] + kGap;
         return taken > room;
     };
     while (takes_too_much()) {
@@ -54,14 +56,11 @@ std::vector<std::size_t> Table::shown_columns(std::size_t room) const {
 
 void Table::print(std::size_t indent) const {
     const std::size_t terminal = width_of_stdout();
-    const std::vector<std::size_t> shown = shown_columns(terminal - std::min(terminal, indent));
+    std::vector<std::size_t> widths = full_widths();
+    const std::vector<std::size_t> shown = shown_columns(widths, terminal - std::min(terminal, indent));
     const std::size_t last = shown.back();
-    std::vector<std::size_t> widths(columns_.size());
     std::size_t before_last = indent;
-    for (const std::size_t i : shown) {
-        widths[i] = width_of(i);
-        if (i != last) before_last += widths[i] + kGap;
-    }
+    for (const std::size_t i : shown) before_last += i == last ? 0 : widths[i] + kGap;
     const std::size_t for_last = std::max(kLeastLast, terminal - std::min(terminal, before_last));
     widths[last] = std::min(widths[last], for_last);
 

@@ -31,9 +31,10 @@ class Table {
     void print(std::size_t indent = 0) const;
 
   private:
-    std::size_t width_of(std::size_t column) const;
+    // Of each column, where nothing gives way.
+    std::vector<std::size_t> full_widths() const;
     // Those to print in so many columns of the terminal.
-    std::vector<std::size_t> shown_columns(std::size_t room) const;
+    std::vector<std::size_t> shown_columns(const std::vector<std::size_t>& widths, std::size_t room) const;
 
     std::vector<Column> columns_;
     std::vector<std::vector<std::string>> rows_;

@@ -48,6 +48,11 @@ std::size_t width_of(int file, std::size_t otherwise) {
 // The last column is left free: some terminals begin a new line there.
 std::size_t width_of_stderr() { return width_of(STDERR_FILENO, 80) - 1; }
 
+// One line for programs that read along; wrapped for who sits there.
+void print_to_stderr(const std::string& line) {
+    fmt::print(stderr, "{}\n", ::isatty(STDERR_FILENO) != 0 ? wrapped(line, width_of_stderr(), 2) : line);
+}
+
 int terminal_on_stdout() {
     static const int one = ::isatty(STDOUT_FILENO) != 0 ? ::fcntl(STDOUT_FILENO, F_DUPFD_CLOEXEC, 3) : -1;
     return one;
@@ -57,8 +62,7 @@ int terminal_on_stdout() {
 
 int report(const Error& error) {
     note("error: " + error.line());
-    const std::string line = "dredger: " + error.line();
-    fmt::print(stderr, "{}\n", ::isatty(STDERR_FILENO) != 0 ? wrapped(line, width_of_stderr(), 2) : line);
+    print_to_stderr("dredger: " + error.line());
     switch (error.kind) {
         case ErrorKind::unreadable:
         case ErrorKind::not_understood: return kSource;
@@ -72,9 +76,7 @@ int report(const Error& error) {
 
 void warn(const std::string& sentence) {
     note("note: " + sentence);
-    if (manner().quiet || manner().verbose) return;
-    const std::string line = "dredger: note: " + sentence;
-    fmt::print(stderr, "{}\n", ::isatty(STDERR_FILENO) != 0 ? wrapped(line, width_of_stderr(), 2) : line);
+    if (!manner().quiet && !manner().verbose) print_to_stderr("dredger: note: " + sentence);
 }
 
 bool stdout_is_terminal() { return terminal_on_stdout() >= 0; }

@@ -76,9 +76,9 @@ void print_lives(const Lives& document) {
                  {"PROSPECT"},
                  {"WHEN"},
                  {"WHAT"},
-                 {"SIZE", Table::Align::right, false, 3},
-                 {"AGAINST THE NEXT OLDER", Table::Align::left, true, 2},
-                 {"PATH", Table::Align::left, false, Table::kStays, true}});
+                 {.title = "SIZE", .align = Table::Align::right, .worth = 3},
+                 {.title = "AGAINST THE NEXT OLDER", .may_be_left_out = true, .worth = 2},
+                 {.title = "PATH", .is_path = true}});
     for (const Life& life : document.lives) {
         const Candidate& c = life.candidate;
         const std::string change = change_text(life);
@@ -94,8 +94,7 @@ void print_lives(const Lives& document) {
 }
 
 void print_counts(const std::vector<Catalog::Document>& documents) {
-    Table table(
-        {{"LIVES", Table::Align::right}, {"NOW"}, {"DOCUMENT", Table::Align::left, false, Table::kStays, true}});
+    Table table({{"LIVES", Table::Align::right}, {"NOW"}, {.title = "DOCUMENT", .is_path = true}});
     for (const Catalog::Document& document : documents)
         table.add({count_text(document.lives), document.is_live ? "there" : "gone", printable(document.path)});
     table.print();
@@ -117,15 +116,11 @@ Result<std::vector<Catalog::Document>> documents_of(const Catalog& catalog, cons
 int show(const Options& options) {
     auto catalog = open_catalog(options.catalog);
     if (!catalog) return report(catalog.error());
-    auto chosen = choose(*catalog, options.selection, options.source);
-    if (!chosen) return report(chosen.error());
-    if (chosen->interrupted) return kInterrupted;
-    Selection& selection = chosen->selection;
-    if (options.selection.state.empty()) selection.states = {};
-    std::uint64_t left = options.selection.limit.value_or(0);
-    if (const auto kept = keep_first(*catalog, options.selection, selection, left); !kept) return report(kept.error());
+    auto selection = choose_first(*catalog, options.selection, options.source);
+    if (!selection) return report(selection.error());
+    if (options.selection.state.empty()) selection->states = {};
     const auto documents =
-        options.ids.empty() ? catalog->documents_with_lives(selection) : documents_of(*catalog, options.ids);
+        options.ids.empty() ? catalog->documents_with_lives(*selection) : documents_of(*catalog, options.ids);
     if (!documents) return report(documents.error());
     if (documents->empty()) {
         if (options.is_table())
@@ -144,14 +139,10 @@ int show(const Options& options) {
                               as_word(std::string(split_path(documents->front().path).name))));
         return kDone;
     }
-    const auto volumes = catalog->volumes();
-    if (!volumes) return report(volumes.error());
-    std::set<std::int64_t> all;
-    for (const ScannedVolume& volume : *volumes) all.insert(volume.id);
     catch_interrupts();
     TerminalObserver<Observer> observer;
     std::map<std::int64_t, MediumPtr> media;
-    if (auto attached = attach(*catalog, all, {options.source, {}, false, false}))
+    if (auto attached = attach(*catalog, {options.source, {}, false, false}))
         media = std::move(attached->media);
     else
         warn(fmt::format("contents are not compared: {}", attached.error().line()));

@@ -95,6 +95,11 @@ std::string wrapped(const std::string& text, std::size_t width, std::size_t inde
     return out;
 }
 
+std::string wrapped_behind(const std::string& text, std::size_t width, std::size_t indent) {
+    constexpr std::size_t kLeast = 24;  // columns that there must be for it
+    return wrapped(std::string(indent, '.') + text, std::max(width, indent + kLeast), indent).substr(indent);
+}
+
 std::string wrapped_lines(const std::string& text, std::size_t width) {
     std::string out;
     for (std::size_t from = 0; from < text.size();) {

@@ -29,7 +29,10 @@ std::size_t display_width(std::string_view text);
 // `text` in lines of at most `width` columns, all but the first indented by `indent`.
 std::string wrapped(const std::string& text, std::size_t width, std::size_t indent);
 
-// Each line of `text` so, its further lines indented two columns more than its first one.
+// `text` behind `indent` columns that are taken already, in lines of at most `width` columns, the further ones indented
+// as far.
+std::string wrapped_behind(const std::string& text, std::size_t width, std::size_t indent);
+// Each line of `text` wrapped, its further lines indented two columns more than its first one.
 std::string wrapped_lines(const std::string& text, std::size_t width);
 // A command line in lines of at most `width` columns, as far as its words allow, that a shell takes for one.
 std::string pasteable(const std::string& command, std::size_t width);

@@ -124,8 +124,7 @@ Sections sections_of_package(Reader& reader, std::size_t most) {
     for (const Part& entry : entries) {
         const std::string_view name = entry.name;
         if (name == "content.xml") return sections_of_open_document(unpacked(entry), most);
-        if (name == "word/document.xml" || name == "FixedDocSeq.fdseq")
-            body.push_back({"", text_of_markup(unpacked(entry), most)});
+        if (name == "word/document.xml") body.push_back({"", text_of_markup(unpacked(entry), most)});
         for (const auto& [part, where] :
              {std::pair("word/footnotes.xml", "notes"), std::pair("word/endnotes.xml", "notes"),
               std::pair("word/comments.xml", "comments")})

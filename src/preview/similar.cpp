@@ -135,7 +135,9 @@ class Search {
         std::vector<Similar> list;
         Selection found = among_;
         found.ids.clear();
-        for (const auto& [id, similar] : found_) found.only.insert(id);
+        found.only.clear();
+        for (const auto& [id, similar] : found_)
+            if (among_.only.empty() || among_.only.contains(id)) found.only.insert(id);
         if (found.only.empty()) return list;
         DREDGER_CHECK(catalog_.each(found, {}, false, [&](const Candidate& c) {
             list.push_back(found_.at(c.id));

@@ -7,7 +7,6 @@
 
 #include "base/amounts.h"
 #include "base/palette.h"
-#include "catalog/attaching.h"
 
 namespace dredger::reporting {
 namespace {
@@ -50,7 +49,7 @@ Cell cell_of(State state, Band band) {
 
 }  // namespace
 
-Result<Figure> medium_map(const Catalog& catalog, const ScannedSource& source) {
+Result<Figure> medium_map(const Catalog& catalog, const ScannedSource& source, const Coverage& unreadable) {
     constexpr std::size_t kAcross = 128, kDown = 40;
     constexpr double kSide = 9, kLeft = 40, kTop = 56;
     const std::uint64_t size = std::max<std::uint64_t>(source.identity.size, 1);
@@ -76,14 +75,13 @@ Result<Figure> medium_map(const Catalog& catalog, const ScannedSource& source) {
     DREDGER_CHECK(catalog.each_extent([&](std::int64_t volume, State state, Band band, const Extent& extent) {
         if (here.contains(volume)) mark(extent.offset, extent.length, cell_of(state, band));
     }));
-    DREDGER_TRY(const auto bad, unreadable_of(catalog, source));
-    for (const Extent& area : bad) mark(area.offset, area.length, Cell::unreadable);
+    for (const Extent& area : unreadable.extents()) mark(area.offset, area.length, Cell::unreadable);
     Figure figure{"map",
                   fmt::format("The medium, {} from its start (top left) to its end", size_text(size)),
                   static_cast<int>(2 * kLeft + kSide * kAcross),
                   static_cast<int>(kTop + kSide * kDown + 48),
                   {}};
-    figure.draw = [cells = std::move(cells), begins = std::move(begins), has_bad = !bad.empty(),
+    figure.draw = [cells = std::move(cells), begins = std::move(begins), has_bad = !unreadable.empty(),
                    title = figure.title](Pen& pen) {
         pen.text(title, kLeft, 32, 16, kInk, Pen::Anchor::start, true);
         for (std::size_t i = 0; i < cells.size(); ++i)

@@ -67,6 +67,7 @@ class ReportPage {
     Result<std::string> run() {
         DREDGER_TRY(sources_, catalog_.sources());
         DREDGER_TRY(volumes_, catalog_.volumes());
+        DREDGER_CHECK(find_unreadable());
         DREDGER_TRY(const Totals totals, catalog_.totals(request_.selection));
         html_ = kHead;
         html_ += fmt::format("<h1>What was found</h1>\n<p class=\"pale\">Catalog {}, reported {} by Dredger {}</p>\n",
@@ -109,6 +110,22 @@ class ReportPage {
     }
 
   private:
+    // Where a medium is not at hand, only what the scan met.
+    Result<void> find_unreadable() {
+        AttachRequest request;
+        request.missing = [](const ScannedSource&, const Error&) { return std::optional<fs::path>(); };
+        const auto attached = attach(catalog_, request);
+        const auto media = attached ? attached->media : decltype(attached->media)();
+        for (const ScannedSource& source : sources_) {
+            MediumPtr medium;
+            for (const ScannedVolume& volume : volumes_)
+                if (const auto found = media.find(volume.id); volume.source == source.id && found != media.end())
+                    medium = found->second;
+            DREDGER_TRY(unreadable_[source.id], unreadable_of(catalog_, source.id, medium));
+        }
+        return {};
+    }
+
     void media() {
         html_ +=
             "<h2>Media and volumes</h2>\n<table><tr><th>Medium</th><th class=\"number\">Bytes</th><th>Serial "
@@ -147,7 +164,7 @@ class ReportPage {
 
     Result<void> maps() {
         for (const ScannedSource& source : sources_) {
-            DREDGER_TRY(reporting::Figure map, reporting::medium_map(catalog_, source));
+            DREDGER_TRY(reporting::Figure map, reporting::medium_map(catalog_, source, unreadable_[source.id]));
             if (sources_.size() > 1) map.name += fmt::format("-{}", source.id);
             DREDGER_CHECK(figure(map));
         }
@@ -182,7 +199,7 @@ class ReportPage {
     Result<void> odd() {
         std::vector<std::string> sentences;
         for (const ScannedSource& source : sources_) {
-            DREDGER_TRY(const auto bad, unreadable_of(catalog_, source));
+            const std::vector<Extent> bad = unreadable_[source.id].extents();
             std::uint64_t bytes = 0;
             for (const Extent& area : bad) bytes += area.length;
             if (bytes > 0)
@@ -249,6 +266,7 @@ class ReportPage {
     Observer& observer_;
     std::vector<ScannedSource> sources_;
     std::vector<ScannedVolume> volumes_;
+    std::map<std::int64_t, Coverage> unreadable_;  // by source
     std::string html_;
 };
 

@@ -10,7 +10,10 @@ namespace {
 
 using Json = nlohmann::json;
 
-// The words of a list, each once.
+bool read_names_alike(const Json& was, const Json& is) {
+    return was.is_object() && is.is_object() && was.value("code_page", 850) == is.value("code_page", 850);
+}
+
 bool holds_all(const Json& list, const Json& wanted) {
     return std::all_of(wanted.begin(), wanted.end(),
                        [&](const Json& word) { return std::find(list.begin(), list.end(), word) != list.end(); });
@@ -30,7 +33,7 @@ std::string narrowing_of(const ScanRequest& request) {
 
 bool keeps_all_of(const std::string& before, const std::string& wanted) {
     const Json was = Json::parse(before, nullptr, false), is = Json::parse(wanted, nullptr, false);
-    if (!was.is_object() || !is.is_object() || !reads_names_alike(before, wanted)) return false;
+    if (!read_names_alike(was, is)) return false;
     if (was.contains("snapshots") && !is.contains("snapshots")) return false;
     if (was.contains("folder")) {
         const std::string outer = folded(was.value("folder", "")), inner = folded(is.value("folder", ""));
@@ -42,8 +45,7 @@ bool keeps_all_of(const std::string& before, const std::string& wanted) {
 }
 
 bool reads_names_alike(const std::string& before, const std::string& wanted) {
-    const Json was = Json::parse(before, nullptr, false), is = Json::parse(wanted, nullptr, false);
-    return was.is_object() && is.is_object() && was.value("code_page", 850) == is.value("code_page", 850);
+    return read_names_alike(Json::parse(before, nullptr, false), Json::parse(wanted, nullptr, false));
 }
 
 }  // namespace dredger

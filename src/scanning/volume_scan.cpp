@@ -74,7 +74,6 @@ Result<VolumeScan::Outcome> VolumeScan::run(const Volume& place, const MediumPtr
         DREDGER_TRY(row_.id, catalog_.add_volume(row_));
     }
     DREDGER_TRY(next_id_, catalog_.next_id());
-    first_new_ = next_id_;
     if (today_ != nullptr) DREDGER_CHECK(claim_for_today());
     for (const std::string& warning : row_.facts.warnings)
         observer_.warning(fmt::format("volume {}: {}", place.number, warning));
@@ -144,27 +143,26 @@ Result<void> VolumeScan::learn_kept() {
     all.states = {};
     all.origins = {Origin::record, Origin::remnant};
     all.volumes = {row_.id};
-    return catalog_.each(all, Order{}, true, [&](const Candidate& c) {
-        kept_[kept_key(c.record, c.layout.extents.empty() ? 0 : c.layout.extents.front().offset)].push_back(c.id);
+    return catalog_.each(all, Order{}, false, [&](const Candidate& c) {
+        kept_[kept_key(c.record)].push_back(c.id);
         return true;
     });
 }
 
-std::string VolumeScan::kept_key(const FileEntry& record, std::uint64_t first) {
+// Not by where its content lies, nor how long it is: a deep scan may have found both out anew.
+std::string VolumeScan::kept_key(const FileEntry& record) {
     const FileIdentity& identity = record.identity;
-    return fmt::format("{} {} {} {} {} {} {} {}", static_cast<int>(record.origin), identity.tree, identity.number,
-                       identity.generation, record.version, record.size, first, record.stream);
+    return fmt::format("{} {} {} {} {} {}", static_cast<int>(record.origin), identity.tree, identity.number,
+                       identity.generation, record.version, record.path());
 }
 
-// The number that a narrowed scan gave it, or a new one.
-std::int64_t VolumeScan::number_for(const Record& record) {
-    if (kept_.empty()) return next_id_++;
-    const auto places = on_medium(row_.place, VolumeLayout(record.layout));
-    const auto found = kept_.find(kept_key(record, places.extents.empty() ? 0 : places.extents.front().offset));
-    if (found == kept_.end() || found->second.empty()) return next_id_++;
-    const std::int64_t id = found->second.back();
-    found->second.pop_back();
-    return id;
+bool VolumeScan::was_kept(std::int64_t id, const FileEntry& record) {
+    if (kept_.empty()) return false;
+    const auto kept = kept_.find(kept_key(record));
+    if (kept == kept_.end() || kept->second.empty()) return false;
+    number_kept_[id] = kept->second.back();
+    kept->second.pop_back();
+    return true;
 }
 
 // What is there now has overwritten what was there before.
@@ -196,7 +194,7 @@ Result<void> VolumeScan::keep(Record&& record) {
     ++(is_live ? report_.live : record.state == State::trashed ? report_.trashed : report_.deleted);
     bins_.learn(record, volume_);
     habit_.learn(*volume_, record);
-    const std::int64_t id = number_for(record);
+    const std::int64_t id = next_id_++;
     claim(record, id, holds_its_space);
 
     if (!is_live) return waiting_->add(id, record);
@@ -300,7 +298,7 @@ void VolumeScan::claim(const Record& record, std::int64_t id, bool holds_its_spa
 }
 
 Result<void> VolumeScan::store(std::int64_t id, Record&& record, const Prospect& prospect) {
-    if (id < first_new_) return {};  // kept before
+    if (was_kept(id, record)) return {};
     Candidate candidate;
     candidate.id = id;
     candidate.volume = row_.id;
@@ -352,7 +350,10 @@ Prospect VolumeScan::judged(const Record& record, std::int64_t id) {
 
 std::string VolumeScan::name_of(std::int64_t id) {
     auto waiting = waiting_->find(id);
-    if (!waiting) return catalog_.name_of(id);
+    if (!waiting) {
+        const auto kept = number_kept_.find(id);
+        return catalog_.name_of(kept == number_kept_.end() ? id : kept->second);
+    }
     bins_.settle(waiting->record);
     return title_of(waiting->record);
 }

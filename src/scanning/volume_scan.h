@@ -67,9 +67,10 @@ class VolumeScan final : RecordSink {
     Result<void> keep(Record&& record);
     Result<void> claim_for_today();
     Result<void> learn_kept();
-    // What tells a record of a volume from the others; `first`: where its content begins on the medium.
-    static std::string kept_key(const FileEntry& record, std::uint64_t first);
-    std::int64_t number_for(const Record& record);
+    // What tells a record of a volume, with the name and place that it has in the end, from the others.
+    static std::string kept_key(const FileEntry& record);
+    // Whether a narrower scan kept it; `id`: its number in this one.
+    bool was_kept(std::int64_t id, const FileEntry& record);
     Result<void> keep_of_state(Record&& record);
     Result<void> complete(std::int64_t id, Record&& record, Prospect&& prospect);
     void leave_out_taken(Record& record) const;
@@ -100,8 +101,9 @@ class VolumeScan final : RecordSink {
     PaddingHabit habit_;
     VolumeReport report_;
     std::optional<Spool> waiting_;  // until every claim on their bytes is known
-    std::int64_t next_id_ = 1, first_new_ = 1;
+    std::int64_t next_id_ = 1;
     std::map<std::string, std::vector<std::int64_t>> kept_;  // numbers by kept_key(): of a narrower scan
+    std::map<std::int64_t, std::int64_t> number_kept_;       // of those that are met again, by their number in this one
     std::uint64_t live_bytes_ = 0;                           // in clusters
     std::uint64_t live_on_free_ = 0;                         // of those, what the space map calls free
     std::uint64_t unsaved_ = 0;

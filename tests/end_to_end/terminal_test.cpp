@@ -1,9 +1,7 @@
 // What the program shows on a terminal: lines that fit it, colours where they are welcome, pages, progress.
 #include "cli/terminal.h"
 
-#include <clocale>
-#include <cstdlib>
-#include <cwchar>
+#include <algorithm>
 #include <gmock/gmock.h>
 
 #include "cli/table.h"
@@ -194,9 +192,23 @@ TEST_F(TerminalTest, TheLogTellsWhatWasDoneButNeverOnThePatient) {
     ASSERT_EQ(run_program({"scan", image_, "-c", to("l.dredge"), "--log", log}).exit_code, 0);
     EXPECT_THAT(test::read_text(log), testing::AllOf(HasSubstr("dredger scan"), HasSubstr("judging finds")));
     EXPECT_THAT(run_program({"scan", "-v", image_, "-c", to("v.dredge")}).err, HasSubstr("judging finds"));
-    EXPECT_EQ(run_program({"list", catalog(), "--log", image_}).exit_code, 4);
-    EXPECT_EQ(run_program({"survey", image_, "--log", image_}).exit_code, 4);
-    EXPECT_EQ(run_program({"list", catalog(), "--log", "/nowhere/at/all.log"}).exit_code, 2);
+    const std::string before = test::sha256_of(image_);
+    for (const std::vector<std::string>& words : {std::vector<std::string>{"list", catalog()},
+                                                  {"survey", image_},
+                                                  {"scan", image_, "-c", to("m.dredge")},
+                                                  {"picks", "show", picks()},
+                                                  {"restore", catalog(), "--id", "91", "--to", to("out")},
+                                                  {"image", image_, to("copy.img"), "--within", "0..1M"}}) {
+        std::vector<std::string> with_log = words;
+        with_log.insert(with_log.end(), {"--log", image_});
+        const Ran ran = run_program(with_log);
+        EXPECT_EQ(ran.exit_code, 4) << words[0];
+        EXPECT_EQ(std::count(ran.err.begin(), ran.err.end(), '\n'), 1) << ran.err;
+        EXPECT_EQ(test::sha256_of(image_), before) << words[0] << " wrote its log onto the patient";
+    }
+    const Ran nowhere = run_program({"list", catalog(), "--log", "/nowhere/at/all.log"});
+    EXPECT_EQ(nowhere.exit_code, 2);
+    EXPECT_EQ(std::count(nowhere.err.begin(), nowhere.err.end(), '\n'), 1) << nowhere.err;
 }
 
 TEST(ProgressLine, KeepsWhatIsWorthMost) {

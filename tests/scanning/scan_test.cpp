@@ -194,6 +194,32 @@ TEST_F(ScanTest, WidensWhatWasNarrowed) {
     EXPECT_TRUE(run(request)->volumes.front().was_done_before) << "the catalog has more already";
 }
 
+// A deep scan finds out anew where content lies and how long it is: what it kept is known again all the same.
+TEST_F(ScanTest, WidensWhatADeepScanKept) {
+    const auto told = [&](const char* name) {
+        Selection of_records;
+        of_records.states = {};
+        of_records.origins = {Origin::record, Origin::remnant};
+        std::multiset<std::string> all;
+        EXPECT_TRUE(Catalog::open(folder_ / name)->each(of_records, Order{}, false, [&](const Candidate& c) {
+            all.insert(fmt::format("{} {} {} {}", c.record.path(), c.record.size, c.prospect.value,
+                                   fmt::join(c.prospect.reasons, "; ")));
+            return true;
+        }));
+        return all;
+    };
+    ScanRequest request = request_for("ringing-station-drive");
+    request.deep = true;
+    request.kinds = {Kind::picture};
+    ASSERT_TRUE(run(request));
+    const std::size_t narrow = told("a.dredge").size();
+    request.kinds = {};
+    ASSERT_TRUE(run(request));
+    ASSERT_TRUE(run(request, "b.dredge"));
+    EXPECT_GT(told("a.dredge").size(), narrow);
+    EXPECT_EQ(told("a.dredge"), told("b.dredge")) << "nothing twice, nothing missing, the same names in the reasons";
+}
+
 TEST(Narrowing, KnowsWhichKeepsMore) {
     EXPECT_TRUE(keeps_all_of("{}", R"({"kind":["picture"]})"));
     EXPECT_FALSE(keeps_all_of(R"({"kind":["picture"]})", "{}"));

@@ -33,6 +33,25 @@ std::string beside_this_program(const std::string& name) {
     return fs::read_symlink("/proc/self/exe").replace_filename(name).string();
 }
 
+// In a child of the test: the built program takes its place. `before`: shell words in front of it.
+[[noreturn]] void become(const std::string& program, const std::vector<std::string>& words, const std::string& before) {
+    ::setenv("DREDGER_CONFIG", "", 0);  // not that of whoever runs the tests
+    std::vector<std::string> all = {"/bin/sh", "-c", before + " exec \"$0\" \"$@\"", beside_this_program(program)};
+    all.insert(all.end(), words.begin(), words.end());
+    std::vector<char*> pointers;
+    for (std::string& word : all) pointers.push_back(word.data());
+    pointers.push_back(nullptr);
+    ::execv(pointers[0], pointers.data());
+    ::_exit(127);
+}
+
+// When it has ended; by a signal, what a shell says then.
+int exit_code_of(::pid_t child) {
+    int status = 0;
+    ::waitpid(child, &status, 0);
+    return WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
+}
+
 }  // namespace
 
 bool is_watched() { return __asan_init != nullptr; }
@@ -195,25 +214,15 @@ Ran run_on_terminal(const std::vector<std::string>& words, unsigned columns, con
     if (child == 0) {
         ::unsetenv("COLUMNS");
         ::unsetenv("NO_COLOR");
-        ::setenv("DREDGER_CONFIG", "", 0);
         ::setenv("TERM", "xterm-256color", 1);
-        std::vector<std::string> all = {"/bin/sh", "-c", before + " exec \"$0\" \"$@\"",
-                                        beside_this_program("dredger")};
-        all.insert(all.end(), words.begin(), words.end());
-        std::vector<char*> pointers;
-        for (std::string& word : all) pointers.push_back(word.data());
-        pointers.push_back(nullptr);
-        ::execv(pointers[0], pointers.data());
-        ::_exit(127);
+        become("dredger", words, before);
     }
     Ran ran;
     std::array<char, 4096> part{};
     for (ssize_t n = 0; (n = ::read(terminal, part.data(), part.size())) > 0;)
         ran.out.append(part.data(), static_cast<std::size_t>(n));
-    int status = 0;
-    ::waitpid(child, &status, 0);
+    ran.exit_code = exit_code_of(child);
     ::close(terminal);
-    ran.exit_code = WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
     return ran;
 }
 
@@ -240,29 +249,20 @@ Ran run_program(const std::vector<std::string>& words, const RunOptions& options
     const std::string err = (folder / "err").string();
     const ::pid_t child = ::fork();
     if (child == 0) {
-        ::setenv("DREDGER_CONFIG", "", 0);  // not that of whoever runs the tests
         const int null = ::open("/dev/null", O_RDONLY);
         const int to_out = ::open(out.c_str(), O_WRONLY | O_CREAT, 0600);
         const int to_err = ::open(err.c_str(), O_WRONLY | O_CREAT, 0600);
         ::dup2(null, 0);
         ::dup2(to_out, 1);
         ::dup2(to_err, 2);
-        std::vector<std::string> all = {"/bin/sh", "-c", options.before + " exec \"$0\" \"$@\"",
-                                        beside_this_program(options.program)};
-        all.insert(all.end(), words.begin(), words.end());
-        std::vector<char*> pointers;
-        for (std::string& word : all) pointers.push_back(word.data());
-        pointers.push_back(nullptr);
-        ::execv(pointers[0], pointers.data());
-        ::_exit(127);
+        become(options.program, words, options.before);
     }
     if (options.signal != 0) {
         ::usleep(static_cast<useconds_t>(options.after_milliseconds) * 1000);
         ::kill(child, options.signal);
     }
-    int status = 0;
-    ::waitpid(child, &status, 0);
-    return {WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status), read_text(out), read_text(err)};
+    const int exit_code = exit_code_of(child);
+    return {exit_code, read_text(out), read_text(err)};
 }
 
 }  // namespace dredger::test
