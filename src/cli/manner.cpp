@@ -38,6 +38,11 @@ std::unique_ptr<spdlog::logger> logger_for(spdlog::sink_ptr sink, const char* pa
     sink->set_pattern(pattern);
     auto logger = std::make_unique<spdlog::logger>("dredger", std::move(sink));
     logger->flush_on(spdlog::level::info);
+    logger->set_error_handler([is_told = false](const std::string&) mutable {
+        if (!std::exchange(is_told, true))
+            fmt::print(stderr, "dredger: note: not all could be written to the log: {}; check for room on the drive\n",
+                       manner().log);
+    });
     return logger;
 }
 

@@ -206,6 +206,9 @@ TEST_F(TerminalTest, TheLogTellsWhatWasDoneButNeverOnThePatient) {
         EXPECT_EQ(std::count(ran.err.begin(), ran.err.end(), '\n'), 1) << ran.err;
         EXPECT_EQ(test::sha256_of(image_), before) << words[0] << " wrote its log onto the patient";
     }
+    const Ran full = run_program({"list", catalog(), "--id", "91", "--log", "/dev/full"});
+    EXPECT_EQ(full.err, "dredger: note: not all could be written to the log: /dev/full; check for room on the drive\n");
+    EXPECT_THAT(full.out, HasSubstr("Project description.docx"));
     const Ran nowhere = run_program({"list", catalog(), "--log", "/nowhere/at/all.log"});
     EXPECT_EQ(nowhere.exit_code, 2);
     EXPECT_EQ(std::count(nowhere.err.begin(), nowhere.err.end(), '\n'), 1) << nowhere.err;
