@@ -5,6 +5,8 @@
 
 #include "media/drives.h"
 #include "media/opened.h"
+#include "stores/store.h"
+#include "volumes/mapping.h"
 
 namespace dredger {
 namespace {
@@ -14,7 +16,7 @@ namespace fs = std::filesystem;
 // The medium that was scanned, at this place.
 Result<OpenedMedium> recognised_at(const fs::path& place, const ScannedSource& source, const AttachRequest& request,
                                    std::vector<std::string>& remarks) {
-    auto opened = open_medium(place);
+    auto opened = open_medium(place, Folders::as_archive);
     if (!opened) {
         Error error = opened.error();
         error.hint = "attach the medium that was scanned, or tell where it is now: --source PATH";
@@ -61,6 +63,13 @@ Result<MediumPtr> open_source(const ScannedSource& source, const AttachRequest& 
 
 }  // namespace
 
+Result<MediumPtr> content_of(const MediumPtr& medium, const ScannedVolume& volume) {
+    if (medium == nullptr || !is_store(volume.facts)) return medium;
+    DREDGER_TRY(std::unique_ptr<MailStore> store,
+                open_store(open_volume(medium, volume.place), format_of_store(volume.facts)));
+    return store ? with_composed(medium, std::move(store)) : medium;
+}
+
 Result<void> refuse_danger(const fs::path& destination, const std::vector<fs::path>& files) {
     const std::string danger = destination.empty() ? std::string() : writing_endangers(destination, files);
     if (danger.empty()) return {};
@@ -88,7 +97,8 @@ Result<Attached> attach(const Catalog& catalog, const std::set<std::int64_t>& vo
         if (!opened.contains(source->id)) {
             DREDGER_TRY(opened[source->id], open_source(*source, request, attached));
         }
-        if (const MediumPtr& medium = opened[source->id]) attached.media[volume.id] = medium;
+        DREDGER_TRY(MediumPtr medium, content_of(opened[source->id], volume));
+        if (medium) attached.media[volume.id] = std::move(medium);
     }
     return attached;
 }

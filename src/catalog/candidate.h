@@ -28,6 +28,7 @@ struct ScannedVolume {
     VolumeFacts facts;
     bool done = false;           // its records are all in the catalog
     bool map_is_trusted = true;  // false: live files lie where the file system's space map shows free clusters
+    std::int64_t find = 0;       // of a mail store: the candidate that it is; 0: the whole source, or no store
     std::string
         settings;  // the scan options that narrow what is kept; a volume is scanned again only with the same ones
 };

@@ -24,7 +24,8 @@ CREATE TABLE volumes (
     id INTEGER PRIMARY KEY, source INTEGER NOT NULL REFERENCES sources, number INTEGER NOT NULL, offset INTEGER NOT NULL,
     length INTEGER NOT NULL, pieces TEXT NOT NULL, partition_table INTEGER NOT NULL, filesystem TEXT NOT NULL,
     label TEXT NOT NULL, serial TEXT NOT NULL, cluster_size INTEGER NOT NULL, used INTEGER NOT NULL,
-    warnings TEXT NOT NULL, settings TEXT NOT NULL, done INTEGER NOT NULL, map_is_trusted INTEGER NOT NULL);
+    warnings TEXT NOT NULL, settings TEXT NOT NULL, done INTEGER NOT NULL, map_is_trusted INTEGER NOT NULL,
+    find INTEGER NOT NULL DEFAULT 0);
 CREATE TABLE sweeps (
     volume INTEGER PRIMARY KEY REFERENCES volumes, settings TEXT NOT NULL, checked INTEGER NOT NULL,
     position INTEGER NOT NULL, total INTEGER NOT NULL, state TEXT NOT NULL, traces TEXT NOT NULL,
@@ -131,6 +132,8 @@ constexpr const char* kStepFrom[] = {
        ALTER TABLE candidates ADD COLUMN as_of_clock INTEGER;
        ALTER TABLE candidates ADD COLUMN role_why TEXT NOT NULL DEFAULT '';
        CREATE INDEX copies_by_document ON candidates (document) WHERE role > 0;)",
+    // 10: mail stores that lie in finds
+    R"(ALTER TABLE volumes ADD COLUMN find INTEGER NOT NULL DEFAULT 0;)",
 };
 static_assert(std::size(kStepFrom) == kCatalogVersion);
 

@@ -143,6 +143,15 @@ class Builder {
         require(fmt::format("{}", fmt::join(parts, " OR ")));
     }
 
+    // A fact of one of these names (as SQL lists them) that fits one of the globs.
+    void require_fact(const char* names, const std::vector<std::string>& globs) {
+        const std::string sql = fmt::format(
+            "EXISTS (SELECT 1 FROM json_each(facts) WHERE json_extract(value, '$[0]') IN ({}) AND "
+            "folded(json_extract(value, '$[1]')) GLOB folded(?))",
+            names);
+        require_any(globs, sql.c_str());
+    }
+
     void require_range(const char* column, const Range& range) {
         if (range.from) {
             require(fmt::format("{} >= ?", column));
@@ -334,6 +343,13 @@ Condition condition_for(const Selection& selection) {
     builder.require_time("created", selection.created);
     builder.require_time("deleted", selection.deleted);
     builder.require_range("prospect", selection.prospect);
+    builder.require_fact("'from'", selection.senders);
+    builder.require_fact("'to', 'cc', 'bcc'", selection.recipients);
+    builder.require_fact("'subject'", selection.subjects);
+    if (selection.sent.from || selection.sent.to) {
+        builder.require_fact("'sent'", {"*"});
+        builder.require_time("modified", selection.sent);
+    }
     return builder.finish();
 }
 

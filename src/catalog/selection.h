@@ -38,6 +38,13 @@ struct Selection {
     // Seconds since 1970 in the digits of this machine's clock: of a time without a zone these are its own digits.
     Range modified, created, deleted;
     Range prospect;
+    // Of messages, as their stores or headers tell; globs, letter case ignored; any of them.
+    std::vector<std::string> senders, recipients, subjects;
+    Range sent;  // as the times above
+
+    bool asks_for_mail() const {
+        return !senders.empty() || !recipients.empty() || !subjects.empty() || sent.from || sent.to;
+    }
 };
 
 // What is listed where nothing is said: what is not live, without housekeeping.

@@ -146,8 +146,8 @@ Result<std::vector<ScannedVolume>> Store::volumes() const {
         Statement rows,
         database_.prepare(
             "SELECT id, source, number, offset, length, partition_table, filesystem, label, "
-            "serial, cluster_size, used, warnings, settings, done, map_is_trusted, pieces FROM volumes ORDER BY "
-            "id"));
+            "serial, cluster_size, used, warnings, settings, done, map_is_trusted, pieces, find FROM volumes ORDER "
+            "BY id"));
     std::vector<ScannedVolume> list;
     DREDGER_CHECK(rows.each([&] {
         ScannedVolume v;
@@ -168,6 +168,7 @@ Result<std::vector<ScannedVolume>> Store::volumes() const {
         v.done = rows.number(13) != 0;
         v.map_is_trusted = rows.number(14) != 0;
         v.place.pieces = rows::extents_from(rows.text(15));
+        v.find = rows.number(16);
         list.push_back(std::move(v));
     }));
     return list;
@@ -187,8 +188,8 @@ Result<std::int64_t> Store::add_volume(const ScannedVolume& v) {
     DREDGER_TRY(
         Statement insert,
         database_.prepare("INSERT INTO volumes (source, number, offset, length, partition_table, filesystem, label, "
-                          "serial, cluster_size, used, warnings, settings, pieces, done, map_is_trusted) VALUES "
-                          "(?,?,?,?,?,?,?,?,?,?,?,?,?,0,1)"));
+                          "serial, cluster_size, used, warnings, settings, pieces, find, done, map_is_trusted) "
+                          "VALUES (?,?,?,?,?,?,?,?,?,?,?,?,?,?,0,1)"));
     insert.bind(1, v.source)
         .bind(2, std::int64_t{v.place.number})
         .bind(3, stored(v.place.offset))
@@ -196,6 +197,7 @@ Result<std::int64_t> Store::add_volume(const ScannedVolume& v) {
     insert.bind(5, static_cast<std::int64_t>(v.place.table)).bind(6, v.facts.filesystem).bind(7, v.facts.label);
     insert.bind(8, v.facts.serial).bind(9, stored(v.facts.cluster_size)).bind(10, stored(v.facts.used));
     insert.bind(11, json_of(v.facts.warnings)).bind(12, v.settings).bind(13, json_of(v.place.pieces));
+    insert.bind(14, v.find);
     DREDGER_CHECK(insert.run());
     return database_.last_id();
 }

@@ -1,3 +1,4 @@
+#include "restoring/mailboxes.h"
 #include "restoring/restore.h"
 
 #include <CLI/CLI.hpp>
@@ -22,7 +23,7 @@ namespace fs = std::filesystem;
 struct Options {
     std::vector<std::string> catalogs, sources, after;
     std::string to, rename;
-    std::string sums = "sha256", layout = "tree", if_exists = "number", partials = "keep", names = "auto";
+    std::string sums = "sha256", layout = "tree", if_exists = "number", partials = "keep", names = "auto", mail = "eml";
     SelectionOptions selection;
     bool as_original = false;
     bool dry_run = false, verify = false, onto_same_drive = false, from_changed_source = false;
@@ -190,6 +191,16 @@ void print_json(const RestoreReport& done, std::uint64_t left_out, const Options
     print_document(object);
 }
 
+int add_mailboxes(const Options& options) {
+    const auto written = write_mailboxes(options.to);
+    if (!written) return report(written.error());
+    for (const WrittenMailbox& mailbox : *written)
+        if (!options.json)
+            tell("{} in {}, for import into any mail program\n", counted(mailbox.messages, "message"),
+                 printable(mailbox.place.string()));
+    return kDone;
+}
+
 int restore_selection(Options options) {
     if (options.catalogs.empty() && options.selection.picks.empty())
         return report(
@@ -245,6 +256,8 @@ int restore_selection(Options options) {
         return done->missing.empty() ? kDone : kDoneInPart;
     }
     if (!options.json) say(*done, left_out, options);
+    if (options.mail == "mbox" && !done->interrupted && !done->stopped)
+        if (const int failed = add_mailboxes(options); failed != kDone) return failed;
     if (done->stopped) return report(*done->stopped), kDoneInPart;
     if (done->interrupted) {
         fmt::print(stderr, "dredger: interrupted: run the same command again to go on\n");
@@ -288,6 +301,10 @@ void add_restore(CLI::App& program, int& exit_code) {
         ->add_option("--sums", options->sums,
                      "sha256 (default), or xxh128: much quicker where the processor is the slow part")
         ->check(one_of(kSumKindWords));
+    command
+        ->add_option("--mail", options->mail,
+                     "messages: eml (default), or mbox: also as one mailbox a folder, for import into mail programs")
+        ->check(CLI::IsMember({"eml", "mbox"}));
     command->add_flag("--volume-folders", options->volume_folders,
                       "a folder above all for each volume, of several catalogs within one for each of these");
     command->add_flag("--as-original", options->as_original,

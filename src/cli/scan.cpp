@@ -1,6 +1,8 @@
 #include "scanning/scan.h"
 
 #include <CLI/CLI.hpp>
+#include <algorithm>
+#include <functional>
 #include <filesystem>
 #include <fmt/format.h>
 
@@ -30,6 +32,7 @@ struct Options {
     bool quick = false;
     bool no_snapshots = false;
     bool verify = false;
+    bool mail = false;
     bool deep = false;
     bool whole_surface = false;
     bool every_offset = false;
@@ -57,6 +60,10 @@ void say(const VolumeReport& volume) {
         printable(volume.label.empty() ? volume.filesystem : fmt::format("{} {}", volume.filesystem, volume.label));
     if (volume.was_done_before)
         tell("  volume {} ({}): in the catalog already\n", volume.number, name);
+    else if (volume.is_store)
+        tell("  mail store {}{}: {} deleted and {} other messages, attachments and folders\n", name,
+             volume.is_mountable ? "" : ", which is damaged", count_text(volume.deleted),
+             count_text(volume.live + volume.trashed));
     else if (volume.formatted_since != 0)
         tell("  lost volume {} ({}), which volume {} held before it was formatted: {} records\n", volume.number, name,
              volume.formatted_since, count_text(volume.deleted + volume.trashed + volume.live));
@@ -166,6 +173,7 @@ int scan_all(Options options) {
                            "add --deep, or leave it out"});
     request.snapshots = !options.no_snapshots;
     request.verify = options.verify;
+    request.mail = options.mail;
     request.whole_surface = options.whole_surface;
     request.every_offset = options.every_offset;
     request.inside = options.inside;
@@ -205,7 +213,7 @@ int scan_all(Options options) {
     // A source that can't be read is told before a catalog is made for it.
     std::vector<OpenedMedium> sources;
     for (const std::string& source : options.sources) {
-        auto opened = open_medium(source);
+        auto opened = open_medium(source, Folders::as_archive);
         if (!opened) return report(opened.error());
         if (const auto safe = check_safe(options, *opened); !safe) return report(safe.error());
         for (const std::string& warning : warnings_of_writing(source)) warn(warning);
@@ -218,6 +226,7 @@ int scan_all(Options options) {
     catch_interrupts();
     int code = kDone;
     bool any = false, interrupted = false;
+    std::vector<bool> are_stores;  // of the volumes that were read
     Json media = Json::array();
     for (const OpenedMedium& source : sources) {
         request.source = source.path;
@@ -233,6 +242,7 @@ int scan_all(Options options) {
         media.push_back(told(*outcome, source.path.string()));
         if (!options.json) {
             tell("{}\n", printable(source.path.string()));
+            for (const VolumeReport& volume : outcome->volumes) are_stores.push_back(volume.is_store);
             for (const VolumeReport& volume : outcome->volumes)
                 if (!volume.filesystem.empty() || !request.deep) say(volume);
             for (const SurfaceReport& surface : outcome->surfaces) request.deep ? say(surface) : say_checked(surface);
@@ -268,13 +278,18 @@ int scan_all(Options options) {
         tell_next("dredger versions " + name, "  ");
     }
     const auto finds = catalog->count(usual_selection());
-    if (finds && *finds == 0)
+    const bool is_mail = !are_stores.empty() && std::all_of(are_stores.begin(), are_stores.end(), std::identity());
+    if (finds && *finds == 0 && is_mail)
+        tell("\nNothing that was deleted is left in it. What is there:\n");
+    else if (finds && *finds == 0)
         tell("\n{}\n", request.deep ? "Nothing was found, neither by record nor by content."
                                     : "Nothing that was deleted has left a record here.");
     else if (finds)
         tell("\n{} in {}.\n", counted(static_cast<std::uint64_t>(*finds), "find"), printable(options.catalog));
     if (finds && *finds > 0)
         tell_next("dredger list " + name);
+    else if (is_mail)
+        tell_next(fmt::format("dredger list {} --state live", name), "  ");
     else if (finds && !request.deep)
         tell_next(fmt::format("dredger scan --deep {} -c {}", as_word(options.sources.front()), name));
     return code;
@@ -298,6 +313,9 @@ void add_scan(CLI::App& program, int& exit_code) {
     command->add_flag("--no-snapshots", options->no_snapshots, "leave out what only a volume's snapshots tell of");
     command->add_flag("--verify", options->verify,
                       "also read what the records tell of and check it as far as its format allows; --deep does, too");
+    command->add_flag("--mail", options->mail,
+                      "also read the mail stores that are found: PST, OST, DBX, mailboxes; a source that is one is read "
+                      "in any case");
     command->add_flag("--whole-surface", options->whole_surface, "deep, and not only in free space");
     command->add_flag("--every-offset", options->every_offset,
                       "deep, and not only where sectors begin: for media whose files lie anywhere; slow");

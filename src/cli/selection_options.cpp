@@ -74,6 +74,19 @@ Result<std::set<std::int64_t>> volumes_of(const Catalog& catalog, const std::vec
     return chosen;
 }
 
+// The mail store that is this find, as far as it is among `chosen`; empty: all are.
+Result<std::set<std::int64_t>> volumes_in(const Catalog& catalog, std::int64_t find,
+                                          const std::set<std::int64_t>& chosen) {
+    DREDGER_TRY(const auto all, catalog.volumes());
+    std::set<std::int64_t> within;
+    for (const ScannedVolume& volume : all)
+        if (volume.find == find && (chosen.empty() || chosen.contains(volume.id))) within.insert(volume.id);
+    if (within.empty())
+        return fail(ErrorKind::usage, fmt::format("--in: nothing that was read lies in find {}", find),
+                    catalog.path().string(), "dredger scan --mail reads the mail stores that it finds");
+    return within;
+}
+
 // Who types one number that is nobody's has mistyped it.
 Result<void> check_ids(const Catalog& catalog, const std::vector<Range>& ids) {
     for (const Range& range : ids) {
@@ -146,6 +159,20 @@ void SelectionOptions::add_to(CLI::App& command, Sorts sorts) {
         ->group(group)
         ->allow_extra_args(false);
     command
+        .add_option("--in", in, "only what lies in the mail store that is the find with this ID")
+        ->check(CLI::PositiveNumber)
+        ->group(group);
+    for (const auto& [option, texts, what] :
+         {std::tuple("--from-address", &senders, "a part of the name or address that a message is from"),
+          std::tuple("--to-address", &recipients, "the same of one that it is to"),
+          std::tuple("--subject", &subjects, "a part of its subject")})
+        command
+            .add_option(option, *texts,
+                        fmt::format("messages: {}; live ones too; * and ? as above; may be repeated", what))
+            ->group(group)
+            ->allow_extra_args(false);
+    command.add_option("--sent", sent, "messages: when they were sent, as --modified; live ones too")->group(group);
+    command
         .add_flag("--housekeeping", housekeeping,
                   "also what systems keep for themselves: allocation tables, bins' notes, page files")
         ->group(group);
@@ -175,6 +202,8 @@ void SelectionOptions::add_to(CLI::App& command, Sorts sorts) {
 Order SelectionOptions::order() const { return sort.empty() ? Order{} : parse_order(sort).value_or(Order{}); }
 
 Result<void> SelectionOptions::check_together() const {
+    if (in && has_several_catalogs)
+        return fail(ErrorKind::usage, "--in goes with one catalog", "", "name the one that has the find");
     if (similar && has_several_catalogs)
         return fail(ErrorKind::usage, "--similar goes with one catalog", "", "name the one that has the find");
     if (sorts_ == Sorts::only_a_limit && !sort.empty() && !limit)
@@ -190,6 +219,12 @@ Result<Selection> SelectionOptions::selection_for(const Catalog& catalog) const 
     if (state.empty() && (!ids.empty() || !picks.empty())) s.states = {};
     // What programs left of a document is wanted because the document is gone, not the copy.
     if (state.empty() && !role.empty() && role != word_for(Role::none)) s.states = {};
+    for (const std::string& glob : senders) s.senders.push_back(name_glob(glob));
+    for (const std::string& glob : recipients) s.recipients.push_back(name_glob(glob));
+    for (const std::string& glob : subjects) s.subjects.push_back(name_glob(glob));
+    DREDGER_CHECK(put("--sent", sent, parse_times, s.sent));
+    // A message is missed where somebody looks for it, wherever it lies.
+    if (state.empty() && (s.asks_for_mail() || in)) s.states = {};
     DREDGER_CHECK(put("--state", state, parse_states, s.states));
     DREDGER_CHECK(put("--origin", origin, parse_origins, s.origins));
     DREDGER_CHECK(put("--check", check, parse_checks, s.checks));
@@ -209,6 +244,9 @@ Result<Selection> SelectionOptions::selection_for(const Catalog& catalog) const 
         for (std::string& glob : folder_globs(folder)) s.folders.push_back(std::move(glob));
     if (!volumes.empty() || !media.empty()) {
         DREDGER_TRY(s.volumes, volumes_of(catalog, volumes, media));
+    }
+    if (in) {
+        DREDGER_TRY(s.volumes, volumes_in(catalog, *in, s.volumes));
     }
     if (!has_several_catalogs) DREDGER_CHECK(check_ids(catalog, s.ids));
     s.without_housekeeping = !housekeeping && ids.empty() && picks.empty();
@@ -233,8 +271,9 @@ Result<Selection> SelectionOptions::selection_for(const Catalog& catalog) const 
 
 bool SelectionOptions::is_narrowed() const {
     for (const std::string* text : {&state, &origin, &kind, &role, &format, &ext, &size, &ids, &modified, &created,
-                                    &deleted, &prospect, &band, &check, &picks, &as_of})
+                                    &deleted, &prospect, &band, &check, &picks, &as_of, &sent})
         if (!text->empty()) return true;
+    if (!senders.empty() || !recipients.empty() || !subjects.empty() || in) return true;
     return !names.empty() || !folders.empty() || !volumes.empty() || !media.empty() || reads_content() || limit;
 }
 

@@ -21,7 +21,9 @@ auto taken_by(Parse parse) {
 struct SelectionOptions {
     std::string state, origin, kind, role, format, ext, size, ids, modified, created, deleted, prospect, band, check,
         picks, as_of;
-    std::vector<std::string> names, folders, volumes, media;
+    std::string sent;
+    std::vector<std::string> names, folders, volumes, media, senders, recipients, subjects;
+    std::optional<std::int64_t> in;
     std::string contains, sort;
     std::optional<std::int64_t> similar;
     std::optional<std::uint64_t> limit;

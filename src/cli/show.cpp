@@ -13,6 +13,7 @@
 #include "cli/terminal.h"
 #include "cli/words.h"
 #include "media/content.h"
+#include "preview/sections.h"
 
 namespace dredger::cli {
 namespace {
@@ -93,6 +94,24 @@ Result<std::vector<Catalog::Overlap>> holders_of(const Catalog& catalog, const C
     return catalog.overlapping(c);
 }
 
+std::string place_text(const Extent& piece) {
+    return piece.is_stored() ? count_text(piece.offset) : piece.is_composed() ? "-" : "hole";
+}
+
+// What a message says, as people read it: header, attachments, text.
+void print_message(const MediumPtr& medium, const Candidate& c) {
+    constexpr std::size_t kMostText = 16 << 10;
+    const auto content = open_content(medium, c.layout, c.record.size);
+    for (const preview::Section& section : preview::sections_of(*content, c.format, kMostText)) {
+        fmt::print("\n{}\n", styled("What it says", Style::bold));
+        for (std::size_t from = 0; from < section.text.size();) {
+            const std::size_t end = std::min(section.text.find('\n', from), section.text.size());
+            fmt::print("{}\n", wrapped("  " + printable(section.text.substr(from, end - from)), width_of_stdout(), 2));
+            from = end + 1;
+        }
+    }
+}
+
 Result<void> print_pieces(const Catalog& catalog, const Candidate& c, const Coverage& bad) {
     const auto& layout = c.layout.extents;
     fmt::print("\n{}\n",
@@ -119,10 +138,11 @@ Result<void> print_pieces(const Catalog& catalog, const Candidate& c, const Cove
         if (unreadable > 0) holders.push_back(fmt::format("{} of it can't be read", size_text(unreadable)));
         if (holders.empty())
             holders.emplace_back(piece.is_zeros()          ? "zeros that are not stored"
+                                 : piece.is_composed()     ? "composed from what the store keeps"
                                  : c.layout.within_records ? "the record itself"
                                  : c.record.state == State::live || c.record.state == State::trashed ? "itself"
                                                                                                      : "nothing known");
-        table.add({std::to_string(n + 1), count_text(at), piece.is_stored() ? count_text(piece.offset) : "hole",
+        table.add({std::to_string(n + 1), count_text(at), place_text(piece),
                    count_text(piece.length), holders.front()});
         for (std::size_t i = 1; i < holders.size(); ++i) table.add({"", "", "", "", holders[i]});
         at += piece.length;
@@ -306,6 +326,10 @@ int show(const Options& options) {
     if (c.record.is_folder) return kDone;
     if (const auto printed = print_pieces(*catalog, c, *bad); !printed) return report(printed.error());
     if (const auto printed = print_relatives(*catalog, c); !printed) return report(printed.error());
+    if (c.format == "eml" && medium != nullptr && !options.hex) {
+        print_message(medium, c);
+        return kDone;
+    }
     return source != nullptr ? print_bytes(*source, medium, options, c) : kDone;
 }
 

@@ -160,7 +160,7 @@ Table table_of(const Surveyed& surveyed) {
 }
 
 int survey_source(const std::string& source, bool as_json) {
-    const auto opened = open_medium(source);
+    const auto opened = open_medium(source, Folders::as_archive);
     if (!opened) return report(opened.error());
     if (const auto logged = open_log(opened->files); !logged) return report(logged.error());
     catch_interrupts();

@@ -8,6 +8,7 @@
 #include "bins/contents.h"
 #include "cli/words.h"
 #include "media/drives.h"
+#include "scanning/mail_stores.h"
 #include "scanning/volumes_of.h"
 #include "volumes/containers.h"
 #include "volumes/mapping.h"
@@ -62,13 +63,15 @@ class Look {
     }
 
     Result<std::optional<Surveyed>> run() {
+        surveyed_.form = opened_.form;
+        surveyed_.size = opened_.medium->size();
+        surveyed_.warnings = opened_.remarks;
+        DREDGER_TRY(const auto store, store_on(opened_, opened_.medium));
+        if (store) return of_store(*store);
         DREDGER_TRY(auto found, VolumesOfMedium::find(opened_.medium, observer_));
         if (!found) return std::optional<Surveyed>();
         const PartitionMap& map = found->map();
-        surveyed_.form = opened_.form;
         surveyed_.table = words_of(map.table);
-        surveyed_.size = opened_.medium->size();
-        surveyed_.warnings = opened_.remarks;
         surveyed_.warnings.insert(surveyed_.warnings.end(), map.warnings.begin(), map.warnings.end());
         surveyed_.snapshots = opened_.snapshots;
         catalog_ = as_word(std::filesystem::path(surveyed_.source).filename().stem().string() + ".dredge");
@@ -82,6 +85,22 @@ class Look {
     }
 
   private:
+    std::optional<Surveyed> of_store(const MailStore& store) {
+        const VolumeFacts& facts = store.facts();
+        SurveyedVolume row;
+        row.number = 1;
+        row.length = surveyed_.size;
+        row.filesystem = facts.filesystem;
+        row.label = facts.label;
+        row.is_readable = surveyed_.is_readable = true;
+        surveyed_.volumes.push_back(std::move(row));
+        surveyed_.table = "a mail store";
+        surveyed_.warnings.insert(surveyed_.warnings.end(), facts.warnings.begin(), facts.warnings.end());
+        catalog_ = as_word(std::filesystem::path(surveyed_.source).filename().stem().string() + ".dredge");
+        surveyed_.next = scan("");
+        return std::move(surveyed_);
+    }
+
     std::string scan(const std::string& how, const std::string& which = "") const {
         return fmt::format("dredger scan {}{} -c {}{}", how, word_, catalog_, which);
     }

@@ -30,7 +30,10 @@ class Structure {
         right_at(0);
         list_tables(tables);
         const bool has_names = has_directory();
-        if (parts_.is_wanted()) tell_small_streams();
+        if (parts_.is_wanted()) {
+            learn_folders();
+            tell_small_streams();
+        }
         // Whoever wants the parts gets those of a file that is cut, too.
         const bool hold = !parts_.is_wanted() || chains_hold();
         // Behind the last sector that is in use the file ends, wherever the table goes on.
@@ -54,6 +57,12 @@ class Structure {
         std::uint32_t start;
         std::uint64_t size;
         std::string name;
+        std::size_t entry = 0;  // of the directory
+    };
+    // Of the directory: a name in a tree of those that lie in the same storage.
+    struct Entry {
+        std::string name;
+        std::uint32_t left, right, child;
     };
 
     std::uint64_t place_of(std::uint32_t sector) const { return (std::uint64_t{sector} + 1) * sector_; }
@@ -115,12 +124,15 @@ class Structure {
     bool take_entry(std::uint64_t entry) {
         const unsigned type = content_.u8(entry + 66);
         const unsigned length = content_.u16le(entry + 64);
+        entries_.push_back({{}, kFree, kFree, kFree});
         if (type == 0) return true;
         if (length < 2 || length > 64 || type > 5 || (names_.empty() && type != 5)) return false;
         const std::string raw = content_.text(entry, length - 2);
         const std::string name = utf16le_to_utf8(std::as_bytes(std::span(raw)));
         const Stream stream{content_.u32le(entry + 116),
-                            content_.u64le(entry + 120) & (sector_ == 512 ? 0xFFFFFFFF : ~0ULL), name};
+                            content_.u64le(entry + 120) & (sector_ == 512 ? 0xFFFFFFFF : ~0ULL), name,
+                            entries_.size() - 1};
+        entries_.back() = {name, content_.u32le(entry + 68), content_.u32le(entry + 72), content_.u32le(entry + 76)};
         if (type == 5) {
             root_class_ = content_.u32le(entry + 80);
             root_ = stream;
@@ -147,6 +159,25 @@ class Structure {
         }
         if (names_.empty() && !first_wrong_) wrong_at(place_of(0));
         return !names_.empty();
+    }
+
+    // Which storage each entry lies in. Each is reached once, whatever the links say.
+    void learn_folders() {
+        folders_.assign(entries_.size(), {});
+        if (entries_.empty()) return;
+        std::vector<bool> seen(entries_.size());
+        std::vector<std::pair<std::uint32_t, std::string>> left = {{entries_.front().child, ""}};
+        while (!left.empty()) {
+            auto [number, folder] = std::move(left.back());
+            left.pop_back();
+            if (number >= entries_.size() || seen[number]) continue;
+            seen[number] = true;
+            const Entry& entry = entries_[number];
+            left.emplace_back(entry.left, folder);
+            left.emplace_back(entry.right, folder);
+            left.emplace_back(entry.child, joined(folder, entry.name));
+            folders_[number] = std::move(folder);
+        }
     }
 
     // The places of a stream's sectors.
@@ -223,7 +254,7 @@ class Structure {
         };
         for (const Stream& stream : streams_) {
             if (stream.size >= cutoff || stream.size == 0) continue;
-            Part part{"stream", stream.name, {}, Packing::none, stream.size, Part::Check::wrong};
+            Part part{"stream", stream.name, {}, Packing::none, stream.size, Part::Check::wrong, folders_[stream.entry]};
             std::uint32_t sector = stream.start;
             for (std::uint64_t left = stream.size; left > 0;) {
                 const auto place = place_in(holder, std::uint64_t{sector} * kSmallSector);
@@ -245,6 +276,7 @@ class Structure {
         for (const Stream& stream : streams_) {
             if (stream.size < cutoff) continue;
             Part part{"stream", stream.name, {}, Packing::none, stream.size, Part::Check::right};
+            if (parts_.is_wanted()) part.folder = folders_[stream.entry];
             std::uint32_t sector = stream.start;
             const bool can_be = stream.size <= content_.size();
             std::uint64_t left = std::min(stream.size, content_.size());
@@ -291,6 +323,8 @@ class Structure {
     std::optional<std::uint64_t> first_wrong_;
     std::vector<std::string> names_;
     std::vector<Stream> streams_;
+    std::vector<Entry> entries_;
+    std::vector<std::string> folders_;  // of these
     Stream root_{0, 0, {}};  // holds the small ones
     std::uint32_t root_class_ = 0;
     std::uint64_t bad_at_ = 0;

@@ -24,6 +24,7 @@ struct Part {
     Packing packing = Packing::none;
     std::uint64_t size = 0;  // bytes that it has, unpacked; 0 where that is not known
     Check check = Check::none;
+    std::string folder = {};  // in which it lies within the content, parts joined with '/'; empty: at the top
 };
 
 // Hears of the parts in the order of their places; false: of no more. May be empty.

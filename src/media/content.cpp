@@ -26,10 +26,10 @@ void Content::add(const Extent& extent) {
     if (!checked_add(size_, extent.length)) return;
     if (extent.is_stored() && !lies_within(extent.offset, extent.length, whole_->size())) {
         const std::uint64_t there = extent.offset < whole_->size() ? whole_->size() - extent.offset : 0;
-        if (there > 0) pieces_.push_back({size_, {extent.offset, there}});
-        pieces_.push_back({size_ + there, Extent::unknown(extent.length - there)});
+        if (there > 0) pieces_.push_back({size_, {extent.offset, there}, nullptr});
+        pieces_.push_back({size_ + there, Extent::unknown(extent.length - there), nullptr});
     } else {
-        pieces_.push_back({size_, extent});
+        pieces_.push_back({size_, extent, extent.is_composed() ? whole_->composed(extent.offset) : nullptr});
     }
     size_ += extent.length;
 }
@@ -101,9 +101,13 @@ Result<void> Content::read_within(std::uint64_t offset, std::span<std::byte> int
             std::vector<Extent> lost;
             DREDGER_CHECK(whole_->read(piece->where.offset + skip, part, &lost));
             for (const Extent& l : lost) bad.push_back({l.offset - piece->where.offset + piece->start, l.length});
+        } else if (piece->made && lies_within(skip, part.size(), piece->made->size())) {
+            std::vector<Extent> lost;
+            DREDGER_CHECK(piece->made->read(skip, part, &lost));
+            for (const Extent& l : lost) bad.push_back({l.offset + piece->start, l.length});
         } else {
             std::fill(part.begin(), part.end(), std::byte{0});
-            if (piece->where.is_unknown()) bad.push_back({offset + done, part.size()});
+            if (!piece->where.is_zeros()) bad.push_back({offset + done, part.size()});
         }
         done += part.size();
     }

@@ -37,6 +37,7 @@ class Content final : public Medium {
     struct Piece {
         std::uint64_t start;  // byte of the content
         Extent where;
+        MediumPtr made;  // of what is composed; null where nothing is
     };
     void add(const Extent& extent);
     std::vector<Piece>::const_iterator piece_at(std::uint64_t offset) const;

@@ -15,17 +15,19 @@ namespace dredger {
 
 // What a run of a file's content is.
 enum class Held : std::uint8_t {
-    stored,   // bytes of the medium
-    zeros,    // zeros by definition: sparse, or never written
-    unknown,  // it is not known what stood there
+    stored,    // bytes of the medium
+    zeros,     // zeros by definition: sparse, or never written
+    unknown,   // it is not known what stood there
+    composed,  // made from what a mail store keeps of a message: Medium::composed
 };
 
-inline constexpr std::string_view kHeldWords[] = {"stored", "zeros", "unknown"};
+inline constexpr std::string_view kHeldWords[] = {"stored", "zeros", "unknown", "composed"};
 inline std::string_view word_for(Held held) { return kHeldWords[static_cast<std::size_t>(held)]; }
 
 // A run of bytes on a medium, or one of a file's content that no medium holds.
 struct Extent {
-    std::uint64_t offset = 0;  // bytes from the start of the medium; 0 where nothing is stored
+    // Bytes from the start of the medium; of what is composed, the number that it is asked for by; else 0.
+    std::uint64_t offset = 0;
     std::uint64_t length = 0;  // bytes
     Held held = Held::stored;
 
@@ -35,11 +37,15 @@ struct Extent {
     bool is_stored() const { return held == Held::stored; }
     bool is_zeros() const { return held == Held::zeros; }
     bool is_unknown() const { return held == Held::unknown; }
+    bool is_composed() const { return held == Held::composed; }
     std::uint64_t end() const { return offset + length; }
     // Whether `next` goes on where this one ends, so that the two are one.
-    bool goes_on_with(const Extent& next) const { return held == next.held && (!is_stored() || end() == next.offset); }
+    bool goes_on_with(const Extent& next) const {
+        return held == next.held && !is_composed() && (!is_stored() || end() == next.offset);
+    }
     // `length` bytes of it, from its byte `skip` on.
     Extent part(std::uint64_t skip, std::uint64_t bytes) const {
+        if (is_composed()) return skip == 0 ? Extent{offset, bytes, held} : unknown(bytes);
         return {is_stored() ? offset + skip : 0, bytes, held};
     }
     bool operator==(const Extent&) const = default;
@@ -78,6 +84,9 @@ class Medium {
     // Adds what of the range is known to be unreadable, without reading it.
     virtual void add_known_bad(std::uint64_t /*offset*/, std::uint64_t /*length*/, std::vector<Extent>& /*bad*/) const {
     }
+
+    // What is composed under this number (Held::composed); null: this medium knows of none.
+    virtual std::shared_ptr<const Medium> composed(std::uint64_t /*number*/) const { return nullptr; }
 
     // A hint that the range, which lies within size(), will be read before long.
     virtual void expect(std::uint64_t /*offset*/, std::uint64_t /*length*/) const {}

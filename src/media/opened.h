@@ -23,7 +23,13 @@ struct OpenedMedium {
     bool is_raw() const { return form == "device" || form == "image"; }
 };
 
+// What becomes of a folder that is no image.
+enum class Folders {
+    refused,
+    as_archive,  // it is read as an archive of its files, as a mail program's folder is
+};
+
 // A map of areas that lies beside an image (media/area_map.h) is taken with it.
-Result<OpenedMedium> open_medium(const std::filesystem::path& path);
+Result<OpenedMedium> open_medium(const std::filesystem::path& path, Folders folders = Folders::refused);
 
 }  // namespace dredger

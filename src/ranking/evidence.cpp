@@ -106,7 +106,7 @@ void gather_claims(const Record& record, std::int64_t candidate, const Claims& c
 // How many bytes of it can be had: nothing stands behind the end of a volume that was cut short.
 std::uint64_t bytes_there(const Extent& extent, std::uint64_t volume_size) {
     if (extent.is_unknown()) return 0;
-    if (extent.is_zeros()) return extent.length;
+    if (extent.is_zeros() || extent.is_composed()) return extent.length;
     return extent.offset < volume_size ? std::min(extent.length, volume_size - extent.offset) : 0;
 }
 

@@ -124,6 +124,10 @@ Prospect judge(const Evidence& e, const Namer& name_of) {
                                           amount(e.size - e.laid, e.size)));
         prospect.value = static_cast<int>(100.0 * static_cast<double>(std::min(e.laid, e.size)) / size);
         prospect.band = e.laid >= e.size ? Band::sound : prospect.value >= kFaintFrom ? Band::patchy : Band::gone;
+        if (e.trust == LayoutTrust::damaged && prospect.band == Band::sound) {
+            prospect.value = static_cast<int>(prospect.value * kRecordWeights.record_damaged);
+            prospect.band = Band::patchy;
+        }
         if (e.encrypted) dampen_encrypted(prospect);
         return prospect;
     }

@@ -10,6 +10,7 @@
 #include "scanning/deep_scan.h"
 #include "scanning/former_volumes.h"
 #include "scanning/late_volumes.h"
+#include "scanning/mail_stores.h"
 #include "scanning/shadow_volumes.h"
 #include "scanning/telling_copies.h"
 #include "scanning/told_finds.h"
@@ -266,7 +267,7 @@ Result<void> scan_medium(ScanSession& session) {
 }  // namespace
 
 Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& observer) {
-    DREDGER_TRY(const OpenedMedium opened, open_medium(request.source));
+    DREDGER_TRY(const OpenedMedium opened, open_medium(request.source, Folders::as_archive));
     return scan(catalog, opened, request, observer);
 }
 
@@ -276,9 +277,15 @@ Result<ScanReport> scan(Catalog& catalog, const OpenedMedium& opened, const Scan
     DREDGER_TRY(const std::int64_t source, source_row(catalog, opened, observer));
     DREDGER_TRY(const auto known_bad, catalog.bad_areas(source));
     const auto medium = std::make_shared<const Sparing>(opened.medium, known_bad);
+    DREDGER_TRY(const auto store, store_on(opened, medium));
     ScanSession session{catalog, request, observer, medium, source};
-    auto scanned = scan_medium(session);
-    if (scanned && !session.report.interrupted) {
+    auto scanned = store ? scan_store(session, store) : scan_medium(session);
+    if (scanned && !store && request.mail && !session.report.interrupted && !session.report.is_over) {
+        const auto read = scan_stores_in_finds(session);
+        if (!read) scanned = tl::unexpected<Error>(read.error());
+        session.report.interrupted = read && !*read;
+    }
+    if (scanned && !store && !session.report.interrupted) {
         const auto told = tell_copies(catalog, source, medium, lives::Habits(request.own_habits), observer);
         if (!told) scanned = tl::unexpected<Error>(told.error());
         session.report.interrupted = told && !*told;

@@ -19,6 +19,7 @@ struct VolumeReport {
     bool was_done_before = false;
     bool is_lost = false;          // no table tells of it: what was live there is what is looked for
     bool is_mountable = true;      // otherwise the same
+    bool is_store = false;         // a mail store
     unsigned formatted_since = 0;  // the volume that was put over it; 0: none was
 };
 

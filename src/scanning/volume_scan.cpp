@@ -45,7 +45,7 @@ Agreement head_for_name(std::string_view name, ByteView head) { return judge_hea
 Result<VolumeScan::Outcome> VolumeScan::run(const Volume& place, const MediumPtr& volume,
                                             const FileSystem& filesystem) {
     DREDGER_TRY(const auto before, session_.known(place));
-    row_ = {0, session_.source, place, filesystem.facts(), false, true, narrowing_of(request_)};
+    row_ = {0, session_.source, place, filesystem.facts(), false, true, find_, narrowing_of(request_)};
     report_.number = place.number;
     report_.is_lost = place.table == TableKind::lost;
     report_.is_mountable = row_.facts.is_mountable;

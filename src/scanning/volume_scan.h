@@ -54,6 +54,8 @@ class VolumeScan final : RecordSink {
         point_ = point;
         today_row_ = row;
     }
+    // The volume is a mail store, the content of this find.
+    void lies_in_find(std::int64_t find) { find_ = find; }
     // By which a file of one state is the same in another one: its path, size and time.
     static std::uint64_t told_by(const FileEntry& record);
     static std::uint64_t path_hash(const FileEntry& record);
@@ -90,6 +92,7 @@ class VolumeScan final : RecordSink {
     const ScanRequest& request_;
     Observer& observer_;
     ScannedVolume row_;
+    std::int64_t find_ = 0;
     MediumPtr volume_;
     const SpaceMap* space_ = nullptr;
     const FileSystem* today_ = nullptr;

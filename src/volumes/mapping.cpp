@@ -36,7 +36,7 @@ std::vector<Extent> on_medium(const Volume& volume, const std::vector<Extent>& o
     const std::vector<Extent>& pieces = volume.pieces.empty() ? whole : volume.pieces;
     std::vector<Extent> places;
     for (const Extent& run : on_volume) {
-        if (!run.is_stored()) {
+        if (!run.is_stored()) {  // what is composed has no place, whatever volume its store lies on
             places.push_back(run);
             continue;
         }

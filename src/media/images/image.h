@@ -76,7 +76,8 @@ Result<MediumPtr> open_gzip(const FilePtr& file, Opening& opening);
 Result<MediumPtr> open_xz(const FilePtr& file, Opening& opening);
 Result<MediumPtr> open_zstd(const FilePtr& file, Opening& opening);
 Result<MediumPtr> open_split(const FilePtr& file, Opening& opening);
-// The one kind that is a folder.
+// Those that are folders: of any files, and of the bands of a disk.
+Result<MediumPtr> open_folder(const std::filesystem::path& folder, Opening& opening);
 Result<MediumPtr> open_sparse_bundle(const std::filesystem::path& folder, Opening& opening);
 
 }  // namespace images

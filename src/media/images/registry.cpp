@@ -123,7 +123,7 @@ void Opening::note_if_cut(const FileMedium& file, std::uint64_t end) {
                      file.path().filename().string(), file.size(), end));
 }
 
-Result<OpenedMedium> open_medium(const fs::path& path) {
+Result<OpenedMedium> open_medium(const fs::path& path, Folders folders) {
     std::error_code failed;
     fs::path place = path;
     std::string snapshot;
@@ -137,7 +137,9 @@ Result<OpenedMedium> open_medium(const fs::path& path) {
     opened.path = path;
     Opening opening(snapshot);
     if (fs::is_directory(place, failed)) {
-        DREDGER_TRY(opened.medium, images::open_sparse_bundle(place, opening));
+        const bool is_disk = folders == Folders::refused || fs::is_directory(place / "bands", failed);
+        DREDGER_TRY(opened.medium, is_disk ? images::open_sparse_bundle(place, opening)
+                                           : images::open_folder(place, opening));
     } else {
         DREDGER_TRY(const FilePtr file, open_file(place));
         opened.is_device = file->is_device();
