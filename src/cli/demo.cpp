@@ -21,6 +21,7 @@ namespace fs = std::filesystem;
 constexpr const char* kMedium = "ringing-station-drive.img.zst";
 constexpr const char* kMacStick = "wardens-mac-stick.img.zst";
 constexpr const char* kDesk = "hut-desk.img.zst";
+constexpr const char* kMail = "station-mail.mbox.zst";
 
 // Beside the program when it is built, or where it is installed.
 Result<fs::path> demo_file(const char* name) {
@@ -84,6 +85,8 @@ int demo(const fs::path& folder) {
     if (!packed_stick) return report(packed_stick.error());
     const auto packed_desk = demo_file(kDesk);
     if (!packed_desk) return report(packed_desk.error());
+    const auto packed_mail = demo_file(kMail);
+    if (!packed_mail) return report(packed_mail.error());
     const auto damaged = demo_file("damaged");
     if (!damaged) return report(damaged.error());
     const fs::path drive = folder / "ringing-station-drive.img";
@@ -91,6 +94,9 @@ int demo(const fs::path& folder) {
     const fs::path stick_catalog = folder / "mac.dredge";
     const fs::path desk = folder / "hut-desk.img";
     const fs::path desk_catalog = folder / "desk.dredge";
+    const fs::path mail = folder / "station-mail.mbox";
+    const fs::path mail_catalog = folder / "mail.dredge";
+    const fs::path letters = folder / "letters";
     const fs::path logs = folder / "logs";
     const fs::path photos = folder / "photos";
     const fs::path image = folder / "copy.img";
@@ -109,12 +115,13 @@ int demo(const fs::path& folder) {
     if (const auto unpacked = unpack(*packed, drive); !unpacked) return report(unpacked.error());
     if (const auto unpacked = unpack(*packed_stick, stick); !unpacked) return report(unpacked.error());
     if (const auto unpacked = unpack(*packed_desk, desk); !unpacked) return report(unpacked.error());
-    for (const fs::path& old : {restored, broken, mended, look, logs, photos}) fs::remove_all(old, failed);
+    if (const auto unpacked = unpack(*packed_mail, mail); !unpacked) return report(unpacked.error());
+    for (const fs::path& old : {restored, broken, mended, look, logs, letters, photos}) fs::remove_all(old, failed);
     fs::copy(*damaged, broken, failed);
     if (failed)
         return report({ErrorKind::output, "the damaged files can't be copied: " + failed.message(), broken.string(),
                        "choose another folder with --to"});
-    for (const fs::path& old : {catalog, stick_catalog, desk_catalog})
+    for (const fs::path& old : {catalog, stick_catalog, desk_catalog, mail_catalog})
         for (const char* ending : {"", "-wal", "-shm"}) fs::remove(old.string() + ending, failed);
     for (const fs::path& old : {image, fs::path(image.string() + ".areas.json"), picks}) fs::remove(old, failed);
 
@@ -142,7 +149,13 @@ int demo(const fs::path& folder) {
          {"versions", desk_catalog.string(), "--name", "May.txt"}},
         {"16. The swap files, as the texts that they hold.",
          {"restore", desk_catalog.string(), "--role", "swap", "--as-original", "--to", logs.string()}},
-        {"17. Some things came back broken: mend them. A sound film of the same camera helps one that was never "
+        {"17. The station's mailbox: what was deleted in it is still there.",
+         {"scan", mail.string(), "-c", mail_catalog.string()}},
+        {"18. The deleted messages and what was attached to them.", {"list", mail_catalog.string()}},
+        {"19. One of them, as people read it.", {"show", mail_catalog.string(), "8"}},
+        {"20. All letters about the nests back, also as a mailbox that any mail program takes in.",
+         {"restore", mail_catalog.string(), "--subject", "nest", "--mail", "mbox", "--to", letters.string()}},
+        {"21. Some things came back broken: mend them. A sound film of the same camera helps one that was never "
          "finished.",
          {"repair", broken.string(), "--to", mended.string(), "--look", look.string()}},
     };
@@ -153,9 +166,10 @@ int demo(const fs::path& folder) {
     }
     tell(
         "\n{}\n  drive    {}\n  copy     {}\n  catalog  {}\n  picks    {}\n  files    {}\n  mended   {}\n  stick    "
-        "{}\n  desk     {}\n  logs     {}\n",
+        "{}\n  desk     {}\n  logs     {}\n  mail     {}\n  letters  {}\n",
         styled("Where everything is", Style::bold), drive.string(), image.string(), catalog.string(), picks.string(),
-        restored.string(), mended.string(), stick.string(), desk.string(), logs.string());
+        restored.string(), mended.string(), stick.string(), desk.string(), logs.string(),
+        mail.string(), letters.string());
     return kDone;
 }
 

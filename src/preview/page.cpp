@@ -43,6 +43,7 @@ Json described(const Shown& shown) {
             {"picture", shown.tile.has_picture},
             {"clip", shown.tile.has_clip},
             {"page", shown.tile.has_page},
+            {"message", shown.tile.has_message},
             {"text", shown.tile.text},
             {"facts", std::move(facts)},
             {"likeness", shown.tile.likeness == 0 ? std::string() : fmt::format("{:016x}", shown.tile.likeness)}};

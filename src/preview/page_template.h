@@ -9,7 +9,7 @@ inline constexpr std::string_view kPageStart = R"html(<!DOCTYPE html>
 <html lang="en">
 <head>
 <meta charset="utf-8">
-<meta http-equiv="Content-Security-Policy" content="default-src 'none'; img-src 'self' file: data:; media-src 'self' file:; style-src 'unsafe-inline'; script-src 'unsafe-inline'; base-uri 'none'; form-action 'none'">
+<meta http-equiv="Content-Security-Policy" content="default-src 'none'; img-src 'self' file: data:; media-src 'self' file:; frame-src 'self' file:; style-src 'unsafe-inline'; script-src 'unsafe-inline'; base-uri 'none'; form-action 'none'">
 <meta name="viewport" content="width=device-width, initial-scale=1">
 <title>Finds</title>
 <style>
@@ -43,6 +43,7 @@ button.main:disabled { background: #a9c3cc; border-color: #a9c3cc; color: #fff; 
 audio { width: 100%; height: 30px; }
 table { border-collapse: collapse; width: 100%; background: var(--paper); }
 th, td { text-align: left; padding: 5px 10px; border-bottom: 1px solid var(--line); vertical-align: top; overflow-wrap: anywhere; }
+iframe.message { width: 100%; height: 62vh; border: 1px solid var(--line); background: #fff; }
 td.number { text-align: right; white-space: nowrap; }
 #list { padding: 16px; }
 dialog { border: 1px solid var(--line); border-radius: 8px; max-width: min(1060px, 94vw); padding: 16px; }
@@ -216,7 +217,13 @@ function open(find) {
   close.addEventListener('click', () => more.close());
   tools.append(close);
   more.replaceChildren(tools);
-  if (find.page || find.picture) {
+  if (find.message) {
+    // Nothing in it may do anything.
+    const frame = make('iframe', 'message');
+    frame.setAttribute('sandbox', '');
+    frame.src = 'messages/' + find.id + '.html';
+    more.append(frame);
+  } else if (find.page || find.picture) {
     const image = make('img');
     image.src = (find.page ? 'pages/' : 'tiles/') + find.id + '.png';
     image.alt = '';
@@ -226,7 +233,7 @@ function open(find) {
     ['volume', find.volume], ['copies', find.copies > 1 ? find.copies : '']];
   for (const [name, value] of [...said, ...find.facts]) if (value) more.append(make('div', 'pale', name + ': ' + value));
   for (const reason of find.reasons) more.append(make('div', '', '– ' + reason));
-  if (find.text) more.append(make('pre', '', find.text));
+  if (find.text && !find.message) more.append(make('pre', '', find.text));
   if (!more.open) more.showModal();
   more.focus();
 }

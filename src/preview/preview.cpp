@@ -17,7 +17,7 @@ namespace fs = std::filesystem;
 
 Result<void> make_folders(const fs::path& folder) {
     std::error_code failed;
-    for (const char* part : {"tiles", "clips", "pages", "texts", "sheets"}) {
+    for (const char* part : {"tiles", "clips", "pages", "messages", "texts", "sheets"}) {
         DREDGER_CHECK(refuse_link(folder / part));
         fs::create_directories(folder / part, failed);
         if (failed)

@@ -12,6 +12,7 @@
 #include "preview/canvas.h"
 #include "preview/compound.h"
 #include "preview/decoders.h"
+#include "preview/message_page.h"
 #include "preview/sandbox.h"
 #include "preview/text.h"
 
@@ -178,11 +179,19 @@ class TileMaker {
             tile_.text = tables_of(content_);
         } else if (candidate_.format == "eml" || candidate_.format == "mbox") {
             tile_.text = text_of_mail(content_, kMaxText);
+            if (candidate_.format == "eml") message();
         } else if ((format != nullptr && format->is_text) || candidate_.format == "svg" || format == nullptr) {
             const bool is_markup = candidate_.format == "html" || candidate_.format == "xml";
             if (looks_like_text(reader)) tile_.text = plain_text(reader, is_markup);
         }
         if (!tile_.text.empty() || thumbnail) draw_text(thumbnail);
+    }
+
+    void message() {
+        const std::string page = message_page(content_);
+        std::ofstream out(folder_ / "messages" / (name_ + ".html"), std::ios::binary);
+        out << page;
+        tile_.has_message = !page.empty() && out;
     }
 
     static std::optional<Picture> thumbnail_in(Reader& reader) {
@@ -249,7 +258,8 @@ std::string packed(const Tile& tile) {
     Json facts = Json::array();
     for (const Fact& fact : tile.facts) facts.push_back({fact.name, fact.value});
     return Json{{"picture", tile.has_picture}, {"clip", tile.has_clip}, {"page", tile.has_page},
-                {"text", tile.text},           {"facts", facts},        {"likeness", tile.likeness}}
+                {"message", tile.has_message}, {"text", tile.text},     {"facts", facts},
+                {"likeness", tile.likeness}}
         .dump(-1, ' ', false, Json::error_handler_t::replace);
 }
 
@@ -263,6 +273,7 @@ Tile unpacked(const std::string& text) {
     tile.has_picture = json.value("picture", false);
     tile.has_clip = json.value("clip", false);
     tile.has_page = json.value("page", false);
+    tile.has_message = json.value("message", false);
     tile.text = json.value("text", std::string());
     tile.likeness = json.value("likeness", std::uint64_t{0});
     const Json facts = json.value("facts", Json::array());

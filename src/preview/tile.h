@@ -18,6 +18,7 @@ struct Tile {
     bool has_picture = false;  // in tiles/ID.png
     bool has_clip = false;     // in clips/ID.wav
     bool has_page = false;     // a document's first page, large enough to read, in pages/ID.png
+    bool has_message = false;  // as a page of its own, in messages/ID.html
     std::string text;          // the first page
     std::vector<Fact> facts;
     std::uint64_t likeness = 0;  // of a picture; 0: none

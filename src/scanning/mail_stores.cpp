@@ -116,8 +116,8 @@ Result<void> scan_store(ScanSession& session, const std::shared_ptr<MailStore>& 
     Volume place;
     place.number = 1;
     place.length = session.medium->size();
-    const SplitPath path = split_path(session.medium->name());
-    store->set_root(stem_of(path.name));
+    const std::string path = session.medium->name();
+    store->set_root(stem_of(split_path(path).name));
     session.medium = with_composed(session.medium, store);
     DREDGER_TRY(VolumeScan::Outcome outcome, VolumeScan(session).run(place, session.medium, *store));
     outcome.report.is_store = true;

@@ -164,7 +164,8 @@ TEST_P(EarlierCatalog, GoesOnToBeScannedInto) {
 INSTANTIATE_TEST_SUITE_P(Versions, EarlierCatalog, testing::Range(1, 8));
 
 // What versions since 9 added to the tables of version 8.
-constexpr const char* kWithoutCopies =
+constexpr const char* kWithoutWhatCameLater =
+    "ALTER TABLE volumes DROP COLUMN find; "
     "DROP INDEX copies_by_document; ALTER TABLE candidates DROP COLUMN role; ALTER TABLE candidates DROP COLUMN "
     "document; "
     "ALTER TABLE candidates DROP COLUMN as_of; ALTER TABLE candidates DROP COLUMN as_of_ns; ALTER TABLE candidates "
@@ -187,7 +188,7 @@ TEST(Schema, ProofsOfVersion8MeanTheSameToday) {
         }
         sqlite3* handle = nullptr;
         ASSERT_EQ(sqlite3_open(path.c_str(), &handle), SQLITE_OK);
-        const std::string setup = std::string(kWithoutCopies) +
+        const std::string setup = std::string(kWithoutWhatCameLater) +
                                   "UPDATE candidates SET proof = " + std::to_string(proof) +
                                   "; PRAGMA user_version = 8";
         ASSERT_EQ(sqlite3_exec(handle, setup.c_str(), nullptr, nullptr, nullptr), SQLITE_OK);

@@ -9,9 +9,13 @@
 #include "filesystems/filesystem.h"
 #include "formats/format.h"
 #include "media/opened.h"
+#include "media/content.h"
 #include "preview/compound.h"
+#include "preview/message_page.h"
 #include "preview/text.h"
 #include "repairing/mending.h"
+#include "stores/mapi/rtf.h"
+#include "stores/store.h"
 #include "volumes/containers.h"
 #include "volumes/mapping.h"
 
@@ -156,9 +160,43 @@ void repairs(std::span<const std::byte> bytes) {
     if (!mended || mended->kept > mended->of) std::abort();
 }
 
+class ReadingSink final : public RecordSink {
+  public:
+    explicit ReadingSink(MediumPtr medium) : medium_(std::move(medium)) {}
+    bool take(Record&& record) override {
+        const auto content = open_content(medium_, record.layout, record.size);
+        std::vector<std::byte> head(static_cast<std::size_t>(std::min<std::uint64_t>(content->size(), 64 << 10)));
+        std::vector<Extent> bad;
+        (void)content->read(0, head, &bad);
+        return ++count_ < kMostRecords;
+    }
+
+  private:
+    static constexpr std::size_t kMostRecords = 1000;
+    MediumPtr medium_;
+    std::size_t count_ = 0;
+};
+
+void stores(std::span<const std::byte> bytes) {
+    const auto medium = std::make_shared<const Bytes>(bytes);
+    for (const StoreKind& kind : all_store_kinds()) {
+        auto opened = kind.open(medium, true);
+        if (!opened || *opened == nullptr) continue;
+        const std::shared_ptr<const MailStore> store(std::move(*opened));
+        ReadingSink sink(with_composed(medium, store));
+        std::vector<std::string> warnings;
+        (void)store->walk({}, sink, warnings);
+    }
+    (void)preview::message_page(*medium);
+    const std::string_view text(reinterpret_cast<const char*>(bytes.data()), bytes.size());
+    (void)dredger::stores::mapi::text_in_rtf(text);
+    bool whole = true;
+    (void)dredger::stores::mapi::unpack_rtf(text, whole);
+}
+
 constexpr Target kTargets[] = {{"formats", formats},   {"filesystems", filesystems}, {"images", images},
                                {"volumes", volumes},   {"previews", previews},       {"picks", picks},
-                               {"catalogs", catalogs}, {"repairs", repairs}};
+                               {"catalogs", catalogs}, {"repairs", repairs},         {"stores", stores}};
 
 }  // namespace
 

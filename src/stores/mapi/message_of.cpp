@@ -200,6 +200,7 @@ void write_as_card(const Properties& p, const NamedTags& names, Message& message
             if (const auto tag = tag_of(names, kAppointmentSet, 0x8215)) event.is_all_day = p.is_set(*tag);
         }
         message.begins = event.begins ? event.begins : event.ends;
+        if (!event.is_task && !message.begins) message.missing.emplace_back("when it takes place can't be told");
         message.card = icalendar(event);
         message.card_extension = "ics";
     } else if (message.is == Message::Is::note) {

@@ -330,7 +330,6 @@ void Database::rebuild_nodes() {
     former_.clear();
     loose_.clear();
     loose_subnodes_.clear();
-    found_nodes_.clear();
     sort_remains();
 }
 

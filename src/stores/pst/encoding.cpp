@@ -70,6 +70,7 @@ void decode(std::span<std::byte> block, std::uint8_t method, std::uint64_t bid) 
 
 // The sum of ZIP without the inversions before and behind it.
 std::uint32_t compute_crc(std::span<const std::byte> bytes) {
+    if (bytes.empty()) return 0;
     return static_cast<std::uint32_t>(~crc32(0xFFFFFFFFU, reinterpret_cast<const Bytef*>(bytes.data()),
                                              static_cast<uInt>(bytes.size())));
 }

@@ -13,8 +13,9 @@ using namespace mapi;
 
 constexpr unsigned kMaxNested = 8;              // messages within messages
 constexpr std::uint64_t kNearSubnodes = 2048;   // ids of blocks between a message and its subnodes
-constexpr std::size_t kMaxTried = 16;
+constexpr std::ptrdiff_t kNeighbours = 8;       // of them, before and behind
 constexpr std::int64_t kEmbeddedMessage = 5;    // of PidTagAttachMethod
+constexpr std::int64_t kAssociated = 0x40;      // mfFAI of PidTagMessageFlags
 
 // The node of an EntryID of the store's own (2.4.3.2).
 std::uint32_t node_of_entry(const std::string& entry) {
@@ -60,13 +61,33 @@ void Messages::read_store_properties() {
     trash_ = node_of_entry(p.bytes(PidTagIpmWastebasketEntryId));
 }
 
-// 2.4.7
+// 2.4.7. Where its node is lost it is known by what it has.
 void Messages::read_names() {
     constexpr std::uint16_t kGuidStream = 0x0002, kEntryStream = 0x0003;
+    const auto learn = [&](const Properties& p) {
+        if (p.has(PidTagMessageClass) || !p.has(kGuidStream) || !p.has(kEntryStream)) return false;
+        names_ = named_tags(p.bytes(kGuidStream), p.bytes(kEntryStream));
+        return !names_.empty();
+    };
     const Node* node = database_.find(NID_NAME_TO_ID_MAP);
-    if (node == nullptr) return;
-    const Properties p = properties_of(NodeHeap(database_, node->bidData, node->bidSub));
-    names_ = named_tags(p.bytes(kGuidStream), p.bytes(kEntryStream));
+    if (node != nullptr && learn(properties_of(NodeHeap(database_, node->bidData, node->bidSub)))) return;
+    for (const std::uint64_t bid : database_.loose_messages()) {
+        if (learn(properties_of(NodeHeap(database_, bid, 0)))) return;
+        for (const std::uint64_t sub : subnodes_near(bid))
+            if (learn(properties_of(NodeHeap(database_, bid, sub)))) return;
+    }
+}
+
+// The nearest first: what is written together gets ids that follow one another.
+std::vector<std::uint64_t> Messages::subnodes_near(std::uint64_t bid) const {
+    const auto& subnodes = database_.loose_subnodes();
+    const auto from = std::lower_bound(subnodes.begin(), subnodes.end(), bid);
+    std::vector<std::uint64_t> near(from, subnodes.end() - from > kNeighbours ? from + kNeighbours : subnodes.end());
+    near.insert(near.end(), from - subnodes.begin() > kNeighbours ? from - kNeighbours : subnodes.begin(), from);
+    const auto distance = [&](std::uint64_t other) { return other > bid ? other - bid : bid - other; };
+    std::sort(near.begin(), near.end(), [&](std::uint64_t a, std::uint64_t b) { return distance(a) < distance(b); });
+    std::erase_if(near, [&](std::uint64_t other) { return distance(other) > kNearSubnodes; });
+    return near;
 }
 
 std::optional<KeptMessage> Messages::read(std::uint64_t bidData, std::uint64_t bidSub) const {
@@ -76,20 +97,14 @@ std::optional<KeptMessage> Messages::read(std::uint64_t bidData, std::uint64_t b
 std::optional<KeptMessage> Messages::read_loose(std::uint64_t bidData) const {
     auto alone = read(bidData, 0);
     if (!alone || !alone->properties.has(PidTagMessageClass)) return std::nullopt;
-    const auto& subnodes = database_.loose_subnodes();
-    const auto from = std::lower_bound(subnodes.begin(), subnodes.end(), bidData);
-    std::vector<std::uint64_t> near(from, subnodes.end() - from > 8 ? from + 8 : subnodes.end());
-    near.insert(near.end(), from - subnodes.begin() > 8 ? from - 8 : subnodes.begin(), from);
-    const auto distance = [&](std::uint64_t bid) { return bid > bidData ? bid - bidData : bidData - bid; };
-    std::sort(near.begin(), near.end(),
-              [&](std::uint64_t a, std::uint64_t b) { return distance(a) < distance(b); });
-    near.resize(std::min(near.size(), kMaxTried));
+    // What a mail program keeps as a message for itself.
+    if ((alone->properties.number(PidTagMessageFlags).value_or(0) & kAssociated) != 0) return std::nullopt;
     std::optional<KeptMessage> best;
-    for (const std::uint64_t sub : near) {
-        if (distance(sub) > kNearSubnodes) break;
+    for (const std::uint64_t sub : subnodes_near(bidData)) {
         auto tried = read(bidData, sub);
-        const bool has_table = tried && !tried->recipients.empty();
-        if (!has_table || !are_shown(tried->properties, tried->recipients)) continue;
+        // What the message lacks, or whom it went to, stands there.
+        const bool helps = tried && (!tried->recipients.empty() || tried->missing.size() < alone->missing.size());
+        if (!helps || !are_shown(tried->properties, tried->recipients)) continue;
         if (!best || tried->missing.size() < best->missing.size()) best = std::move(tried);
         if (best->missing.empty()) break;
     }

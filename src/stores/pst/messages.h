@@ -35,6 +35,7 @@ class Messages {
   private:
     void read_store_properties();
     void read_names();
+    std::vector<std::uint64_t> subnodes_near(std::uint64_t bid) const;
     std::optional<mapi::KeptMessage> message_in(const NodeHeap& heap, unsigned depth) const;
     mapi::KeptAttachment attachment_in(const Node& node, unsigned depth, mapi::KeptMessage& message) const;
 

@@ -190,7 +190,8 @@ class PstWalk : Walking {
         const Message message = mapi::message_of(*kept, store_.messages().names());
         const bool is_new = known_.insert(key_of(message)).second;
         // What lies somewhere else as well needs not be told again from what is left of it.
-        if (!is_new && found.state != State::live && found.state != State::trashed) return;
+        const bool is_listed = found.state == State::live || found.state == State::trashed;
+        if (!is_new && !(is_listed && database_.is_whole())) return;
         go_on("reading messages", ++told_, database_.nodes().size());
         (void)tell(message, found, key, std::nullopt, [this](Record&& record) {
             emit(std::move(record));
