@@ -50,10 +50,13 @@ def message(day, sender, recipient, subject, text, attachment, is_deleted):
     mail['Date'] = f'{day:02} Mar 2026 09:{day:02}:00 +0000'
     mail['Message-ID'] = f'<{day}.2026-03@skerry.example>'
     mail.set_content(text + '\n')
-    if attachment:
+    if attachment and attachment[0].endswith('.png'):
+        lines = ''.join(f'<p>{line}</p>' for line in text.split('\n'))
+        mail.add_alternative(f'<html><body>{lines}<p><img src="cid:ledge4"></p></body></html>\n', subtype='html')
+        mail.get_payload()[1].add_related(attachment[1], 'image', 'png', cid='<ledge4>', filename=attachment[0])
+    elif attachment:
         name, content = attachment
-        kind, _, sub = ('image/png' if name.endswith('.png') else 'text/plain').partition('/')
-        mail.add_attachment(content, maintype=kind, subtype=sub, filename=name)
+        mail.add_attachment(content, maintype='text', subtype='plain', filename=name)
     return mail
 
 

@@ -15,6 +15,7 @@ const ScannedVolume* row_of(const std::vector<ScannedVolume>& list, std::int64_t
     const auto found = std::find_if(list.begin(), list.end(), [&](const ScannedVolume& v) {
         return v.source == source && v.place.offset == place.offset &&
                (v.place.table == TableKind::lost) == (place.table == TableKind::lost) &&
+               (v.place.table == TableKind::container) == (place.table == TableKind::container) &&
                (place.table != TableKind::lost || place.type == v.facts.filesystem);
     });
     return found == list.end() ? nullptr : &*found;

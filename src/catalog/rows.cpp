@@ -188,7 +188,8 @@ std::string json_of(const std::vector<Fact>& facts) {
 
 std::string json_of(const std::vector<Extent>& extents) {
     json list = json::array();
-    for (const Extent& extent : extents) list.push_back({extent.offset, extent.length});
+    for (const Extent& extent : extents)
+        list.push_back({extent.is_stored() ? json(extent.offset) : json(word_for(extent.held)), extent.length});
     return dumped(list);
 }
 
@@ -219,9 +220,12 @@ std::vector<Fact> facts_from(const std::string& text) {
 
 std::vector<Extent> extents_from(const std::string& text) {
     std::vector<Extent> extents;
-    for (const json& one : array_from(text))
-        if (one.is_array() && one.size() == 2 && one[0].is_number_unsigned() && one[1].is_number_unsigned())
-            extents.push_back({one[0], one[1]});
+    for (const json& one : array_from(text)) {
+        if (!one.is_array() || one.size() != 2 || !one[1].is_number_unsigned()) continue;
+        if (one[0].is_number_unsigned()) extents.push_back({one[0], one[1]});
+        if (one[0] == word_for(Held::zeros)) extents.push_back(Extent::zeros(one[1]));
+        if (one[0] == word_for(Held::unknown)) extents.push_back(Extent::unknown(one[1]));
+    }
     return extents;
 }
 

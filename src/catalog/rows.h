@@ -52,7 +52,7 @@ inline int size_class_of(std::uint64_t length) { return static_cast<int>(std::bi
 // Lists are kept as JSON: ["one", "two"], and facts as [["name", "value"], ...]. Bytes that are no UTF-8 are replaced.
 std::string json_of(const std::vector<std::string>& list);
 std::string json_of(const std::vector<Fact>& facts);
-std::string json_of(const std::vector<Extent>& extents);  // [[offset, length], ...]
+std::string json_of(const std::vector<Extent>& extents);  // [[offset, length], ["zeros", length], ...]
 std::vector<std::string> strings_from(const std::string& json);
 std::vector<Fact> facts_from(const std::string& json);
 std::vector<Extent> extents_from(const std::string& json);

@@ -20,6 +20,7 @@ void add_restore(CLI::App& program, int& exit_code);
 void add_repair(CLI::App& program, int& exit_code);
 void add_picks(CLI::App& program, int& exit_code);
 void add_report(CLI::App& program, int& exit_code);
+void add_mount(CLI::App& program, int& exit_code);
 void add_image(CLI::App& program, int& exit_code);
 void add_kinds(CLI::App& program, int& exit_code);
 void add_demo(CLI::App& program, int& exit_code);

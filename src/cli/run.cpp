@@ -54,6 +54,7 @@ int run(const std::vector<std::string>& arguments) {
     add_restore(program, exit_code);
     add_repair(program, exit_code);
     add_report(program, exit_code);
+    add_mount(program, exit_code);
     add_image(program, exit_code);
     add_kinds(program, exit_code);
     add_demo(program, exit_code);

@@ -277,6 +277,14 @@ int scan_all(Options options) {
         tell("\nSafety copies and earlier states of {} stand here, too:\n", counted(documents, "document"));
         tell_next("dredger versions " + name, "  ");
     }
+    Selection stores = usual_selection();
+    stores.states = {};
+    stores.formats = {"pst", "dbx", "mbox"};
+    if (const auto count = catalog->count(stores).value_or(0); count > 0 && !request.mail) {
+        tell("\n{} found; what lies in them, and what was deleted there:\n",
+             counted(static_cast<std::uint64_t>(count), "mail store was", "mail stores were"));
+        tell_next(fmt::format("dredger scan --mail {} -c {}", as_word(options.sources.front()), name), "  ");
+    }
     const auto finds = catalog->count(usual_selection());
     const bool is_mail = !are_stores.empty() && std::all_of(are_stores.begin(), are_stores.end(), std::identity());
     if (finds && *finds == 0 && is_mail)

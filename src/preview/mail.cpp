@@ -12,12 +12,7 @@ namespace {
 constexpr std::size_t kMaxMessage = 64 << 20;  // bytes
 
 using formats::Owned;
-
-std::string taken(char* text) {
-    std::string copy = text != nullptr ? text : "";
-    g_free(text);
-    return copy;
-}
+using formats::taken;
 
 struct Body {
     std::string plain, markup;
@@ -41,10 +36,6 @@ void take_part(GMimeObject*, GMimeObject* part, gpointer into) {
     }
 }
 
-std::string addresses(InternetAddressList* list) {
-    return list == nullptr ? "" : taken(internet_address_list_to_string(list, nullptr, FALSE));
-}
-
 std::string text_of(GMimeMessage* message) {
     std::string text;
     const auto line = [&](const char* name, const std::string& value) {
@@ -54,8 +45,8 @@ std::string text_of(GMimeMessage* message) {
         const char* value = g_mime_object_get_header(reinterpret_cast<GMimeObject*>(message), name);
         return value != nullptr ? value : "";
     };
-    line("From", addresses(g_mime_message_get_from(message)));
-    line("To", addresses(g_mime_message_get_to(message)));
+    line("From", formats::addresses_of(g_mime_message_get_from(message)));
+    line("To", formats::addresses_of(g_mime_message_get_to(message)));
     line("Date", header("Date"));
     const char* subject = g_mime_message_get_subject(message);
     line("Subject", subject != nullptr ? subject : "");

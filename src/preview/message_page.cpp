@@ -13,6 +13,7 @@ namespace dredger::preview {
 namespace {
 
 using formats::Owned;
+using formats::taken;
 
 constexpr std::size_t kMaxMessage = 64 << 20, kMaxText = 512 << 10, kMaxPicture = 2 << 20, kMaxPictures = 8 << 20;  // bytes
 
@@ -26,12 +27,6 @@ dt { color: #8a857b; } dd { margin: 0; }
 .plain { white-space: pre-wrap; } img { max-width: 100%; } td, th { vertical-align: top; padding: 2px 6px; }
 </style></head><body>
 )";
-
-std::string taken(char* text) {
-    std::string copy = text != nullptr ? text : "";
-    g_free(text);
-    return copy;
-}
 
 struct Seen {
     std::string plain, markup;
@@ -50,10 +45,11 @@ std::string data_uri(GMimePart* part, const std::string& type, std::size_t& byte
     if (wrapper == nullptr) return {};
     const Owned<GMimeStream> out(g_mime_stream_mem_new());
     g_mime_data_wrapper_write_to_stream(wrapper, out.get());
-    const GByteArray* bytes = g_mime_stream_mem_get_byte_array(reinterpret_cast<GMimeStreamMem*>(out.get()));
-    if (bytes->len == 0 || bytes->len > kMaxPicture || bytes->len > bytes_left) return {};
-    bytes_left -= bytes->len;
-    return fmt::format("data:{};base64,{}", type, taken(g_base64_encode(bytes->data, bytes->len)));
+    const std::string bytes = formats::written_to(out);
+    if (bytes.empty() || bytes.size() > kMaxPicture || bytes.size() > bytes_left) return {};
+    bytes_left -= bytes.size();
+    return fmt::format("data:{};base64,{}", type,
+                       taken(g_base64_encode(reinterpret_cast<const guchar*>(bytes.data()), bytes.size())));
 }
 
 void take_part(GMimeObject*, GMimeObject* object, gpointer into) {
@@ -78,10 +74,6 @@ void take_part(GMimeObject*, GMimeObject* object, gpointer into) {
         {fmt::format("{} ({})", name != nullptr ? name : "without a name", type), id != nullptr ? id : ""});
 }
 
-std::string addresses(InternetAddressList* list) {
-    return list == nullptr ? "" : taken(internet_address_list_to_string(list, nullptr, FALSE));
-}
-
 std::string page_of(GMimeMessage* message) {
     Seen seen;
     g_mime_message_foreach(message, take_part, &seen);
@@ -100,9 +92,9 @@ std::string page_of(GMimeMessage* message) {
     const auto line = [&](const char* name, const std::string& value) {
         if (!value.empty()) page += fmt::format("<dt>{}</dt><dd>{}</dd>\n", name, escaped(valid_utf8(value)));
     };
-    line("From", addresses(g_mime_message_get_from(message)));
-    line("To", addresses(g_mime_message_get_to(message)));
-    line("Cc", addresses(g_mime_message_get_cc(message)));
+    line("From", formats::addresses_of(g_mime_message_get_from(message)));
+    line("To", formats::addresses_of(g_mime_message_get_to(message)));
+    line("Cc", formats::addresses_of(g_mime_message_get_cc(message)));
     const char* date = g_mime_object_get_header(reinterpret_cast<GMimeObject*>(message), "Date");
     line("Date", date != nullptr ? date : "");
     const char* subject = g_mime_message_get_subject(message);

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <fmt/format.h>
+#include <map>
 
 #include "base/text.h"
 #include "formats/format.h"
@@ -70,9 +71,10 @@ Result<std::vector<StoreFind>> stores_among(const ScanSession& session) {
     return finds;
 }
 
-class FromAStore final : public MailStore {
+// A store that is a find: what lies in one that is not there any more is not there, either.
+class StoreOfAFind final : public MailStore {
   public:
-    FromAStore(std::shared_ptr<MailStore> store, State state) : store_(std::move(store)), state_(state) {
+    StoreOfAFind(std::shared_ptr<MailStore> store, State state) : store_(std::move(store)), state_(state) {
         facts_ = store_->facts();
     }
     MediumPtr composed(std::uint64_t number) const override { return store_->composed(number); }
@@ -82,7 +84,6 @@ class FromAStore final : public MailStore {
     }
 
   private:
-    // What lies in a store that is not there any more is not there, either.
     class Marking final : public RecordSink {
       public:
         Marking(RecordSink& sink, State state) : sink_(sink), state_(state) {}
@@ -99,6 +100,58 @@ class FromAStore final : public MailStore {
     std::shared_ptr<MailStore> store_;
     State state_;
 };
+
+// Where the store lies on the medium.
+Volume place_of(const StoreFind& find, unsigned number) {
+    Volume place;
+    place.number = number;
+    place.table = TableKind::container;
+    place.type = "mail store";
+    place.pieces = find.extents;
+    place.offset = place.pieces.front().offset;
+    for (const Extent& piece : place.pieces) place.length += piece.length;
+    index_pieces(place);
+    return place;
+}
+
+// Numbers for the volumes that stores become: those that they had, or the next ones.
+class Numbers {
+  public:
+    Numbers(const std::vector<ScannedVolume>& volumes, std::int64_t source) {
+        for (const ScannedVolume& volume : volumes) {
+            if (volume.source != source) continue;
+            next_ = std::max(next_, volume.place.number + 1);
+            if (volume.find != 0) known_[volume.find] = volume.place.number;
+        }
+    }
+    unsigned of(std::int64_t find) {
+        const auto known = known_.find(find);
+        return known != known_.end() ? known->second : next_++;
+    }
+
+  private:
+    std::map<std::int64_t, unsigned> known_;
+    unsigned next_ = 1;
+};
+
+// False: somebody asked to stop.
+Result<bool> scan_store_in(ScanSession& session, const StoreFind& find, Numbers& numbers) {
+    const Volume place = place_of(find, numbers.of(find.id));
+    const MediumPtr content = open_volume(session.medium, place);
+    auto opened = open_store(content, find.format);
+    if (!opened) session.observer.warning(fmt::format("{}: {}", printable(find.path), opened.error().line()));
+    if (!opened || *opened == nullptr) return true;
+    const std::shared_ptr<MailStore> store(std::move(*opened));
+    store->set_root(find.folder);
+    VolumeScan scan(session);
+    scan.lies_in_find(find.id);
+    DREDGER_TRY(VolumeScan::Outcome outcome,
+                scan.run(place, with_composed(content, store), StoreOfAFind(store, find.state)));
+    outcome.report.label = find.path;
+    outcome.report.is_store = true;
+    session.report.volumes.push_back(outcome.report);
+    return !outcome.interrupted;
+}
 
 }  // namespace
 
@@ -129,10 +182,7 @@ Result<void> scan_store(ScanSession& session, const std::shared_ptr<MailStore>& 
 Result<bool> scan_stores_in_finds(ScanSession& session) {
     DREDGER_TRY(const auto finds, stores_among(session));
     DREDGER_TRY(const auto volumes, session.catalog.volumes());
-    unsigned number = 1;
-    for (const ScannedVolume& volume : volumes)
-        if (volume.source == session.source) number = std::max(number, volume.place.number + 1);
-    const MediumPtr drive = session.medium;
+    Numbers numbers(volumes, session.source);
     for (const StoreFind& find : finds) {
         if (session.observer.should_stop()) return false;
         if (find.is_packed) {
@@ -141,33 +191,8 @@ Result<bool> scan_stores_in_finds(ScanSession& session) {
                             printable(find.path)));
             continue;
         }
-        const auto before = std::find_if(volumes.begin(), volumes.end(), [&](const ScannedVolume& volume) {
-            return volume.source == session.source && volume.find == find.id;
-        });
-        Volume place;
-        place.number = before != volumes.end() ? before->place.number : number++;
-        place.table = TableKind::container;
-        place.type = "mail store";
-        place.pieces = find.extents;
-        place.offset = find.extents.front().offset;
-        for (const Extent& piece : place.pieces) place.length += piece.length;
-        index_pieces(place);
-        const MediumPtr content = open_volume(drive, place);
-        auto opened = open_store(content, find.format);
-        if (!opened || *opened == nullptr) {
-            if (!opened) session.observer.warning(fmt::format("{}: {}", printable(find.path), opened.error().line()));
-            continue;
-        }
-        const std::shared_ptr<MailStore> store(std::move(*opened));
-        store->set_root(find.folder);
-        const FromAStore marked(store, find.state);
-        VolumeScan scan(session);
-        scan.lies_in_find(find.id);
-        DREDGER_TRY(VolumeScan::Outcome outcome, scan.run(place, with_composed(content, store), marked));
-        outcome.report.label = find.path;
-        outcome.report.is_store = true;
-        session.report.volumes.push_back(outcome.report);
-        if (outcome.interrupted) return false;
+        DREDGER_TRY(const bool goes_on, scan_store_in(session, find, numbers));
+        if (!goes_on) return false;
     }
     return true;
 }

@@ -23,12 +23,14 @@ namespace {
 
 namespace fs = std::filesystem;
 
-Result<void> refuse_catalogs(const Medium& medium) {
+Result<void> refuse_catalogs(const OpenedMedium& opened) {
+    const Medium& medium = *opened.medium;
     const auto head = medium.size() >= 16 ? medium.bytes(0, 16) : Result<std::vector<std::byte>>();
-    if (head && ByteView(*head).has(0, std::string_view("SQLite format 3\0", 16)))
-        return fail(ErrorKind::not_understood, "this is a catalog or another database, not a medium", medium.name(),
-                    "dredger list shows what a catalog holds");
-    return {};
+    if (!head || !ByteView(*head).has(0, std::string_view("SQLite format 3\0", 16))) return {};
+    DREDGER_TRY(const auto book, store_on(opened, opened.medium));
+    if (book) return {};
+    return fail(ErrorKind::not_understood, "this is a catalog or another database, not a medium", medium.name(),
+                "dredger list shows what a catalog holds");
 }
 
 // The source's row in the catalog: the one it has, or a new one.
@@ -272,7 +274,7 @@ Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& 
 }
 
 Result<ScanReport> scan(Catalog& catalog, const OpenedMedium& opened, const ScanRequest& request, Observer& observer) {
-    DREDGER_CHECK(refuse_catalogs(*opened.medium));
+    DREDGER_CHECK(refuse_catalogs(opened));
     for (const std::string& remark : opened.remarks) observer.warning(remark);
     DREDGER_TRY(const std::int64_t source, source_row(catalog, opened, observer));
     DREDGER_TRY(const auto known_bad, catalog.bad_areas(source));

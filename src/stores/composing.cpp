@@ -13,6 +13,7 @@ namespace dredger::stores {
 namespace {
 
 using formats::Owned;
+using formats::taken;
 using namespace std::string_view_literals;
 
 constexpr std::string_view kLineEnd = "\r\n";
@@ -135,12 +136,6 @@ class Rope final : public Medium {
     std::uint64_t size_ = 0;
 };
 
-std::string taken(char* text) {
-    std::string copy = text != nullptr ? text : "";
-    g_free(text);
-    return copy;
-}
-
 void make_ready() {
     [[maybe_unused]] static const bool is_ready = (g_mime_init(), true);
 }
@@ -196,10 +191,8 @@ Entity text_entity(const char* subtype, const std::string& charset, const std::s
     }
     g_mime_stream_write(filtered.get(), lines.data(), lines.size());
     g_mime_stream_flush(filtered.get());
-    const GByteArray* bytes = g_mime_stream_mem_get_byte_array(reinterpret_cast<GMimeStreamMem*>(out.get()));
-    std::string body(reinterpret_cast<const char*>(bytes->data), bytes->len);
     // Lines that it broke end as the others do.
-    entity.body.add(with_line_ends(body));
+    entity.body.add(with_line_ends(formats::written_to(out)));
     return entity;
 }
 

@@ -53,24 +53,17 @@ MediumPtr decoded(GMimePart* part) {
     if (wrapper == nullptr) return nullptr;
     const Owned<GMimeStream> out(g_mime_stream_mem_new());
     g_mime_data_wrapper_write_to_stream(wrapper, out.get());
-    const GByteArray* bytes = g_mime_stream_mem_get_byte_array(reinterpret_cast<GMimeStreamMem*>(out.get()));
-    return std::make_shared<TextMedium>(std::string(reinterpret_cast<const char*>(bytes->data), bytes->len),
-                                        "attachment");
+    return std::make_shared<TextMedium>(formats::written_to(out), "attachment");
 }
 
 MediumPtr written(GMimeMessage* message) {
     const Owned<GMimeStream> out(g_mime_stream_mem_new());
     g_mime_object_write_to_stream(reinterpret_cast<GMimeObject*>(message), nullptr, out.get());
-    const GByteArray* bytes = g_mime_stream_mem_get_byte_array(reinterpret_cast<GMimeStreamMem*>(out.get()));
-    return std::make_shared<TextMedium>(std::string(reinterpret_cast<const char*>(bytes->data), bytes->len),
-                                        "attachment");
+    return std::make_shared<TextMedium>(formats::written_to(out), "attachment");
 }
 
 std::string type_of(GMimeObject* object) {
-    char* type = g_mime_content_type_get_mime_type(g_mime_object_get_content_type(object));
-    std::string text = type != nullptr ? folded(type) : "";
-    g_free(type);
-    return text;
+    return folded(formats::taken(g_mime_content_type_get_mime_type(g_mime_object_get_content_type(object))));
 }
 
 void take_part(GMimeObject* object, Message& message) {

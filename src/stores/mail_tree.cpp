@@ -46,6 +46,7 @@ struct MailMember : Member {
     Form form = Form::none;
     std::string folder;  // as people name it
     bool is_trashed = false;
+    bool is_partial = false;  // what was attached to it is kept elsewhere
 };
 
 // "Inbox.sbd" and "Inbox.mbox" are folders of "Inbox"; those of a Maildir begin with a point and have one between each.
@@ -60,7 +61,7 @@ std::string shown(std::string part, bool is_maildir) {
 }
 
 MailMember look_at(const Member& member, Reader& content) {
-    MailMember mail{member, Form::none, {}, false};
+    MailMember mail{member, Form::none, {}, false, false};
     std::vector<std::string> parts;
     for (std::size_t from = 0; from <= member.path.size();) {
         const std::size_t end = std::min(member.path.find('/', from), member.path.size());
@@ -79,6 +80,7 @@ MailMember look_at(const Member& member, Reader& content) {
         mail.is_trashed = flags != std::string::npos && name.find('T', flags) != std::string::npos;
     } else if (extension == "eml" || extension == "emlx") {
         mail.form = Form::file;
+        mail.is_partial = folded(name).ends_with(".partial.emlx");
         if (!parts.empty() && parts.back() == "Messages") parts.pop_back();
     } else if (content.has(member.at, "From ")) {
         mail.form = Form::mailbox;
@@ -134,6 +136,8 @@ class MailTree final : public StandingStore {
         for (Extent& extent : standing.where) extent.offset += member.at;
         standing.folder = member.folder;
         if (member.is_trashed) standing.state = State::trashed;
+        if (member.is_partial)
+            standing.notes.emplace_back("what was attached to it is kept in files of their own, not in it");
         return std::move(standing);
     }
 

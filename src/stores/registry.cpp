@@ -12,6 +12,7 @@ constexpr std::array kKinds = {
     StoreKind{"MSG", "msg", false, stores::open_msg},  StoreKind{"TNEF", "tnef", false, stores::open_tnef},
     StoreKind{"mbox", "mbox", true, stores::open_mbox}, StoreKind{"message", "eml", false, stores::open_eml},
     StoreKind{"mail folder", "tar", false, stores::open_mail_tree},
+    StoreKind{"address book", "sqlite", false, stores::open_address_book},
 };
 
 class WithComposed final : public Medium {

@@ -1,5 +1,6 @@
 // Messages that are kept as properties: saved by a mail program, and wrapped when sent.
 #include <gmock/gmock.h>
+#include <sqlite3.h>
 
 #include "stores/mapi/rtf.h"
 #include "stores/opened_store.h"
@@ -59,7 +60,7 @@ TEST(SavedMessage, WithMissingSectorsSaysSo) {
 
 TEST(SavedMessage, DamagedOnesComeToAnEnd) {
     const auto image = test::unpacked("mail-msg-charset");
-    std::uint64_t state = 11;
+    std::uint64_t state = test::seed_of(11);
     const auto next = [&](std::uint64_t below) {
         state = state * 6364136223846793005U + 1442695040888963407U;
         return static_cast<std::size_t>((state >> 33) % below);
@@ -109,6 +110,49 @@ TEST(WrappedMessage, CutAnywhereItComesToAnEnd) {
     EXPECT_LE(unnoticed, 6U) << "more than where an attribute ends: nothing tells how many there are";
 }
 
+// A database as the mail program declares it.
+std::vector<std::byte> database_of(const std::string& sql) {
+    const test::TempFolder folder;
+    const auto file = folder / "book.sqlite";
+    sqlite3* handle = nullptr;
+    EXPECT_EQ(sqlite3_open(file.c_str(), &handle), SQLITE_OK);
+    EXPECT_EQ(sqlite3_exec(handle, sql.c_str(), nullptr, nullptr, nullptr), SQLITE_OK) << sqlite3_errmsg(handle);
+    sqlite3_close(handle);
+    return test::bytes_of(test::read_text(file));
+}
+
+TEST(AddressBook, CardsBecomeVcards) {
+    const OpenedStore store(
+        database_of("CREATE TABLE properties (card TEXT, name TEXT, value TEXT);"
+                    "INSERT INTO properties VALUES ('1', 'DisplayName', 'Ada Skua'), ('1', 'PrimaryEmail', 'ada@skerry.example'),"
+                    "('1', 'CellularNumber', '+44 1'), ('2', 'DisplayName', 'Maren'),"
+                    "('2', '_vCard', 'BEGIN:VCARD' || char(10) || 'FN:Maren' || char(10) || 'END:VCARD');"),
+        "");
+    ASSERT_TRUE(store.is_store());
+    const Record* ada = store.find("store/Ada Skua.vcf");
+    const Record* maren = store.find("store/Maren.vcf");
+    ASSERT_NE(ada, nullptr);
+    ASSERT_NE(maren, nullptr);
+    EXPECT_THAT(store.content(*ada), HasSubstr("EMAIL;TYPE=INTERNET:ada@skerry.example\r\nTEL;TYPE=CELL:+44 1\r\n"));
+    EXPECT_EQ(store.content(*maren), "BEGIN:VCARD\r\nFN:Maren\r\nEND:VCARD");
+}
+
+TEST(AddressBook, EventsBecomeCalendars) {
+    const OpenedStore store(database_of("CREATE TABLE cal_events (id TEXT, title TEXT, event_start INTEGER, event_end INTEGER);"
+                                        "CREATE TABLE cal_properties (item_id TEXT, key TEXT, value TEXT);"
+                                        "INSERT INTO cal_events VALUES ('e', 'Ring day', 1772442000000000, 1772445600000000);"
+                                        "INSERT INTO cal_properties VALUES ('e', 'LOCATION', 'Ledge 4');"),
+                            "");
+    const Record* day = store.find("store/2026-03-02 Ring day.ics");
+    ASSERT_NE(day, nullptr);
+    EXPECT_THAT(store.content(*day), HasSubstr("DTSTART:20260302T090000Z\r\nDTEND:20260302T100000Z\r\n"));
+    EXPECT_THAT(store.content(*day), HasSubstr("LOCATION:Ledge 4\r\n"));
+}
+
+TEST(AddressBook, OtherDatabasesAreNone) {
+    EXPECT_FALSE(OpenedStore(database_of("CREATE TABLE rings (ring TEXT); INSERT INTO rings VALUES ('D4471');"), "").is_store());
+}
+
 namespace rtf {
 
 using stores::mapi::text_in_rtf;
@@ -146,6 +190,7 @@ TEST(PlainTextInRtf, IsTakenOut) {
               "Ten rings\r\nplease");
     const auto real = text_in_rtf("{\\rtf1\\ansi\\b bold}");
     EXPECT_EQ(real.html + real.plain, "");
+    EXPECT_EQ(real.words, "bold");
 }
 
 }  // namespace rtf

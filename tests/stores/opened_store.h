@@ -1,6 +1,7 @@
 // A store that was opened and walked, for the tests of each kind.
 #pragma once
 
+#include <cstdlib>
 #include <gtest/gtest.h>
 
 #include "media/content.h"
@@ -48,6 +49,12 @@ class OpenedStore {
   private:
     MediumPtr medium_;
 };
+
+// Of what is damaged at random: other places with another DREDGER_SEED in the environment.
+inline std::uint64_t seed_of(std::uint64_t usual) {
+    const char* seed = std::getenv("DREDGER_SEED");
+    return seed != nullptr ? std::strtoull(seed, nullptr, 10) : usual;
+}
 
 inline std::string fact_of(const Record& record, std::string_view name) {
     for (const Fact& fact : record.facts)

@@ -221,7 +221,7 @@ TEST(PstDamage, BlocksThatLieComeToAnEnd) {
         blocks.emplace_back(end - space, trailer);
     }
     ASSERT_GT(blocks.size(), 500U);
-    std::uint64_t state = 20261130;
+    std::uint64_t state = test::seed_of(20261130);
     const auto next = [&](std::uint64_t below) {
         state = state * 6364136223846793005U + 1442695040888963407U;
         return static_cast<std::size_t>((state >> 33) % below);

@@ -177,7 +177,7 @@ TEST(SegmentedStore, AChainThatLeadsInACircleEnds) {
 
 TEST(StandingDamage, ChangedBytesComeToAnEnd) {
     const auto image = test::unpacked("mail-folder");
-    std::uint64_t state = 7;
+    std::uint64_t state = test::seed_of(7);
     const auto next = [&](std::uint64_t below) {
         state = state * 6364136223846793005U + 1442695040888963407U;
         return static_cast<std::size_t>((state >> 33) % below);

@@ -84,6 +84,8 @@ void take_text(const Properties& p, Message& message) {
         message.html_charset = within.charset;
     } else if (within.plain.empty()) {
         message.rtf = *rtf;
+        // To be read and searched without a program for RTF.
+        if (message.plain.empty()) message.plain = std::move(within.words);
     } else if (message.plain.empty()) {
         message.plain = std::move(within.plain);
     }

@@ -79,6 +79,7 @@ enum Tag : std::uint16_t {
     PidTagMessageCodepage = 0x3FFD,
     PidTagSenderSmtpAddress = 0x5D01,
     PidTagSentRepresentingSmtpAddress = 0x5D02,
+    PidTagPstPassword = 0x67FF,
     PidTagAttachmentHidden = 0x7FFE,
 };
 

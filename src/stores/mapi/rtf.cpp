@@ -39,7 +39,7 @@ class Extractor {
         flush_bytes();
         TextInRtf text;
         text.charset = "utf-8";
-        (is_html_ ? text.html : text.plain) = is_html_ || is_plain_ ? std::move(out_) : std::string();
+        (is_html_ ? text.html : is_plain_ ? text.plain : text.words) = std::move(out_);
         return text;
     }
 

@@ -14,6 +14,7 @@ std::optional<std::string> unpack_rtf(std::string_view packed, bool& whole);
 struct TextInRtf {
     std::string html;   // in the character set `charset`; empty: it was not made from HTML
     std::string plain;  // UTF-8; empty: it was not made from plain text
+    std::string words;  // UTF-8: what it says, where it was made from neither
     std::string charset;
 };
 TextInRtf text_in_rtf(std::string_view rtf);

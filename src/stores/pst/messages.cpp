@@ -51,6 +51,7 @@ void Messages::read_store_properties() {
     if (node == nullptr) return;
     const Properties p = properties_of(NodeHeap(database_, node->bidData, node->bidSub));
     name_ = p.text(PidTagDisplayName);
+    has_password_ = p.number(PidTagPstPassword).value_or(0) != 0;
     top_ = node_of_entry(p.bytes(PidTagIpmSubTreeEntryId));
     // Offline stores tell of another one, and name the folder so.
     for (const Node& one : database_.nodes()) {

@@ -30,6 +30,7 @@ class Messages {
     std::string store_name() const { return name_; }
     std::uint32_t top_folder() const { return top_; }      // all that people see lies in it; 0: not known
     std::uint32_t trash_folder() const { return trash_; }  // deleted items; 0: not known
+    bool has_password() const { return has_password_; }    // of which only a checksum is kept
     const mapi::NamedTags& names() const { return names_; }
 
   private:
@@ -42,6 +43,7 @@ class Messages {
     const Database& database_;
     std::string name_;
     std::uint32_t top_ = 0, trash_ = 0;
+    bool has_password_ = false;
     mapi::NamedTags names_;
 };
 

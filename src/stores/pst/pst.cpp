@@ -1,6 +1,7 @@
 // Personal and offline stores (PST, OST) as a mail store.
 #include <algorithm>
 #include <fmt/format.h>
+#include <functional>
 #include <map>
 #include <mutex>
 #include <set>
@@ -28,6 +29,7 @@ class PstStore final : public MailStore {
         facts_.size = database_->size();
         facts_.used = facts_.size;
         facts_.warnings = database_->warnings();
+        if (messages_.has_password()) facts_.warnings.emplace_back("it has a password, which is not needed to read it");
         facts_.is_mountable = database_->is_whole();
     }
 
@@ -137,15 +139,17 @@ class PstWalk : Walking {
         return 0;
     }
 
-    bool lies_in_trash(std::uint32_t nid) {
+    // Where servers keep what was deleted for good, for some weeks.
+    static bool is_recoverable(const Folder& folder) { return folded(folder.name) == "recoverable items"; }
+
+    bool lies_below(std::uint32_t nid, const std::function<bool(const Folder&)>& is_it) {
         std::set<std::uint32_t> seen;
-        const std::uint32_t trash = trash_;
-        while (trash != 0 && nid != trash && seen.insert(nid).second) {
-            const auto folder = folders_.find(nid);
-            if (folder == folders_.end()) return false;
+        for (auto folder = folders_.find(nid); folder != folders_.end() && seen.insert(nid).second;
+             folder = folders_.find(nid)) {
+            if (is_it(folder->second)) return true;
             nid = folder->second.nidParent;
         }
-        return trash != 0 && nid == trash;
+        return false;
     }
 
     void tell_node(const Node& node, bool is_current) {
@@ -158,11 +162,14 @@ class PstWalk : Walking {
             folder == folders_.end() || !folder->second.messages ||
             std::binary_search(folder->second.messages->begin(), folder->second.messages->end(), node.nid);
         found.state = State::live;
-        if (!is_current || !is_listed) {
+        if (is_listed && is_current && lies_below(node.nidParent, is_recoverable)) {
+            found.state = State::deleted;
+            found.notes.emplace_back("it was deleted from the folder for deleted items, too, and is kept to be recovered");
+        } else if (!is_current || !is_listed) {
             found.state = State::deleted;
             found.notes.emplace_back(is_current ? "its folder does not list it any more"
                                                 : "the store's table of today does not list it any more");
-        } else if (lies_in_trash(node.nidParent)) {
+        } else if (lies_below(node.nidParent, [this](const Folder& one) { return one.nid == trash_; })) {
             found.state = State::trashed;
         }
         if (!is_current) found.origin = Origin::remnant;
