@@ -13,7 +13,7 @@
 namespace dredger {
 namespace {
 
-constexpr double kKnownFor = 1.0;  // seconds that the kernel needs not ask again
+constexpr double kKnownFor = 300;  // seconds that the kernel needs not ask again: what is there stays, and more is only added
 constexpr std::size_t kMostRead = 1 << 20;
 constexpr std::string_view kPrefix = "user.dredger.";
 
@@ -67,7 +67,8 @@ class Served {
         return file;
     }
 
-    // What of `into` could be had, from its start on; an error where nothing could.
+    // All of the range, or an error: the kernel takes what is less for the end of the file. What it reads ahead in vain it
+    // asks for again page by page.
     int read(OpenFile& file, std::uint64_t offset, std::span<std::byte> into, std::size_t& had, std::uint64_t size) const {
         const std::lock_guard lock(file.mutex);
         had = 0;
@@ -81,9 +82,7 @@ class Served {
         std::fill(into.begin() + static_cast<std::ptrdiff_t>(stored.size()), into.end(), std::byte{0});
         if (stored.size() < into.size()) bad.push_back({offset + stored.size(), into.size() - stored.size()});
         had = into.size();
-        if (request_.holes == Holes::zeros) return 0;
-        for (const Extent& hole : bad) had = std::min<std::size_t>(had, hole.offset > offset ? hole.offset - offset : 0);
-        return had == 0 && !into.empty() ? EIO : 0;
+        return bad.empty() || request_.holes == Holes::zeros ? 0 : EIO;
     }
 
     // "user.dredger.band" and its like.
@@ -120,8 +119,9 @@ Served& served(fuse_req_t request) { return *static_cast<Served*>(fuse_req_userd
 
 void on_init(void*, fuse_conn_info* connection) {
     connection->max_readahead = kMostRead;
-    if ((connection->capable & FUSE_CAP_READDIRPLUS) != 0) connection->want |= FUSE_CAP_READDIRPLUS;
-    if ((connection->capable & FUSE_CAP_PARALLEL_DIROPS) != 0) connection->want |= FUSE_CAP_PARALLEL_DIROPS;
+    // Names always come with what is known of the files: who lists them asks for that next.
+    connection->want |= connection->capable & (FUSE_CAP_READDIRPLUS | FUSE_CAP_PARALLEL_DIROPS | FUSE_CAP_NO_OPENDIR_SUPPORT);
+    connection->want &= ~static_cast<unsigned>(FUSE_CAP_READDIRPLUS_AUTO);
 }
 
 void on_lookup(fuse_req_t request, fuse_ino_t parent, const char* name) {
@@ -147,39 +147,25 @@ void on_getattr(fuse_req_t request, fuse_ino_t number, fuse_file_info*) {
     fuse_reply_attr(request, &facts, kKnownFor);
 }
 
-// A folder's names as they were when it was opened.
-struct OpenFolder {
-    std::vector<std::pair<std::string, FindsFolder::ItemPtr>> items;
-};
-
-void on_opendir(fuse_req_t request, fuse_ino_t number, fuse_file_info* info) {
+// The names of a folder from one on: "." and "..", then what lies in it.
+void reply_names(fuse_req_t request, fuse_ino_t number, std::size_t size, off_t from, bool with_facts) {
     Served& self = served(request);
-    self.finds().load_if_changed();
+    if (from == 0) self.finds().load_if_changed();
     const auto folder = self.finds().find(number);
     if (folder == nullptr || !folder->is_folder) {
         fuse_reply_err(request, folder == nullptr ? ENOENT : ENOTDIR);
         return;
     }
-    auto open = std::make_unique<OpenFolder>();
-    const auto above = self.finds().find(folder->parent);
-    open->items.emplace_back(".", folder);
-    open->items.emplace_back("..", above != nullptr ? above : folder);
-    for (const FindsFolder::Number child : folder->children)
-        if (auto item = self.finds().find(child)) open->items.emplace_back(item->name, item);
-    info->fh = reinterpret_cast<std::uint64_t>(open.release());
-    fuse_reply_open(request, info);
-}
-
-void reply_names(fuse_req_t request, std::size_t size, off_t from, fuse_file_info* info, bool with_facts) {
-    Served& self = served(request);
-    const auto& items = reinterpret_cast<const OpenFolder*>(info->fh)->items;
     std::vector<char> buffer(size);
     std::size_t used = 0;
-    for (auto n = static_cast<std::size_t>(from); n < items.size(); ++n) {
-        const auto& [name, item] = items[n];
+    for (auto n = static_cast<std::size_t>(from); n < folder->children.size() + 2; ++n) {
+        const auto item = n == 0   ? folder
+                          : n == 1 ? self.finds().find(number == FindsFolder::kRoot ? number : folder->parent)
+                                   : self.finds().find(folder->children[n - 2]);
+        if (item == nullptr) continue;
+        const std::string name = n == 0 ? "." : n == 1 ? ".." : item->name;
         fuse_entry_param entry = self.entry_of(*item);
-        // These two are no looking up.
-        if (name == "." || name == "..") entry.ino = 0;
+        if (n < 2) entry.ino = 0;  // these two are no looking up
         const auto next = static_cast<off_t>(n + 1);
         const std::size_t more =
             with_facts ? fuse_add_direntry_plus(request, buffer.data() + used, size - used, name.c_str(), &entry, next)
@@ -190,17 +176,12 @@ void reply_names(fuse_req_t request, std::size_t size, off_t from, fuse_file_inf
     fuse_reply_buf(request, buffer.data(), used);
 }
 
-void on_readdir(fuse_req_t request, fuse_ino_t, std::size_t size, off_t from, fuse_file_info* info) {
-    reply_names(request, size, from, info, false);
+void on_readdir(fuse_req_t request, fuse_ino_t number, std::size_t size, off_t from, fuse_file_info*) {
+    reply_names(request, number, size, from, false);
 }
 
-void on_readdirplus(fuse_req_t request, fuse_ino_t, std::size_t size, off_t from, fuse_file_info* info) {
-    reply_names(request, size, from, info, true);
-}
-
-void on_releasedir(fuse_req_t request, fuse_ino_t, fuse_file_info* info) {
-    delete reinterpret_cast<OpenFolder*>(info->fh);
-    fuse_reply_err(request, 0);
+void on_readdirplus(fuse_req_t request, fuse_ino_t number, std::size_t size, off_t from, fuse_file_info*) {
+    reply_names(request, number, size, from, true);
 }
 
 void on_open(fuse_req_t request, fuse_ino_t number, fuse_file_info* info) {
@@ -280,10 +261,8 @@ fuse_lowlevel_ops operations() {
     ops.init = on_init;
     ops.lookup = on_lookup;
     ops.getattr = on_getattr;
-    ops.opendir = on_opendir;
     ops.readdir = on_readdir;
     ops.readdirplus = on_readdirplus;
-    ops.releasedir = on_releasedir;
     ops.open = on_open;
     ops.read = on_read;
     ops.release = on_release;

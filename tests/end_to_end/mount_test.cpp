@@ -138,6 +138,7 @@ TEST_F(MountTest, WhatCanNotBeHadIsAnErrorOrZeros) {
         ASSERT_GE(file, 0);
         char byte = 1;
         EXPECT_EQ(::pread(file, &byte, 1, 0), 1);
+        EXPECT_EQ(::pread(file, &byte, 1, 4096 + 100), 1) << "the page before";
         EXPECT_EQ(::pread(file, &byte, 1, 8192 + 100), std::string(holes) == "zeros" ? 1 : -1);
         ::close(file);
         EXPECT_EQ(end(SIGTERM), 0);
