@@ -168,8 +168,8 @@ int demo(const fs::path& folder) {
         "\n{}\n  drive    {}\n  copy     {}\n  catalog  {}\n  picks    {}\n  files    {}\n  mended   {}\n  stick    "
         "{}\n  desk     {}\n  logs     {}\n  mail     {}\n  letters  {}\n",
         styled("Where everything is", Style::bold), drive.string(), image.string(), catalog.string(), picks.string(),
-        restored.string(), mended.string(), stick.string(), desk.string(), logs.string(),
-        mail.string(), letters.string());
+        restored.string(), mended.string(), stick.string(), desk.string(), logs.string(), mail.string(),
+        letters.string());
     return kDone;
 }
 

@@ -72,7 +72,8 @@ void add_mount(CLI::App& program, int& exit_code) {
         ->add_option("--holes", options->holes,
                      "what can't be had of a file: error (default: reading it fails there), or zeros")
         ->check(one_of(kHolesWords));
-    command->add_flag("--everybody", options->everybody, "other users may look, too (needs user_allow_other in fuse.conf)");
+    command->add_flag("--everybody", options->everybody,
+                      "other users may look, too (needs user_allow_other in fuse.conf)");
     command->add_option("--source", options->source, "where the medium is now, if not where it was scanned");
     options->selection.add_to(*command);
     command->footer(

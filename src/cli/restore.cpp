@@ -1,4 +1,3 @@
-#include "restoring/mailboxes.h"
 #include "restoring/restore.h"
 
 #include <CLI/CLI.hpp>
@@ -14,6 +13,7 @@
 #include "cli/terminal.h"
 #include "cli/word_options.h"
 #include "cli/words.h"
+#include "restoring/mailboxes.h"
 
 namespace dredger::cli {
 namespace {

@@ -2,9 +2,9 @@
 
 #include <CLI/CLI.hpp>
 #include <algorithm>
-#include <functional>
 #include <filesystem>
 #include <fmt/format.h>
+#include <functional>
 
 #include "catalog/attaching.h"
 #include "cli/commands.h"
@@ -321,9 +321,10 @@ void add_scan(CLI::App& program, int& exit_code) {
     command->add_flag("--no-snapshots", options->no_snapshots, "leave out what only a volume's snapshots tell of");
     command->add_flag("--verify", options->verify,
                       "also read what the records tell of and check it as far as its format allows; --deep does, too");
-    command->add_flag("--mail", options->mail,
-                      "also read the mail stores that are found: PST, OST, DBX, mailboxes; a source that is one is read "
-                      "in any case");
+    command->add_flag(
+        "--mail", options->mail,
+        "also read the mail stores that are found: PST, OST, DBX, mailboxes; a source that is one is read "
+        "in any case");
     command->add_flag("--whole-surface", options->whole_surface, "deep, and not only in free space");
     command->add_flag("--every-offset", options->every_offset,
                       "deep, and not only where sectors begin: for media whose files lie anywhere; slow");

@@ -158,8 +158,7 @@ void SelectionOptions::add_to(CLI::App& command, Sorts sorts) {
     command.add_option("--medium", media, "a part of the path of a medium that was scanned; may be repeated")
         ->group(group)
         ->allow_extra_args(false);
-    command
-        .add_option("--in", in, "only what lies in the mail store that is the find with this ID")
+    command.add_option("--in", in, "only what lies in the mail store that is the find with this ID")
         ->check(CLI::PositiveNumber)
         ->group(group);
     for (const auto& [option, texts, what] :

@@ -142,8 +142,8 @@ Result<void> print_pieces(const Catalog& catalog, const Candidate& c, const Cove
                                  : c.layout.within_records ? "the record itself"
                                  : c.record.state == State::live || c.record.state == State::trashed ? "itself"
                                                                                                      : "nothing known");
-        table.add({std::to_string(n + 1), count_text(at), place_text(piece),
-                   count_text(piece.length), holders.front()});
+        table.add(
+            {std::to_string(n + 1), count_text(at), place_text(piece), count_text(piece.length), holders.front()});
         for (std::size_t i = 1; i < holders.size(); ++i) table.add({"", "", "", "", holders[i]});
         at += piece.length;
     }

@@ -254,7 +254,8 @@ class Structure {
         };
         for (const Stream& stream : streams_) {
             if (stream.size >= cutoff || stream.size == 0) continue;
-            Part part{"stream", stream.name, {}, Packing::none, stream.size, Part::Check::wrong, folders_[stream.entry]};
+            Part part{"stream",           stream.name,           {}, Packing::none, stream.size,
+                      Part::Check::wrong, folders_[stream.entry]};
             std::uint32_t sector = stream.start;
             for (std::uint64_t left = stream.size; left > 0;) {
                 const auto place = place_in(holder, std::uint64_t{sector} * kSmallSector);
@@ -325,7 +326,7 @@ class Structure {
     std::vector<Stream> streams_;
     std::vector<Entry> entries_;
     std::vector<std::string> folders_;  // of these
-    Stream root_{0, 0, {}};  // holds the small ones
+    Stream root_{0, 0, {}};             // holds the small ones
     std::uint32_t root_class_ = 0;
     std::uint64_t bad_at_ = 0;
 };

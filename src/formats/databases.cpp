@@ -183,14 +183,34 @@ std::uint32_t uninverted_crc(Reader& content, std::uint64_t at, std::size_t leng
     return ~crc32(std::as_bytes(std::span(bytes)), 0xFFFFFFFF);
 }
 
+// Whether the pages that map a store's space stand where they must, each with its own sum: AMap pages ([MS-PST]
+// 2.2.2.7.2), one for as many bytes as it has bits. In the newest form pages have 4 KiB and blocks are cut to 512
+// bytes.
+bool has_maps(Reader& content, unsigned version, std::uint64_t end) {
+    constexpr unsigned kFirstUnicode = 23, kFirstOf4K = 36;
+    constexpr std::uint8_t kAMap = 0x84;
+    const bool is_4k = version >= kFirstOf4K;
+    const std::uint64_t page = is_4k ? 4096 : 512, trailer = is_4k ? 24 : version >= kFirstUnicode ? 16 : 12;
+    const std::uint64_t bits = is_4k ? 4072 : 496, unit = is_4k ? 512 : 64, first = is_4k ? 0x22000 : 0x4400;
+    const std::uint64_t sum_at = page - trailer + (version >= kFirstUnicode ? 4 : 8);
+    for (std::uint64_t at = first; at + page <= end && content.ok(); at += bits * 8 * unit) {
+        const std::uint64_t kind = at + page - trailer;
+        if (!content.holds(at, page) || content.u8(kind) != kAMap || content.u8(kind + 1) != kAMap) return false;
+        if (uninverted_crc(content, at, static_cast<std::size_t>(page - trailer)) != content.u32le(at + sum_at))
+            return false;
+    }
+    return content.ok();
+}
+
 Measured measure_pst(Reader& content) {
     const unsigned version = content.u16le(10);
     const bool wide = version >= 23;
-    if (!content.has(8, "SM") || !(version == 14 || version == 15 || wide)) return nonsense();
+    const bool is_store = content.has(8, "SM") || content.has(8, "SO");  // "SO" of an offline store
+    if (!is_store || !(version == 14 || version == 15 || wide)) return nonsense();
     if (uninverted_crc(content, 8, 471) != content.u32le(4)) return nonsense();
     const std::uint64_t end = wide ? content.u64le(184) : content.u32le(168);
     if (end < 512 || end > std::uint64_t{1} << 50) return nonsense();
-    return sized(content, end, Proof::length);
+    return sized(content, end, has_maps(content, version, end) ? Proof::chain : Proof::length);
 }
 
 Measured measure_dbx(Reader& content) {
@@ -230,7 +250,7 @@ const std::vector<Format>& databases() {
          .signatures = {{{0, "!BDN"sv}}},
          .measure = measure_pst,
          .ending = "the length in its header",
-         .checked = "the checksum of its header"},
+         .checked = "the checksums of its header and of the maps of its space"},
         {.name = "dbx",
          .kind = Kind::mail,
          .extensions = {"dbx"},

@@ -11,11 +11,12 @@ namespace {
 
 namespace fs = std::filesystem;
 
-constexpr std::int64_t kAskEvery = 2;  // seconds
+constexpr std::int64_t kAskEvery = 2;                                 // seconds
 constexpr FindsFolder::Number kFiles = FindsFolder::Number{1} << 40;  // those of files follow their candidates'
 
 std::int64_t now() {
-    return std::chrono::duration_cast<std::chrono::seconds>(std::chrono::steady_clock::now().time_since_epoch()).count();
+    return std::chrono::duration_cast<std::chrono::seconds>(std::chrono::steady_clock::now().time_since_epoch())
+        .count();
 }
 
 // When the catalog was written to last, in some unit.
@@ -84,8 +85,9 @@ void FindsFolder::add(const Candidate& candidate, Tree& tree, std::map<std::stri
     }
     item->candidate = candidate.id;
     if (record.modified) {
-        item->modified = record.modified->clock == FileTime::Clock::local ? utc_of_local_digits(record.modified->seconds)
-                                                                          : record.modified->seconds;
+        item->modified = record.modified->clock == FileTime::Clock::local
+                             ? utc_of_local_digits(record.modified->seconds)
+                             : record.modified->seconds;
         item->nanoseconds = record.modified->nanoseconds;
     }
 }
@@ -103,9 +105,8 @@ Result<void> FindsFolder::load() {
         return true;
     }));
     for (const auto& [number, item] : tree->items)
-        std::sort(item->children.begin(), item->children.end(), [&](Number a, Number b) {
-            return tree->items.at(a)->name < tree->items.at(b)->name;
-        });
+        std::sort(item->children.begin(), item->children.end(),
+                  [&](Number a, Number b) { return tree->items.at(a)->name < tree->items.at(b)->name; });
     const std::lock_guard tree_lock(tree_mutex_);
     tree_ = std::move(tree);
     seen_version_ = version;
@@ -135,9 +136,9 @@ FindsFolder::ItemPtr FindsFolder::lookup(Number folder, std::string_view name) c
     const auto above = tree_->items.find(folder);
     if (above == tree_->items.end()) return nullptr;
     const auto& children = above->second->children;
-    const auto child = std::lower_bound(children.begin(), children.end(), name, [&](Number number, std::string_view wanted) {
-        return tree_->items.at(number)->name < wanted;
-    });
+    const auto child = std::lower_bound(
+        children.begin(), children.end(), name,
+        [&](Number number, std::string_view wanted) { return tree_->items.at(number)->name < wanted; });
     if (child == children.end()) return nullptr;
     const auto& item = tree_->items.at(*child);
     return item->name == name ? ItemPtr(item) : nullptr;

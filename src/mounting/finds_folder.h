@@ -25,10 +25,10 @@ class FindsFolder {
         std::string name;
         std::int64_t candidate = 0;  // 0: a folder that is known only as one above others
         bool is_folder = false;
-        std::uint64_t size = 0;           // bytes
-        std::int64_t modified = 0;        // seconds since 1970
-        std::uint32_t nanoseconds = 0;    // of that
-        std::vector<Number> children;     // of a folder, by name
+        std::uint64_t size = 0;         // bytes
+        std::int64_t modified = 0;      // seconds since 1970
+        std::uint32_t nanoseconds = 0;  // of that
+        std::vector<Number> children;   // of a folder, by name
     };
     using ItemPtr = std::shared_ptr<const Item>;
 

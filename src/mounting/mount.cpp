@@ -13,7 +13,8 @@
 namespace dredger {
 namespace {
 
-constexpr double kKnownFor = 300;  // seconds that the kernel needs not ask again: what is there stays, and more is only added
+constexpr double kKnownFor =
+    300;  // seconds that the kernel needs not ask again: what is there stays, and more is only added
 constexpr std::size_t kMostRead = 1 << 20;
 constexpr std::string_view kPrefix = "user.dredger.";
 
@@ -67,9 +68,10 @@ class Served {
         return file;
     }
 
-    // All of the range, or an error: the kernel takes what is less for the end of the file. What it reads ahead in vain it
-    // asks for again page by page.
-    int read(OpenFile& file, std::uint64_t offset, std::span<std::byte> into, std::size_t& had, std::uint64_t size) const {
+    // All of the range, or an error: the kernel takes what is less for the end of the file. What it reads ahead in vain
+    // it asks for again page by page.
+    int read(OpenFile& file, std::uint64_t offset, std::span<std::byte> into, std::size_t& had,
+             std::uint64_t size) const {
         const std::lock_guard lock(file.mutex);
         had = 0;
         if (offset >= size) return 0;
@@ -120,7 +122,8 @@ Served& served(fuse_req_t request) { return *static_cast<Served*>(fuse_req_userd
 void on_init(void*, fuse_conn_info* connection) {
     connection->max_readahead = kMostRead;
     // Names always come with what is known of the files: who lists them asks for that next.
-    connection->want |= connection->capable & (FUSE_CAP_READDIRPLUS | FUSE_CAP_PARALLEL_DIROPS | FUSE_CAP_NO_OPENDIR_SUPPORT);
+    connection->want |=
+        connection->capable & (FUSE_CAP_READDIRPLUS | FUSE_CAP_PARALLEL_DIROPS | FUSE_CAP_NO_OPENDIR_SUPPORT);
     connection->want &= ~static_cast<unsigned>(FUSE_CAP_READDIRPLUS_AUTO);
 }
 
@@ -285,8 +288,8 @@ tl::unexpected<Error> no_fuse(const std::filesystem::path& place) {
 
 }  // namespace
 
-Result<void> serve_mounted(FindsFolder& finds, const std::map<std::int64_t, MediumPtr>& media, const MountRequest& request,
-                           const std::function<void()>& is_mounted) {
+Result<void> serve_mounted(FindsFolder& finds, const std::map<std::int64_t, MediumPtr>& media,
+                           const MountRequest& request, const std::function<void()>& is_mounted) {
     Served self(finds, media, request);
     std::vector<std::string> words = {"dredger", "-o", "ro,default_permissions,fsname=dredger,subtype=dredger"};
     if (request.everybody) words.back() += ",allow_other";

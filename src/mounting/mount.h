@@ -23,7 +23,7 @@ struct MountRequest {
 
 // Mounts, and serves until somebody unmounts it or asks to stop by SIGINT, SIGTERM or SIGHUP. `is_mounted` is called
 // once it can be looked at. The folder of finds and the media, by volume, outlive it.
-Result<void> serve_mounted(FindsFolder& finds, const std::map<std::int64_t, MediumPtr>& media, const MountRequest& request,
-                           const std::function<void()>& is_mounted);
+Result<void> serve_mounted(FindsFolder& finds, const std::map<std::int64_t, MediumPtr>& media,
+                           const MountRequest& request, const std::function<void()>& is_mounted);
 
 }  // namespace dredger

@@ -15,7 +15,8 @@ namespace {
 using formats::Owned;
 using formats::taken;
 
-constexpr std::size_t kMaxMessage = 64 << 20, kMaxText = 512 << 10, kMaxPicture = 2 << 20, kMaxPictures = 8 << 20;  // bytes
+constexpr std::size_t kMaxMessage = 64 << 20, kMaxText = 512 << 10, kMaxPicture = 2 << 20,
+                      kMaxPictures = 8 << 20;  // bytes
 
 constexpr const char* kStart = R"(<!doctype html>
 <html lang="en"><head><meta charset="utf-8">
@@ -78,15 +79,14 @@ std::string page_of(GMimeMessage* message) {
     Seen seen;
     g_mime_message_foreach(message, take_part, &seen);
     std::set<std::string> shown;  // pictures that the text shows
-    const std::string body =
-        seen.markup.empty()
-            ? fmt::format("<div class=\"plain\">{}</div>", escaped(valid_utf8(seen.plain)))
-            : safe_markup(valid_utf8(seen.markup).substr(0, kMaxText), [&](const std::string& id) {
-                  const auto found = seen.pictures.find(id);
-                  if (found == seen.pictures.end()) return std::string();
-                  shown.insert(id);
-                  return found->second;
-              });
+    const std::string body = seen.markup.empty()
+                                 ? fmt::format("<div class=\"plain\">{}</div>", escaped(valid_utf8(seen.plain)))
+                                 : safe_markup(valid_utf8(seen.markup).substr(0, kMaxText), [&](const std::string& id) {
+                                       const auto found = seen.pictures.find(id);
+                                       if (found == seen.pictures.end()) return std::string();
+                                       shown.insert(id);
+                                       return found->second;
+                                   });
     std::string page(kStart);
     page += "<dl>\n";
     const auto line = [&](const char* name, const std::string& value) {

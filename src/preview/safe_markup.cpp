@@ -11,13 +11,13 @@ namespace {
 
 using namespace std::string_view_literals;
 
-constexpr std::array kKept = {"p"sv,     "br"sv,   "div"sv,   "span"sv,  "b"sv,  "i"sv,     "u"sv,       "s"sv,          "em"sv,
-                              "strong"sv, "h1"sv,  "h2"sv,    "h3"sv,    "h4"sv, "h5"sv,    "h6"sv,      "ul"sv,         "ol"sv,
-                              "li"sv,    "dl"sv,   "dt"sv,    "dd"sv,    "pre"sv, "code"sv, "blockquote"sv, "hr"sv,      "center"sv,
-                              "sub"sv,   "sup"sv,  "small"sv, "big"sv,   "table"sv, "thead"sv, "tbody"sv, "tfoot"sv,     "tr"sv,
-                              "td"sv,    "th"sv,   "caption"sv, "tt"sv};
+constexpr std::array kKept = {
+    "p"sv,   "br"sv,    "div"sv,   "span"sv,  "b"sv,          "i"sv,  "u"sv,      "s"sv,   "em"sv,      "strong"sv,
+    "h1"sv,  "h2"sv,    "h3"sv,    "h4"sv,    "h5"sv,         "h6"sv, "ul"sv,     "ol"sv,  "li"sv,      "dl"sv,
+    "dt"sv,  "dd"sv,    "pre"sv,   "code"sv,  "blockquote"sv, "hr"sv, "center"sv, "sub"sv, "sup"sv,     "small"sv,
+    "big"sv, "table"sv, "thead"sv, "tbody"sv, "tfoot"sv,      "tr"sv, "td"sv,     "th"sv,  "caption"sv, "tt"sv};
 // With all that stands in them.
-constexpr std::array kDropped = {"script"sv, "style"sv, "head"sv,   "title"sv,  "iframe"sv, "object"sv,
+constexpr std::array kDropped = {"script"sv, "style"sv, "head"sv,     "title"sv,    "iframe"sv,   "object"sv,
                                  "svg"sv,    "math"sv,  "template"sv, "noscript"sv, "textarea"sv, "select"sv};
 
 template <std::size_t N>

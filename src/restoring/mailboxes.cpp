@@ -26,8 +26,8 @@ std::string from_line(const std::string& modified) {
     const std::string digits = iso8601({when.seconds, 0, FileTime::Clock::utc});
     const auto month = static_cast<std::size_t>(std::stoi(digits.substr(5, 2))) - 1;
     const std::int64_t day = when.seconds / 86'400 - (when.seconds % 86'400 < 0 ? 1 : 0);
-    return fmt::format("From - {} {} {} {} {}\n", kDays[static_cast<std::size_t>((day % 7 + 7) % 7)], kMonths[month % 12],
-                       digits.substr(8, 2), digits.substr(11, 8), digits.substr(0, 4));
+    return fmt::format("From - {} {} {} {} {}\n", kDays[static_cast<std::size_t>((day % 7 + 7) % 7)],
+                       kMonths[month % 12], digits.substr(8, 2), digits.substr(11, 8), digits.substr(0, 4));
 }
 
 bool is_quoted(const std::string& line) {

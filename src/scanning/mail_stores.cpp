@@ -36,7 +36,8 @@ struct StoreFind {
 bool begins_as_mailbox(const ScanSession& session, const Candidate& c) {
     constexpr std::string_view kBegin = "From ";
     if (!c.format.empty() || c.record.is_folder || !extension_of(c.record.name).empty()) return false;
-    if (c.layout.codec != Codec::none || c.layout.extents.empty() || !c.layout.extents.front().is_stored()) return false;
+    if (c.layout.codec != Codec::none || c.layout.extents.empty() || !c.layout.extents.front().is_stored())
+        return false;
     const auto head = session.medium->bytes(c.layout.extents.front().offset, kBegin.size());
     return head && ByteView(*head).has(0, kBegin);
 }
@@ -57,8 +58,13 @@ Result<std::vector<StoreFind>> stores_among(const ScanSession& session) {
     DREDGER_CHECK(session.catalog.each(stores, by_path, true, [&](const Candidate& c) {
         if (c.record.size == 0 || c.layout.empty() || c.content != 0) return true;
         if (c.format.empty() && !begins_as_mailbox(session, c)) return true;
-        StoreFind find{c.id, c.record.path(), c.format.empty() ? "mbox" : c.format, joined(c.record.folder, stem_of(c.record.name)),
-                       c.record.state, {}, c.layout.codec != Codec::none};
+        StoreFind find{c.id,
+                       c.record.path(),
+                       c.format.empty() ? "mbox" : c.format,
+                       joined(c.record.folder, stem_of(c.record.name)),
+                       c.record.state,
+                       {},
+                       c.layout.codec != Codec::none};
         std::uint64_t left = c.record.size;
         for (const LayoutExtent& extent : c.layout.extents) {
             const Extent part = extent.part(0, std::min(left, extent.length));

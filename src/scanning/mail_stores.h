@@ -9,8 +9,8 @@
 
 namespace dredger {
 
-// The store that the medium is, by its name and content; null where it is none. A folder that is none is an error: it is
-// no medium, either. `medium`: through which it is read.
+// The store that the medium is, by its name and content; null where it is none. A folder that is none is an error: it
+// is no medium, either. `medium`: through which it is read.
 Result<std::shared_ptr<MailStore>> store_on(const OpenedMedium& opened, const MediumPtr& medium);
 
 // Reads the store that the whole source is.

@@ -1,6 +1,7 @@
-// Address books and calendars that programs keep in SQLite databases: Thunderbird's (abook.sqlite: a row for each property of
-// a card; local.sqlite: a row for each event, times in microseconds since 1970) and the Mac's (tables of Core Data). Their
-// entries become vCards and iCalendar objects. Sources: the tables as these programs declare them in the databases.
+// Address books and calendars that programs keep in SQLite databases: Thunderbird's (abook.sqlite: a row for each
+// property of a card; local.sqlite: a row for each event, times in microseconds since 1970) and the Mac's (tables of
+// Core Data). Their entries become vCards and iCalendar objects. Sources: the tables as these programs declare them in
+// the databases.
 #include <fmt/format.h>
 #include <functional>
 #include <map>
@@ -32,7 +33,8 @@ class Tables {
   public:
     explicit Tables(const std::string& bytes) {
         sqlite3* handle = nullptr;
-        if (sqlite3_open_v2(":memory:", &handle, SQLITE_OPEN_READWRITE | SQLITE_OPEN_MEMORY, nullptr) != SQLITE_OK) return;
+        if (sqlite3_open_v2(":memory:", &handle, SQLITE_OPEN_READWRITE | SQLITE_OPEN_MEMORY, nullptr) != SQLITE_OK)
+            return;
         database_.reset(handle);
         auto* copy = static_cast<unsigned char*>(sqlite3_malloc64(bytes.size()));
         if (copy == nullptr) return;
@@ -43,7 +45,8 @@ class Tables {
         sqlite3_db_config(handle, SQLITE_DBCONFIG_TRUSTED_SCHEMA, 0, nullptr);
         sqlite3_db_config(handle, SQLITE_DBCONFIG_ENABLE_TRIGGER, 0, nullptr);
         sqlite3_progress_handler(
-            handle, kStepsAtOnce, [](void* self) { return ++static_cast<Tables*>(self)->steps_ > kMostSteps ? 1 : 0; }, this);
+            handle, kStepsAtOnce, [](void* self) { return ++static_cast<Tables*>(self)->steps_ > kMostSteps ? 1 : 0; },
+            this);
     }
     Tables(const Tables&) = delete;
     Tables& operator=(const Tables&) = delete;
@@ -71,7 +74,8 @@ std::string text_at(sqlite3_stmt* row, int column) {
 Message card_of(const Contact& contact) {
     Message message;
     message.is = Message::Is::contact;
-    message.subject = contact.name.empty() ? contact.given + (contact.given.empty() ? "" : " ") + contact.family : contact.name;
+    message.subject =
+        contact.name.empty() ? contact.given + (contact.given.empty() ? "" : " ") + contact.family : contact.name;
     if (message.subject.empty() && !contact.addresses.empty()) message.subject = contact.addresses.front();
     message.card = vcard(contact);
     message.card_extension = "vcf";
@@ -95,10 +99,12 @@ bool read_thunderbird_cards(const Tables& tables, Entries& entries) {
             entries.push_back(std::move(message));
             continue;
         }
-        Contact contact{p["DisplayName"], p["FirstName"], p["LastName"], p["Company"], p["JobTitle"], p["Notes"], {}, {}};
+        Contact contact{
+            p["DisplayName"], p["FirstName"], p["LastName"], p["Company"], p["JobTitle"], p["Notes"], {}, {}};
         for (const char* name : {"PrimaryEmail", "SecondEmail"})
             if (!p[name].empty()) contact.addresses.push_back(p[name]);
-        for (const auto& [name, type] : {std::pair("WorkPhone", "WORK"), std::pair("HomePhone", "HOME"), std::pair("CellularNumber", "CELL")})
+        for (const auto& [name, type] :
+             {std::pair("WorkPhone", "WORK"), std::pair("HomePhone", "HOME"), std::pair("CellularNumber", "CELL")})
             if (!p[name].empty()) contact.phones.emplace_back(type, p[name]);
         entries.push_back(card_of(contact));
     }
@@ -107,17 +113,19 @@ bool read_thunderbird_cards(const Tables& tables, Entries& entries) {
 
 bool read_mac_cards(const Tables& tables, Entries& entries) {
     std::map<std::int64_t, Contact> contacts;
-    if (!tables.each("SELECT Z_PK, ZFIRSTNAME, ZLASTNAME, ZORGANIZATION, ZJOBTITLE FROM ZABCDRECORD WHERE coalesce(ZFIRSTNAME, "
-                     "ZLASTNAME, ZORGANIZATION) IS NOT NULL",
-                     [&](sqlite3_stmt* row) {
-                         Contact& contact = contacts[sqlite3_column_int64(row, 0)];
-                         contact.given = text_at(row, 1);
-                         contact.family = text_at(row, 2);
-                         contact.company = text_at(row, 3);
-                         contact.title = text_at(row, 4);
-                         contact.name = contact.given + (contact.given.empty() || contact.family.empty() ? "" : " ") + contact.family;
-                         if (contact.name.empty()) contact.name = contact.company;
-                     }))
+    if (!tables.each(
+            "SELECT Z_PK, ZFIRSTNAME, ZLASTNAME, ZORGANIZATION, ZJOBTITLE FROM ZABCDRECORD WHERE coalesce(ZFIRSTNAME, "
+            "ZLASTNAME, ZORGANIZATION) IS NOT NULL",
+            [&](sqlite3_stmt* row) {
+                Contact& contact = contacts[sqlite3_column_int64(row, 0)];
+                contact.given = text_at(row, 1);
+                contact.family = text_at(row, 2);
+                contact.company = text_at(row, 3);
+                contact.title = text_at(row, 4);
+                contact.name =
+                    contact.given + (contact.given.empty() || contact.family.empty() ? "" : " ") + contact.family;
+                if (contact.name.empty()) contact.name = contact.company;
+            }))
         return false;
     const auto add = [&](const char* sql, const std::function<void(Contact&, std::string)>& take) {
         (void)tables.each(sql, [&](sqlite3_stmt* row) {
@@ -137,26 +145,27 @@ bool read_thunderbird_events(const Tables& tables, Entries& entries) {
     std::map<std::string, std::map<std::string, std::string>> more;  // properties, by event
     (void)tables.each("SELECT item_id, key, value FROM cal_properties",
                       [&](sqlite3_stmt* row) { more[text_at(row, 0)][text_at(row, 1)] = text_at(row, 2); });
-    return tables.each("SELECT id, title, event_start, event_end FROM cal_events ORDER BY event_start, id", [&](sqlite3_stmt* row) {
-        const auto moment = [&](int column) -> std::optional<FileTime> {
-            if (sqlite3_column_type(row, column) != SQLITE_INTEGER) return std::nullopt;
-            return FileTime{sqlite3_column_int64(row, column) / 1'000'000, 0, FileTime::Clock::utc};
-        };
-        Event event;
-        event.summary = text_at(row, 1);
-        event.begins = moment(2);
-        event.ends = moment(3);
-        auto& properties = more[text_at(row, 0)];
-        event.location = properties["LOCATION"];
-        event.description = properties["DESCRIPTION"];
-        Message message;
-        message.is = Message::Is::appointment;
-        message.subject = event.summary;
-        message.begins = event.begins;
-        message.card = icalendar(event);
-        message.card_extension = "ics";
-        entries.push_back(std::move(message));
-    });
+    return tables.each("SELECT id, title, event_start, event_end FROM cal_events ORDER BY event_start, id",
+                       [&](sqlite3_stmt* row) {
+                           const auto moment = [&](int column) -> std::optional<FileTime> {
+                               if (sqlite3_column_type(row, column) != SQLITE_INTEGER) return std::nullopt;
+                               return FileTime{sqlite3_column_int64(row, column) / 1'000'000, 0, FileTime::Clock::utc};
+                           };
+                           Event event;
+                           event.summary = text_at(row, 1);
+                           event.begins = moment(2);
+                           event.ends = moment(3);
+                           auto& properties = more[text_at(row, 0)];
+                           event.location = properties["LOCATION"];
+                           event.description = properties["DESCRIPTION"];
+                           Message message;
+                           message.is = Message::Is::appointment;
+                           message.subject = event.summary;
+                           message.begins = event.begins;
+                           message.card = icalendar(event);
+                           message.card_extension = "ics";
+                           entries.push_back(std::move(message));
+                       });
 }
 
 class AddressBook final : public MailStore {
@@ -171,7 +180,9 @@ class AddressBook final : public MailStore {
             Found found;
             found.folder = root();
             found.identity.number = n + 1;
-            if (!tell(entries_[n], found, n + 1, std::nullopt, [&](Record&& record) { return sink.take(std::move(record)); })) break;
+            if (!tell(entries_[n], found, n + 1, std::nullopt,
+                      [&](Record&& record) { return sink.take(std::move(record)); }))
+                break;
         }
         return {};
     }
@@ -188,7 +199,8 @@ class AddressBook final : public MailStore {
 
 Result<std::unique_ptr<MailStore>> open_address_book(MediumPtr file, bool) {
     const auto start = file->size() >= 16 ? file->bytes(0, 16) : Result<std::vector<std::byte>>();
-    if (!start || !ByteView(*start).has(0, std::string_view("SQLite format 3\0", 16)) || file->size() > kMostSize) return nullptr;
+    if (!start || !ByteView(*start).has(0, std::string_view("SQLite format 3\0", 16)) || file->size() > kMostSize)
+        return nullptr;
     bool whole = true;
     std::string bytes = mapi::all_of(*file, kMostSize, whole);
     // What it logs beside itself is not here: it is read as it stands (File Format Version Numbers of SQLite's format).

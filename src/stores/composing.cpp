@@ -136,9 +136,7 @@ class Rope final : public Medium {
     std::uint64_t size_ = 0;
 };
 
-void make_ready() {
-    [[maybe_unused]] static const bool is_ready = (g_mime_init(), true);
-}
+void make_ready() { [[maybe_unused]] static const bool is_ready = (g_mime_init(), true); }
 
 // Lines as internet mail ends them, whatever ended them before.
 std::string with_line_ends(std::string_view text) {
@@ -260,9 +258,10 @@ Entity content_of(const Message& message) {
     return joined_as("mixed", std::move(all), message, "m");
 }
 
-constexpr std::array kOfTheBody = {"content-type"sv,    "content-transfer-encoding"sv, "content-disposition"sv,
-                                   "content-id"sv,      "content-description"sv,       "content-language"sv,
-                                   "content-location"sv, "mime-version"sv,              "content-length"sv};
+constexpr std::array kOfTheBody = {
+    "content-type"sv,        "content-transfer-encoding"sv, "content-disposition"sv, "content-id"sv,
+    "content-description"sv, "content-language"sv,          "content-location"sv,    "mime-version"sv,
+    "content-length"sv};
 
 // The header as it came, without what it says of the body that came with it; and which fields it has.
 std::string kept_header(const std::string& headers, std::vector<std::string>& fields) {
@@ -297,7 +296,9 @@ void add_mailbox(InternetAddressList* list, const Mailbox& mailbox) {
 std::string rebuilt_header(const Message& message, const std::vector<std::string>& known) {
     const Owned<GMimeMessage> built(g_mime_message_new(FALSE));
     auto* object = reinterpret_cast<GMimeObject*>(built.get());
-    const auto lacks = [&](std::string_view name) { return std::find(known.begin(), known.end(), name) == known.end(); };
+    const auto lacks = [&](std::string_view name) {
+        return std::find(known.begin(), known.end(), name) == known.end();
+    };
     const auto append = [&](const char* name, const std::string& value) {
         if (!value.empty() && lacks(folded(name)))
             g_mime_object_append_header(object, name, on_one_line(value).c_str(), "utf-8");
@@ -315,9 +316,10 @@ std::string rebuilt_header(const Message& message, const std::vector<std::string
         constexpr std::string_view kFields[] = {"to", "cc", "bcc"};
         const auto as = static_cast<std::size_t>(recipient.as);
         if (!lacks(kFields[as])) continue;
-        add_mailbox(g_mime_message_get_addresses(built.get(), static_cast<GMimeAddressType>(
-                                                                  static_cast<std::size_t>(GMIME_ADDRESS_TYPE_TO) + as)),
-                    recipient);
+        add_mailbox(
+            g_mime_message_get_addresses(
+                built.get(), static_cast<GMimeAddressType>(static_cast<std::size_t>(GMIME_ADDRESS_TYPE_TO) + as)),
+            recipient);
     }
     if (lacks("subject") && !message.subject.empty())
         g_mime_message_set_subject(built.get(), on_one_line(message.subject).c_str(), "utf-8");

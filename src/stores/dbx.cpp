@@ -1,6 +1,6 @@
 // The message stores of an older mail program of Windows (DBX). The format was never published by who made it; what
-// stands here follows the public description by Arne Schloh: a tree of records, and messages in chains of segments, each
-// of which tells its own place, its length and where the next one is.
+// stands here follows the public description by Arne Schloh: a tree of records, and messages in chains of segments,
+// each of which tells its own place, its length and where the next one is.
 #include <algorithm>
 #include <set>
 
@@ -13,10 +13,10 @@ namespace dredger::stores {
 namespace {
 
 constexpr std::string_view kMark("\xCF\xAD\x12\xFE\xC5\xFD\x74\x6F", 8);
-constexpr std::uint64_t kRootPlace = 0xE4;     // of the tree's first node
-constexpr std::uint64_t kSegmentHeader = 16;   // bytes
+constexpr std::uint64_t kRootPlace = 0xE4;      // of the tree's first node
+constexpr std::uint64_t kSegmentHeader = 16;    // bytes
 constexpr std::uint32_t kMostInSegment = 4096;  // 0x200 is usual
-constexpr std::uint8_t kMessagePlace = 0x04;   // a value of a record: where its message begins
+constexpr std::uint8_t kMessagePlace = 0x04;    // a value of a record: where its message begins
 
 class SegmentedStore final : public StandingStore {
   public:
@@ -65,7 +65,8 @@ class SegmentedStore final : public StandingStore {
                 break;
             }
             const std::uint32_t length = content.u32le(at + 8);
-            const Extent here{at + kSegmentHeader, std::min<std::uint64_t>(length, content.size() - at - kSegmentHeader)};
+            const Extent here{at + kSegmentHeader,
+                              std::min<std::uint64_t>(length, content.size() - at - kSegmentHeader)};
             if (here.length > 0) append(standing.where, here);
         }
         if (told != nullptr) told->insert(seen.begin(), seen.end());

@@ -115,7 +115,8 @@ Message read_internet_message(const std::string& bytes) {
     for (const auto& [field, as] : kFields)
         take_addresses(g_mime_message_get_addresses(parsed.get(), field), as, message.recipients);
     g_mime_message_foreach(
-        parsed.get(), [](GMimeObject*, GMimeObject* part, gpointer into) { take_part(part, *static_cast<Message*>(into)); },
+        parsed.get(),
+        [](GMimeObject*, GMimeObject* part, gpointer into) { take_part(part, *static_cast<Message*>(into)); },
         &message);
     return message;
 }

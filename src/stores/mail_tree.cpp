@@ -29,7 +29,8 @@ std::vector<Member> members_of(const Medium& archive) {
         if (!header) break;
         at += formats::TarHeader::kBlock;
         if (header->type == 'L') {
-            long_name = content.text(at, static_cast<std::size_t>(std::min<std::uint64_t>(header->size, Reader::kMaxText)));
+            long_name =
+                content.text(at, static_cast<std::size_t>(std::min<std::uint64_t>(header->size, Reader::kMaxText)));
             while (long_name.ends_with('\0')) long_name.pop_back();
         } else if (header->type == '0' || header->type == '\0') {
             members.push_back({long_name.empty() ? header->name : long_name, at, header->size});
@@ -65,14 +66,16 @@ MailMember look_at(const Member& member, Reader& content) {
     std::vector<std::string> parts;
     for (std::size_t from = 0; from <= member.path.size();) {
         const std::size_t end = std::min(member.path.find('/', from), member.path.size());
-        if (end > from && member.path.substr(from, end - from) != ".") parts.push_back(member.path.substr(from, end - from));
+        if (end > from && member.path.substr(from, end - from) != ".")
+            parts.push_back(member.path.substr(from, end - from));
         from = end + 1;
     }
     if (parts.empty() || member.size == 0) return mail;
     const std::string name = parts.back();
     parts.pop_back();
     const std::string extension = extension_of(name);
-    const bool is_in_maildir = !parts.empty() && (parts.back() == "cur" || parts.back() == "new" || parts.back() == "tmp");
+    const bool is_in_maildir =
+        !parts.empty() && (parts.back() == "cur" || parts.back() == "new" || parts.back() == "tmp");
     if (is_in_maildir) {
         mail.form = Form::maildir;
         parts.pop_back();

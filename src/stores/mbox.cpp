@@ -79,7 +79,8 @@ class MailboxFile final : public StandingStore {
         const std::uint64_t start = content.find("\n", at, content.size()).value_or(content.size() - 1) + 1;
         end = next_from(content, start > 0 ? start - 1 : 0);
         if (start >= content.size()) return std::nullopt;
-        std::string header = content.text(start, static_cast<std::size_t>(std::min<std::uint64_t>(kMaxHeader, end - start)));
+        std::string header =
+            content.text(start, static_cast<std::size_t>(std::min<std::uint64_t>(kMaxHeader, end - start)));
         std::size_t blank = header.find("\n\n");
         const std::size_t other = header.find("\n\r\n");
         blank = std::min(blank == std::string::npos ? header.size() : blank + 2,

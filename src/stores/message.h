@@ -51,7 +51,7 @@ struct Message {
     Mailbox sender;  // who sent it for `from`; empty: the same
     std::vector<Recipient> recipients;
     std::optional<FileTime> sent, received, created, changed;
-    std::optional<FileTime> begins;  // an appointment
+    std::optional<FileTime> begins;           // an appointment
     std::string id, in_reply_to, references;  // with their angle brackets
     bool is_draft = false;
     bool is_signed = false, is_encrypted = false;

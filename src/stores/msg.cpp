@@ -16,10 +16,10 @@ namespace {
 using namespace mapi;
 
 constexpr std::size_t kMostStreams = 100'000, kMostChildren = 10'000;
-constexpr unsigned kMaxNested = 8;                // messages within messages
+constexpr unsigned kMaxNested = 8;  // messages within messages
 constexpr std::string_view kValues = "__properties_version1.0";
-constexpr std::size_t kEntry = 16;                // bytes of one
-constexpr std::uint64_t kShort = 64 << 10;        // bytes of a value that is read at once
+constexpr std::size_t kEntry = 16;          // bytes of one
+constexpr std::uint64_t kShort = 64 << 10;  // bytes of a value that is read at once
 
 class MessageFile {
   public:

@@ -8,9 +8,12 @@ namespace dredger {
 namespace {
 
 constexpr std::array kKinds = {
-    StoreKind{"PST", "pst", true, stores::open_pst},   StoreKind{"DBX", "dbx", true, stores::open_dbx},
-    StoreKind{"MSG", "msg", false, stores::open_msg},  StoreKind{"TNEF", "tnef", false, stores::open_tnef},
-    StoreKind{"mbox", "mbox", true, stores::open_mbox}, StoreKind{"message", "eml", false, stores::open_eml},
+    StoreKind{"PST", "pst", true, stores::open_pst},
+    StoreKind{"DBX", "dbx", true, stores::open_dbx},
+    StoreKind{"MSG", "msg", false, stores::open_msg},
+    StoreKind{"TNEF", "tnef", false, stores::open_tnef},
+    StoreKind{"mbox", "mbox", true, stores::open_mbox},
+    StoreKind{"message", "eml", false, stores::open_eml},
     StoreKind{"mail folder", "tar", false, stores::open_mail_tree},
     StoreKind{"address book", "sqlite", false, stores::open_address_book},
 };
@@ -55,8 +58,8 @@ Result<std::unique_ptr<MailStore>> open_store(const MediumPtr& file, std::string
 bool is_store(const VolumeFacts& facts) { return !format_of_store(facts).empty(); }
 
 std::string_view format_of_store(const VolumeFacts& facts) {
-    const auto kind = std::find_if(kKinds.begin(), kKinds.end(),
-                                   [&](const StoreKind& one) { return one.name == facts.filesystem; });
+    const auto kind =
+        std::find_if(kKinds.begin(), kKinds.end(), [&](const StoreKind& one) { return one.name == facts.filesystem; });
     return kind != kKinds.end() ? kind->format : std::string_view();
 }
 

@@ -22,8 +22,8 @@ std::string bytes_of(const Medium& content) {
 }  // namespace
 
 bool is_trash_name(std::string_view name) {
-    constexpr std::array<std::string_view, 6> kNames = {"trash",         "deleted items",    "deleted messages",
-                                                        "deleted",       "papierkorb",       "deleted objects"};
+    constexpr std::array<std::string_view, 6> kNames = {"trash",   "deleted items", "deleted messages",
+                                                        "deleted", "papierkorb",    "deleted objects"};
     const std::string small = folded(name);
     return std::find(kNames.begin(), kNames.end(), small) != kNames.end();
 }
@@ -55,7 +55,8 @@ Result<void> StandingStore::walk(const WalkOptions& options, RecordSink& sink, s
         VolumeLayout layout;
         layout.lay(standing.where);
         layout.within_records = true;  // nothing takes its place as long as the store stands
-        goes_on = tell(*message, found, standing.number, layout, [&](Record&& record) { return sink.take(std::move(record)); });
+        goes_on = tell(*message, found, standing.number, layout,
+                       [&](Record&& record) { return sink.take(std::move(record)); });
         return goes_on;
     });
     return {};

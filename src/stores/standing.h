@@ -13,13 +13,13 @@ class StandingStore : public MailStore {
     explicit StandingStore(MediumPtr file, const char* name);
 
     struct Standing {
-        std::uint64_t number = 0;      // by which it is found again
-        std::vector<Extent> where;     // in the store, in order
-        std::string folder = {};       // that it lies in, below the root
+        std::uint64_t number = 0;   // by which it is found again
+        std::vector<Extent> where;  // in the store, in order
+        std::string folder = {};    // that it lies in, below the root
         State state = State::live;
         Origin origin = Origin::record;
         std::vector<std::string> notes;
-        bool is_whole = true;          // all of it stands there
+        bool is_whole = true;  // all of it stands there
     };
     // Every message, in order; false from the sink: no more are wanted. Progress is told in bytes.
     using Sink = std::function<bool(Standing&&, std::uint64_t done)>;

@@ -40,8 +40,8 @@ std::uint64_t unreadable_in(const Medium& content) {
     std::vector<std::byte> buffer(static_cast<std::size_t>(std::min(content.size(), kReadTogether)));
     std::uint64_t lost = 0;
     for (std::uint64_t at = 0; at < content.size(); at += buffer.size()) {
-        const auto part =
-            std::span(buffer).first(static_cast<std::size_t>(std::min<std::uint64_t>(buffer.size(), content.size() - at)));
+        const auto part = std::span(buffer).first(
+            static_cast<std::size_t>(std::min<std::uint64_t>(buffer.size(), content.size() - at)));
         std::vector<Extent> bad;
         if (!content.read(at, part, &bad)) return content.size() - at + lost;
         for (const Extent& one : bad) lost += one.length;

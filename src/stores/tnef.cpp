@@ -146,12 +146,14 @@ KeptMessage read_tnef(const std::string& bytes, unsigned depth, NamedTags& names
         if (id == attRecipTable) {
             PropertyList rows(data, depth, names);
             const std::uint32_t count = rows.take32();
-            for (std::uint32_t n = 0; n < count && !rows.is_over(); ++n) message.recipients.push_back(rows.row(nullptr));
+            for (std::uint32_t n = 0; n < count && !rows.is_over(); ++n)
+                message.recipients.push_back(rows.row(nullptr));
         }
         if (!has_attachment) continue;
         KeptAttachment& attachment = message.attachments.back();
         if (id == attAttachTitle) attachment.properties.set(PidTagAttachFilename, text_value(data));
-        if (id == attAttachData) attachment.properties.set(PidTagAttachDataBinary, {Type::binary, std::string(data), nullptr});
+        if (id == attAttachData)
+            attachment.properties.set(PidTagAttachDataBinary, {Type::binary, std::string(data), nullptr});
         if (id == attAttachment) {
             Properties more = PropertyList(data, depth, names).row(&attachment.embedded);
             for (const std::uint16_t tag : {PidTagAttachFilename, PidTagAttachDataBinary})

@@ -85,14 +85,15 @@ TEST_F(MailTest, AFolderOfMailIsASource) {
 
 TEST_F(MailTest, MailboxesAreMadeForImport) {
     scan(test::unpack_to("mail-folder", folder_.path()).string());
-    const test::Ran done = run_program({"restore", path("mail.dredge"), "--state", "live,trashed", "--kind", "mail", "--mail",
-                                        "mbox", "--to", path("out")});
+    const test::Ran done = run_program({"restore", path("mail.dredge"), "--state", "live,trashed", "--kind", "mail",
+                                        "--mail", "mbox", "--to", path("out")});
     EXPECT_EQ(done.exit_code, 0) << done.err;
     EXPECT_THAT(done.out, HasSubstr("messages in mail-folder/Inbox.mbox, for import into any mail program"));
-    const std::string code = "import mailbox,sys; print(sorted(m['subject'] for m in mailbox.mbox(sys.argv[1])), "
-                             "sum('>From there' in m.as_string() for m in mailbox.mbox(sys.argv[1])))";
-    const std::string command = "python3 -c \"" + code + "\" '" + path("out/mail-folder/Inbox.mbox") + "' > '" +
-                                path("read.txt") + "'";
+    const std::string code =
+        "import mailbox,sys; print(sorted(m['subject'] for m in mailbox.mbox(sys.argv[1])), "
+        "sum('>From there' in m.as_string() for m in mailbox.mbox(sys.argv[1])))";
+    const std::string command =
+        "python3 -c \"" + code + "\" '" + path("out/mail-folder/Inbox.mbox") + "' > '" + path("read.txt") + "'";
     ASSERT_EQ(std::system(command.c_str()), 0);
     EXPECT_THAT(test::read_text(folder_ / "read.txt"), AllOf(HasSubstr("Nest camera 10"), HasSubstr("] 5")));
 }
@@ -101,9 +102,10 @@ TEST_F(MailTest, StoresOnADriveAreReadWhereAskedFor) {
     fs::create_directories(folder_ / "drive/Mail");
     const fs::path store = test::unpack_to("mail-ost", folder_.path());
     fs::rename(store, folder_ / "drive/Mail/station.ost");
-    test::write_text(folder_ / "drive/Mail/Inbox",
-                     "From ada Mon Mar  2 09:00:00 2026\nFrom: ada@skerry.example\nSubject: Rings\nDate: Mon, 02 Mar 2026 "
-                     "09:00:00 +0000\n\nTen.\n");
+    test::write_text(
+        folder_ / "drive/Mail/Inbox",
+        "From ada Mon Mar  2 09:00:00 2026\nFrom: ada@skerry.example\nSubject: Rings\nDate: Mon, 02 Mar 2026 "
+        "09:00:00 +0000\n\nTen.\n");
     const std::string command = "mke2fs -q -t ext4 -d '" + path("drive") + "' '" + path("drive.img") + "' 48M";
     ASSERT_EQ(std::system(command.c_str()), 0);
     scan(path("drive.img"));
@@ -117,7 +119,8 @@ TEST_F(MailTest, StoresOnADriveAreReadWhereAskedFor) {
     ASSERT_EQ(stores.size(), 1U);
     const std::string id = std::to_string(stores[0]["id"].get<int>());
     EXPECT_EQ(listed({"--in", id, "--format", "eml"}).size(), 14U);
-    EXPECT_EQ(run_program({"restore", path("mail.dredge"), "--in", id, "--ext", "pdf", "--to", path("out")}).exit_code, 0);
+    EXPECT_EQ(run_program({"restore", path("mail.dredge"), "--in", id, "--ext", "pdf", "--to", path("out")}).exit_code,
+              0);
     EXPECT_THAT(run_program({"list", path("mail.dredge"), "--in", "1"}).err, HasSubstr("dredger scan --mail"));
     scan(path("drive.img"), {"--mail"});
     EXPECT_THAT(scan_.out, HasSubstr("in the catalog already"));

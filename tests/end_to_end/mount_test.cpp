@@ -38,8 +38,7 @@ class MountTest : public testing::Test {
 
     // Mounts in a process of its own; false where that is not possible here.
     bool mount(std::vector<std::string> more = {}) {
-        const fs::path program = fs::read_symlink("/proc/self/exe").parent_path() /
-                                 (test::is_watched() ? "dredger_sanitized" : "dredger");
+        const fs::path program = fs::read_symlink("/proc/self/exe").parent_path() / "dredger";
         std::vector<std::string> words = {program.string(), "mount", path("drive.dredge"), path("finds")};
         words.insert(words.end(), more.begin(), more.end());
         child_ = ::fork();
@@ -117,21 +116,21 @@ TEST_F(MountTest, TellsWhatIsKnownOfAFind) {
 
 TEST_F(MountTest, WhatCanNotBeHadIsAnErrorOrZeros) {
     // A copy that did not get all of the file.
-    std::istringstream rows(run_program({"list", path("drive.dredge"), "--ext", "wav", "--volume", "1", "--as", "jsonl", "--extents"}).out);
+    std::istringstream rows(
+        run_program({"list", path("drive.dredge"), "--ext", "wav", "--volume", "1", "--as", "jsonl", "--extents"}).out);
     std::string line;
     ASSERT_TRUE(std::getline(rows, line));
     const json row = json::parse(line);
     const std::string name = row["path"];
     const auto begin = row["extents"][0][0].get<std::uint64_t>();
     const std::uint64_t lost = begin + 8192, all = fs::file_size(image_);
-    test::write_text(image_.string() + ".areas.json",
-                     json{{"about", "what a copy made by dredger holds of its medium"},
-                          {"size", all},
-                          {"areas",
-                           {{0, lost, "held", 1, 0},
-                            {lost, 4096, "refused", 5, 4096},
-                            {lost + 4096, all - lost - 4096, "held", 1, 0}}}}
-                         .dump());
+    test::write_text(image_.string() + ".areas.json", json{{"about", "what a copy made by dredger holds of its medium"},
+                                                           {"size", all},
+                                                           {"areas",
+                                                            {{0, lost, "held", 1, 0},
+                                                             {lost, 4096, "refused", 5, 4096},
+                                                             {lost + 4096, all - lost - 4096, "held", 1, 0}}}}
+                                                          .dump());
     for (const char* holes : {"error", "zeros"}) {
         if (!mount({"--holes", holes})) GTEST_SKIP() << test::read_text(folder_ / "mount.log");
         const int file = ::open((folder_ / "finds" / name).c_str(), O_RDONLY);
@@ -160,7 +159,8 @@ TEST_F(MountTest, ManyReadAtOnceAndItUnmountsUnderLoad) {
     std::thread load([&] {
         while (!stop) {
             std::error_code failed;
-            for (fs::recursive_directory_iterator at(folder_ / "finds", failed), end; !failed && at != end; at.increment(failed)) {
+            for (fs::recursive_directory_iterator at(folder_ / "finds", failed), end; !failed && at != end;
+                 at.increment(failed)) {
                 std::ifstream file(at->path());
                 char bytes[512];
                 file.read(bytes, sizeof bytes);

@@ -43,7 +43,8 @@ TEST_F(FindsFolderTest, NamesAreUniqueAndSorted) {
     EXPECT_EQ(finds.files(), 4U);
     const auto root = names(finds, FindsFolder::kRoot);
     ASSERT_EQ(root.size(), 2U);
-    const auto dcim = finds.lookup(FindsFolder::kRoot, finds.lookup(FindsFolder::kRoot, "DCIM")->is_folder ? "DCIM" : "DCIM (2)");
+    const auto dcim =
+        finds.lookup(FindsFolder::kRoot, finds.lookup(FindsFolder::kRoot, "DCIM")->is_folder ? "DCIM" : "DCIM (2)");
     ASSERT_NE(dcim, nullptr);
     EXPECT_EQ(names(finds, dcim->number), (std::vector<std::string>{"ledge.jpg", "nest (2).jpg", "nest.jpg"}));
     EXPECT_EQ(finds.lookup(dcim->number, "no"), nullptr);

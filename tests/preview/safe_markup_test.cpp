@@ -16,7 +16,8 @@ using testing::HasSubstr;
 using testing::Not;
 
 std::string cleaned(const std::string& html) {
-    return safe_markup(html, [](const std::string& id) { return id == "nest" ? "data:image/png;base64,AAAA" : std::string(); });
+    return safe_markup(
+        html, [](const std::string& id) { return id == "nest" ? "data:image/png;base64,AAAA" : std::string(); });
 }
 
 TEST(SafeMarkup, KeepsWhatLaysOutText) {
@@ -26,11 +27,13 @@ TEST(SafeMarkup, KeepsWhatLaysOutText) {
 
 TEST(SafeMarkup, NothingRunsOrIsLoaded) {
     for (const char* html :
-         {"<script>alert(1)</script>x", "<SCRIPT src=a>alert('>')</SCRIPT >x", "<img src=x onerror=alert(1)>x", "<svg onload=alert(1)>x</svg>x",
-          "<a href='javascript:alert(1)'>x</a>", "<p onclick=alert(1)>x", "<iframe src=//evil></iframe>x",
-          "<link rel=stylesheet href=//evil>x", "<style>@import url(//evil)</style>x", "<!-- <script>alert(1)</script> -->x",
-          "<scr<script>ipt>alert(1)</script>x", "<p title=\"><script>alert(1)</script>\">x", "<object data=//evil></object>x",
-          "<img src=\"cid:nest\" onerror=\"alert(1)\">x", "<base href=//evil>x", "<meta http-equiv=refresh content='0;//evil'>x", "<p"}) {
+         {"<script>alert(1)</script>x", "<SCRIPT src=a>alert('>')</SCRIPT >x", "<img src=x onerror=alert(1)>x",
+          "<svg onload=alert(1)>x</svg>x", "<a href='javascript:alert(1)'>x</a>", "<p onclick=alert(1)>x",
+          "<iframe src=//evil></iframe>x", "<link rel=stylesheet href=//evil>x", "<style>@import url(//evil)</style>x",
+          "<!-- <script>alert(1)</script> -->x", "<scr<script>ipt>alert(1)</script>x",
+          "<p title=\"><script>alert(1)</script>\">x", "<object data=//evil></object>x",
+          "<img src=\"cid:nest\" onerror=\"alert(1)\">x", "<base href=//evil>x",
+          "<meta http-equiv=refresh content='0;//evil'>x", "<p"}) {
         const std::string left = cleaned(html);
         EXPECT_THAT(left, AllOf(Not(HasSubstr("script")), Not(HasSubstr("onerror")), Not(HasSubstr("onclick")),
                                 Not(HasSubstr("onload")), Not(HasSubstr("href")), Not(HasSubstr("evil"))))
@@ -46,16 +49,18 @@ TEST(SafeMarkup, PicturesAreThoseOfTheMessage) {
 
 TEST(MessagePage, ShowsHeaderTextAndOwnPictures) {
     const TextMedium mail(
-        "From: Ada <ada@skerry.example>\nSubject: <b>Nest</b>\nMIME-Version: 1.0\nContent-Type: multipart/related; boundary=b\n\n"
+        "From: Ada <ada@skerry.example>\nSubject: <b>Nest</b>\nMIME-Version: 1.0\nContent-Type: multipart/related; "
+        "boundary=b\n\n"
         "--b\nContent-Type: text/html\n\n<p>See <img src=\"cid:n\"></p>\n"
         "--b\nContent-Type: image/png; name=n.png\nContent-ID: <n>\nContent-Transfer-Encoding: base64\n\niVBORw==\n"
         "--b\nContent-Type: text/csv; name=log.csv\nContent-Disposition: attachment\n\na;b\n--b--\n",
         "mail");
     const std::string page = message_page(mail);
-    EXPECT_THAT(page, AllOf(HasSubstr("<dt>From</dt><dd>Ada &lt;ada@skerry.example&gt;</dd>"),
-                            HasSubstr("<dd>&lt;b&gt;Nest&lt;/b&gt;</dd>"), HasSubstr("<img src=\"data:image/png;base64,iVBORw==\""),
-                            HasSubstr("<dd>log.csv (text/csv)</dd>"), Not(HasSubstr("n.png")),
-                            HasSubstr("default-src 'none'")));
+    EXPECT_THAT(
+        page,
+        AllOf(HasSubstr("<dt>From</dt><dd>Ada &lt;ada@skerry.example&gt;</dd>"),
+              HasSubstr("<dd>&lt;b&gt;Nest&lt;/b&gt;</dd>"), HasSubstr("<img src=\"data:image/png;base64,iVBORw==\""),
+              HasSubstr("<dd>log.csv (text/csv)</dd>"), Not(HasSubstr("n.png")), HasSubstr("default-src 'none'")));
 }
 
 TEST(MessagePage, PlainTextStaysPlain) {

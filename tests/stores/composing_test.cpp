@@ -27,7 +27,8 @@ Message order() {
     Message message;
     message.subject = "Übersicht der Ringe";
     message.from = {"Maren Holm", "maren@skerry.example"};
-    message.recipients = {{{"Ada Skua", "ada@skerry.example"}, Recipient::As::to}, {{"", "office@rings.example"}, Recipient::As::cc}};
+    message.recipients = {{{"Ada Skua", "ada@skerry.example"}, Recipient::As::to},
+                          {{"", "office@rings.example"}, Recipient::As::cc}};
     message.sent = FileTime{1772442000, 0, FileTime::Clock::utc};
     message.id = "<1@skerry.example>";
     message.plain = "Zehn Ringe für Lummen.\n";
@@ -37,7 +38,8 @@ Message order() {
 TEST(Composing, WhatIsWrittenReadsTheSame) {
     Message message = order();
     const std::string bytes(100'001, '\x07');
-    message.attachments.push_back({"Lumme ä.bin", "image/x-nest", "", false, std::make_shared<TextMedium>(bytes, "x"), nullptr});
+    message.attachments.push_back(
+        {"Lumme ä.bin", "image/x-nest", "", false, std::make_shared<TextMedium>(bytes, "x"), nullptr});
     const std::string text = text_of(*compose(message));
     EXPECT_THAT(text, Not(HasSubstr("\n\n")));  // all lines end as mail's do
     const Message read = read_internet_message(text);
@@ -83,10 +85,12 @@ TEST(Composing, WhatCanNotBeReadOfAnAttachmentIsBadInTheMessage) {
 
 TEST(Composing, AHeaderThatWasKeptStaysAsItIs) {
     Message message = order();
-    message.headers = "Received: from a\n\tby b; Mon, 02 Mar 2026 09:00:00 +0000\r\nSubject: =?utf-8?q?=C3=9Cbersicht?=\n"
-                      "Content-Type: text/html;\n charset=x\nFrom: m@skerry.example\n";
+    message.headers =
+        "Received: from a\n\tby b; Mon, 02 Mar 2026 09:00:00 +0000\r\nSubject: =?utf-8?q?=C3=9Cbersicht?=\n"
+        "Content-Type: text/html;\n charset=x\nFrom: m@skerry.example\n";
     const std::string text = text_of(*compose(message));
-    EXPECT_THAT(text, StartsWith("Received: from a\r\n\tby b; Mon, 02 Mar 2026 09:00:00 +0000\r\nSubject: =?utf-8?q?=C3"));
+    EXPECT_THAT(text,
+                StartsWith("Received: from a\r\n\tby b; Mon, 02 Mar 2026 09:00:00 +0000\r\nSubject: =?utf-8?q?=C3"));
     EXPECT_THAT(text, Not(HasSubstr("charset=x")));
     EXPECT_THAT(text, HasSubstr("\r\nTo: Ada Skua <ada@skerry.example>\r\n"));  // which it lacked
     EXPECT_EQ(text.find("From:"), text.rfind("From:"));
@@ -95,7 +99,8 @@ TEST(Composing, AHeaderThatWasKeptStaysAsItIs) {
 TEST(Composing, NoFieldCanBringALineOfItsOwn) {
     Message message = order();
     message.subject = "Ring\r\nBcc: spy@elsewhere.example";
-    message.attachments.push_back({"a\r\nX-Evil: 1", "text/x\r\nX-Evil: 1", "", false, std::make_shared<TextMedium>("x", "x"), nullptr});
+    message.attachments.push_back(
+        {"a\r\nX-Evil: 1", "text/x\r\nX-Evil: 1", "", false, std::make_shared<TextMedium>("x", "x"), nullptr});
     const std::string text = text_of(*compose(message));
     EXPECT_THAT(text, Not(HasSubstr("\r\nBcc:")));
     EXPECT_THAT(text, Not(HasSubstr("\r\nX-Evil")));
@@ -105,7 +110,8 @@ TEST(Composing, PicturesOfTheTextStandBesideIt) {
     Message message = order();
     message.html = "<img src=\"cid:nest1\">";
     message.html_charset = "utf-8";
-    message.attachments.push_back({"nest.png", "image/png", "nest1", true, std::make_shared<TextMedium>("png", "x"), nullptr});
+    message.attachments.push_back(
+        {"nest.png", "image/png", "nest1", true, std::make_shared<TextMedium>("png", "x"), nullptr});
     const std::string text = text_of(*compose(message));
     EXPECT_THAT(text, HasSubstr("multipart/related"));
     EXPECT_THAT(text, HasSubstr("multipart/alternative"));

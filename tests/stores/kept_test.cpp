@@ -83,9 +83,10 @@ std::string attribute(char level, std::uint32_t id, const std::string& data) {
 
 std::string wrapped_message() {
     using namespace std::string_literals;
-    return "\x78\x9F\x3E\x22\x01\x00"s + attribute(1, 0x00078008, "IPM.Note\0"s) + attribute(1, 0x00018004, "Ring order\0"s) +
-           attribute(1, 0x0002800C, "Ten rings, please.\0"s) + attribute(2, 0x00069002, std::string(14, '\0')) +
-           attribute(2, 0x00018010, "order.csv\0"s) + attribute(2, 0x0006800F, "ring;count\n");
+    return "\x78\x9F\x3E\x22\x01\x00"s + attribute(1, 0x00078008, "IPM.Note\0"s) +
+           attribute(1, 0x00018004, "Ring order\0"s) + attribute(1, 0x0002800C, "Ten rings, please.\0"s) +
+           attribute(2, 0x00069002, std::string(14, '\0')) + attribute(2, 0x00018010, "order.csv\0"s) +
+           attribute(2, 0x0006800F, "ring;count\n");
 }
 
 TEST(WrappedMessage, GivesItsTextAndAttachments) {
@@ -124,7 +125,8 @@ std::vector<std::byte> database_of(const std::string& sql) {
 TEST(AddressBook, CardsBecomeVcards) {
     const OpenedStore store(
         database_of("CREATE TABLE properties (card TEXT, name TEXT, value TEXT);"
-                    "INSERT INTO properties VALUES ('1', 'DisplayName', 'Ada Skua'), ('1', 'PrimaryEmail', 'ada@skerry.example'),"
+                    "INSERT INTO properties VALUES ('1', 'DisplayName', 'Ada Skua'), ('1', 'PrimaryEmail', "
+                    "'ada@skerry.example'),"
                     "('1', 'CellularNumber', '+44 1'), ('2', 'DisplayName', 'Maren'),"
                     "('2', '_vCard', 'BEGIN:VCARD' || char(10) || 'FN:Maren' || char(10) || 'END:VCARD');"),
         "");
@@ -138,11 +140,12 @@ TEST(AddressBook, CardsBecomeVcards) {
 }
 
 TEST(AddressBook, EventsBecomeCalendars) {
-    const OpenedStore store(database_of("CREATE TABLE cal_events (id TEXT, title TEXT, event_start INTEGER, event_end INTEGER);"
-                                        "CREATE TABLE cal_properties (item_id TEXT, key TEXT, value TEXT);"
-                                        "INSERT INTO cal_events VALUES ('e', 'Ring day', 1772442000000000, 1772445600000000);"
-                                        "INSERT INTO cal_properties VALUES ('e', 'LOCATION', 'Ledge 4');"),
-                            "");
+    const OpenedStore store(
+        database_of("CREATE TABLE cal_events (id TEXT, title TEXT, event_start INTEGER, event_end INTEGER);"
+                    "CREATE TABLE cal_properties (item_id TEXT, key TEXT, value TEXT);"
+                    "INSERT INTO cal_events VALUES ('e', 'Ring day', 1772442000000000, 1772445600000000);"
+                    "INSERT INTO cal_properties VALUES ('e', 'LOCATION', 'Ledge 4');"),
+        "");
     const Record* day = store.find("store/2026-03-02 Ring day.ics");
     ASSERT_NE(day, nullptr);
     EXPECT_THAT(store.content(*day), HasSubstr("DTSTART:20260302T090000Z\r\nDTEND:20260302T100000Z\r\n"));
@@ -150,7 +153,8 @@ TEST(AddressBook, EventsBecomeCalendars) {
 }
 
 TEST(AddressBook, OtherDatabasesAreNone) {
-    EXPECT_FALSE(OpenedStore(database_of("CREATE TABLE rings (ring TEXT); INSERT INTO rings VALUES ('D4471');"), "").is_store());
+    EXPECT_FALSE(
+        OpenedStore(database_of("CREATE TABLE rings (ring TEXT); INSERT INTO rings VALUES ('D4471');"), "").is_store());
 }
 
 namespace rtf {
@@ -162,12 +166,14 @@ using namespace std::string_literals;
 // The two examples of [MS-OXRTFCP] 4.
 TEST(PackedRtf, IsUnpackedAsItsSpecificationSays) {
     const std::string simple =
-        "\x2D\x00\x00\x00\x2B\x00\x00\x00\x4C\x5A\x46\x75\xF1\xC5\xC7\xA7\x03\x00\x0A\x00\x72\x63\x70\x67\x31\x32\x35\x42"
+        "\x2D\x00\x00\x00\x2B\x00\x00\x00\x4C\x5A\x46\x75\xF1\xC5\xC7\xA7\x03\x00\x0A\x00\x72\x63\x70\x67\x31\x32\x35"
+        "\x42"
         "\x32\x0A\xF3\x20\x68\x65\x6C\x09\x00\x20\x62\x77\x05\xB0\x6C\x64\x7D\x0A\x80\x0F\xA0"s;
     bool whole = true;
     EXPECT_EQ(unpack_rtf(simple, whole), "{\\rtf1\\ansi\\ansicpg1252\\pard hello world}\r\n");
     const std::string crossing =
-        "\x1A\x00\x00\x00\x1C\x00\x00\x00\x4C\x5A\x46\x75\xE2\xD4\x4B\x51\x41\x00\x04\x20\x57\x58\x59\x5A\x0D\x6E\x7D\x01"
+        "\x1A\x00\x00\x00\x1C\x00\x00\x00\x4C\x5A\x46\x75\xE2\xD4\x4B\x51\x41\x00\x04\x20\x57\x58\x59\x5A\x0D\x6E\x7D"
+        "\x01"
         "\x0E\xB0"s;
     EXPECT_EQ(unpack_rtf(crossing, whole), "{\\rtf1 WXYZWXYZWXYZWXYZWXYZ}");
     EXPECT_TRUE(whole);
@@ -179,15 +185,17 @@ TEST(PackedRtf, IsUnpackedAsItsSpecificationSays) {
 TEST(HtmlInRtf, IsTakenOut) {
     const auto text = text_in_rtf(
         "{\\rtf1\\ansi\\ansicpg1252\\fromhtml1 \\deff0{\\fonttbl{\\f0\\fswiss Arial;}}"
-        "{\\*\\htmltag19 <html>}{\\*\\htmltag50 <body>}\\htmlrtf {\\htmlrtf0 {\\*\\htmltag64 <p>}\\htmlrtf \\par\\htmlrtf0 "
+        "{\\*\\htmltag19 <html>}{\\*\\htmltag50 <body>}\\htmlrtf {\\htmlrtf0 {\\*\\htmltag64 <p>}\\htmlrtf "
+        "\\par\\htmlrtf0 "
         "Ring \\'e4 \\u8364? \\{10\\}{\\*\\htmltag72 </p>}\\htmlrtf }\\htmlrtf0 {\\*\\htmltag58 </body>}}");
     EXPECT_EQ(text.html, "<html><body><p>Ring \u00E4 \u20AC {10}</p></body>");
     EXPECT_EQ(text.plain, "");
 }
 
 TEST(PlainTextInRtf, IsTakenOut) {
-    EXPECT_EQ(text_in_rtf("{\\rtf1\\ansi\\fromtext \\fbidi{\\fonttbl{\\f0 Courier;}}\\pard Ten rings\\par please}").plain,
-              "Ten rings\r\nplease");
+    EXPECT_EQ(
+        text_in_rtf("{\\rtf1\\ansi\\fromtext \\fbidi{\\fonttbl{\\f0 Courier;}}\\pard Ten rings\\par please}").plain,
+        "Ten rings\r\nplease");
     const auto real = text_in_rtf("{\\rtf1\\ansi\\b bold}");
     EXPECT_EQ(real.html + real.plain, "");
     EXPECT_EQ(real.words, "bold");

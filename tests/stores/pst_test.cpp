@@ -3,6 +3,7 @@
 #include <nlohmann/json.hpp>
 
 #include "base/digest.h"
+#include "formats/format.h"
 #include "stores/opened_store.h"
 #include "stores/pst/encoding.h"
 #include "stores/pst/pages.h"
@@ -43,10 +44,9 @@ std::vector<std::uint64_t> tree_pages(const std::vector<std::byte>& image, Form 
 }
 
 std::size_t messages_in(const OpenedStore& store, State state) {
-    return static_cast<std::size_t>(
-        std::count_if(store.found.records.begin(), store.found.records.end(), [&](const Record& record) {
-            return record.state == state && !test::fact_of(record, "header").empty();
-        }));
+    return static_cast<std::size_t>(std::count_if(
+        store.found.records.begin(), store.found.records.end(),
+        [&](const Record& record) { return record.state == state && !test::fact_of(record, "header").empty(); }));
 }
 
 class PstStore : public testing::Test {
@@ -208,6 +208,18 @@ TEST(OfflineStore, WhatIsInTheTrashIsTrashed) {
     EXPECT_EQ(messages_in(store, State::trashed), 1U);
 }
 
+TEST(StoreFormat, TellsWhereAStoreEnds) {
+    for (const char* name : {"mail-pst", "mail-ost"}) {
+        auto image = test::unpacked(name);
+        const std::size_t size = image.size();
+        image.resize(size + 100'000, std::byte{7});
+        const test::MemoryMedium medium(std::move(image));
+        Budget budget;
+        Reader reader(medium, budget);
+        EXPECT_EQ(format_named("pst")->measure(reader).length, size) << name;
+    }
+}
+
 // Blocks whose bytes were changed and summed anew: what their sums don't keep out must come to an end, too.
 TEST(PstDamage, BlocksThatLieComeToAnEnd) {
     const auto image = test::unpacked("mail-ost");
@@ -217,7 +229,8 @@ TEST(PstDamage, BlocksThatLieComeToAnEnd) {
         const auto bytes = ByteView(image).slice(end - geometry.block_trailer, geometry.block_trailer).value();
         const auto trailer = stores::pst::block_trailer(geometry, bytes);
         const std::uint64_t space = stores::pst::space_of(geometry, trailer.cb);
-        if (trailer.cb == 0 || space > end || trailer.wSig != stores::pst::compute_sig(end - space, trailer.bid)) continue;
+        if (trailer.cb == 0 || space > end || trailer.wSig != stores::pst::compute_sig(end - space, trailer.bid))
+            continue;
         blocks.emplace_back(end - space, trailer);
     }
     ASSERT_GT(blocks.size(), 500U);
@@ -234,8 +247,7 @@ TEST(PstDamage, BlocksThatLieComeToAnEnd) {
             for (unsigned bytes = 0; bytes < 4; ++bytes)
                 damaged[begin + next(std::min<std::uint64_t>(trailer.cb, 64))] = static_cast<std::byte>(next(256));
             const std::uint32_t crc = stores::pst::compute_crc(std::span(damaged).subspan(begin, trailer.cb));
-            const std::size_t at =
-                begin + stores::pst::space_of(geometry, trailer.cb) - geometry.block_trailer + 4;
+            const std::size_t at = begin + stores::pst::space_of(geometry, trailer.cb) - geometry.block_trailer + 4;
             for (std::size_t i = 0; i < 4; ++i) damaged[at + i] = static_cast<std::byte>(crc >> (8 * i));
         }
         const OpenedStore store(std::move(damaged), "pst");

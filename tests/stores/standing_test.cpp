@@ -60,14 +60,16 @@ TEST(Mailbox, ALengthIsBelievedWhereAMessageFollows) {
 }
 
 TEST(Mailbox, WhatIsMarkedAndNotCompactedIsDeleted) {
-    const std::string gone = mail("Gone", "x\n", "X-Mozilla-Status: 0009\n"), there = mail("There", "y\n", "X-Mozilla-Status: 0001\n");
+    const std::string gone = mail("Gone", "x\n", "X-Mozilla-Status: 0009\n"),
+                      there = mail("There", "y\n", "X-Mozilla-Status: 0001\n");
     const OpenedStore store(bytes_of(kFromLine + gone + "\n" + kFromLine + there), "mbox");
     EXPECT_EQ(store.contents(State::deleted), std::multiset<std::string>{gone});
     EXPECT_EQ(store.contents(), std::multiset<std::string>{there});
 }
 
 TEST(Mailbox, AttachmentsAreFindsBelowTheirMessage) {
-    const std::string sent = mail("Nest", "--b\n\nsee\n--b\nContent-Type: image/gif; name=\"nest 4.gif\"\n"
+    const std::string sent = mail("Nest",
+                                  "--b\n\nsee\n--b\nContent-Type: image/gif; name=\"nest 4.gif\"\n"
                                   "Content-Transfer-Encoding: base64\n\nR0lGODlh\n--b--\n",
                                   "Content-Type: multipart/mixed; boundary=b\n");
     const OpenedStore store(bytes_of(kFromLine + sent), "mbox");
@@ -154,7 +156,8 @@ class Segments {
 };
 
 TEST(SegmentedStore, TellsListedAndDeletedMessages) {
-    const std::string there = mail("There", std::string(1500, 'x') + "\n"), gone = mail("Gone", std::string(700, 'y') + "\n");
+    const std::string there = mail("There", std::string(1500, 'x') + "\n"),
+                      gone = mail("Gone", std::string(700, 'y') + "\n");
     Segments file;
     const std::uint32_t listed = file.add_message(there);
     file.add_message(gone);

@@ -19,7 +19,9 @@ constexpr std::size_t kNameField = 100;  // bytes
 
 std::string header_of(const std::string& name, std::uint64_t size, char type) {
     std::string block(kBlock, '\0');
-    const auto put = [&](std::size_t at, std::string_view text) { std::copy(text.begin(), text.end(), block.begin() + static_cast<std::ptrdiff_t>(at)); };
+    const auto put = [&](std::size_t at, std::string_view text) {
+        std::copy(text.begin(), text.end(), block.begin() + static_cast<std::ptrdiff_t>(at));
+    };
     put(0, std::string_view(name).substr(0, kNameField));
     put(100, "0000444");
     put(108, "0000000");
@@ -74,9 +76,11 @@ class FolderMedium final : public Medium {
             const std::uint64_t length = piece->file.empty() ? piece->text.size() : piece->length;
             const std::uint64_t from = std::max(piece->start, offset), to = std::min(piece->start + length, end);
             if (from >= to) continue;
-            const auto part = into.subspan(static_cast<std::size_t>(from - offset), static_cast<std::size_t>(to - from));
+            const auto part =
+                into.subspan(static_cast<std::size_t>(from - offset), static_cast<std::size_t>(to - from));
             if (piece->file.empty()) {
-                const auto text = std::as_bytes(std::span(piece->text)).subspan(static_cast<std::size_t>(from - piece->start));
+                const auto text =
+                    std::as_bytes(std::span(piece->text)).subspan(static_cast<std::size_t>(from - piece->start));
                 std::copy_n(text.begin(), part.size(), part.begin());
                 continue;
             }

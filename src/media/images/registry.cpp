@@ -138,8 +138,8 @@ Result<OpenedMedium> open_medium(const fs::path& path, Folders folders) {
     Opening opening(snapshot);
     if (fs::is_directory(place, failed)) {
         const bool is_disk = folders == Folders::refused || fs::is_directory(place / "bands", failed);
-        DREDGER_TRY(opened.medium, is_disk ? images::open_sparse_bundle(place, opening)
-                                           : images::open_folder(place, opening));
+        DREDGER_TRY(opened.medium,
+                    is_disk ? images::open_sparse_bundle(place, opening) : images::open_folder(place, opening));
     } else {
         DREDGER_TRY(const FilePtr file, open_file(place));
         opened.is_device = file->is_device();

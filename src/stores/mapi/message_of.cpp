@@ -13,13 +13,11 @@ namespace dredger::stores::mapi {
 namespace {
 
 enum AttachMethod { afByValue = 1, afEmbeddedMessage = 5, afStorage = 6 };
-constexpr std::int64_t mfUnsent = 0x8;                // of PidTagMessageFlags
-constexpr std::int64_t attRenderedInBody = 0x4;       // of PidTagAttachFlags
-enum RecipientType { kTo = 1, kCc = 2, kBcc = 3 };    // the lower bits of PidTagRecipientType
+constexpr std::int64_t mfUnsent = 0x8;              // of PidTagMessageFlags
+constexpr std::int64_t attRenderedInBody = 0x4;     // of PidTagAttachFlags
+enum RecipientType { kTo = 1, kCc = 2, kBcc = 3 };  // the lower bits of PidTagRecipientType
 
-Mailbox mailbox(const Properties& p, Tag name, Tag smtp, Tag address) {
-    return {p.text(name), p.text(smtp, address)};
-}
+Mailbox mailbox(const Properties& p, Tag name, Tag smtp, Tag address) { return {p.text(name), p.text(smtp, address)}; }
 
 Message::Is kind_of(const std::string& item_class) {
     struct Class {
@@ -131,11 +129,10 @@ Attachment attachment_of(const KeptAttachment& kept, const Message& message, con
     attachment.content_id = p.text(PidTagAttachContentId);
     if (attachment.content_id.starts_with('<') && attachment.content_id.ends_with('>'))
         attachment.content_id = attachment.content_id.substr(1, attachment.content_id.size() - 2);
-    const bool is_named_in_text = !attachment.content_id.empty() &&
-                                  message.html.find("cid:" + attachment.content_id) != std::string::npos;
-    attachment.is_inline =
-        is_named_in_text || (!message.html.empty() && !attachment.content_id.empty() &&
-                             (p.number(PidTagAttachFlags).value_or(0) & attRenderedInBody) != 0);
+    const bool is_named_in_text =
+        !attachment.content_id.empty() && message.html.find("cid:" + attachment.content_id) != std::string::npos;
+    attachment.is_inline = is_named_in_text || (!message.html.empty() && !attachment.content_id.empty() &&
+                                                (p.number(PidTagAttachFlags).value_or(0) & attRenderedInBody) != 0);
     if (kept.embedded) {
         attachment.embedded = std::make_shared<const Message>(message_of(*kept.embedded, names));
         if (attachment.name.empty()) attachment.name = attachment.embedded->subject;
@@ -158,8 +155,8 @@ std::string named_text(const Properties& p, const NamedTags& names, const std::a
     return tag ? p.text(*tag) : "";
 }
 
-std::optional<FileTime> named_time(const Properties& p, const NamedTags& names,
-                                   const std::array<std::uint8_t, 16>& set, std::uint32_t number) {
+std::optional<FileTime> named_time(const Properties& p, const NamedTags& names, const std::array<std::uint8_t, 16>& set,
+                                   std::uint32_t number) {
     const auto tag = tag_of(names, set, number);
     return tag ? p.time(*tag) : std::nullopt;
 }
@@ -196,9 +193,9 @@ void write_as_card(const Properties& p, const NamedTags& names, Message& message
             event.ends = named_time(p, names, kTaskSet, 0x8105);    // PidLidTaskDueDate
             if (const auto tag = tag_of(names, kTaskSet, 0x811C)) event.is_done = p.is_set(*tag);  // PidLidTaskComplete
         } else {
-            event.begins = named_time(p, names, kAppointmentSet, 0x820D);     // PidLidAppointmentStartWhole
-            event.ends = named_time(p, names, kAppointmentSet, 0x820E);       // PidLidAppointmentEndWhole
-            event.location = named_text(p, names, kAppointmentSet, 0x8208);   // PidLidLocation
+            event.begins = named_time(p, names, kAppointmentSet, 0x820D);    // PidLidAppointmentStartWhole
+            event.ends = named_time(p, names, kAppointmentSet, 0x820E);      // PidLidAppointmentEndWhole
+            event.location = named_text(p, names, kAppointmentSet, 0x8208);  // PidLidLocation
             if (const auto tag = tag_of(names, kAppointmentSet, 0x8215)) event.is_all_day = p.is_set(*tag);
         }
         message.begins = event.begins ? event.begins : event.ends;
@@ -235,8 +232,8 @@ Message message_of(const KeptMessage& kept, const NamedTags& names) {
     message.headers = p.text(PidTagTransportMessageHeaders);
     message.subject = subject_of(p);
     const Mailbox sender = mailbox(p, PidTagSenderName, PidTagSenderSmtpAddress, PidTagSenderEmailAddress);
-    const Mailbox represented = mailbox(p, PidTagSentRepresentingName, PidTagSentRepresentingSmtpAddress,
-                                        PidTagSentRepresentingEmailAddress);
+    const Mailbox represented =
+        mailbox(p, PidTagSentRepresentingName, PidTagSentRepresentingSmtpAddress, PidTagSentRepresentingEmailAddress);
     message.from = represented.empty() ? sender : represented;
     if (!represented.empty() && !sender.empty() && folded(represented.address) != folded(sender.address))
         message.sender = sender;

@@ -12,7 +12,8 @@ NamedTags named_tags(const std::string& sets, const std::string& entries) {
         const std::uint16_t guid = view.u16le(at + 4).value_or(0), index = view.u16le(at + 6).value_or(0);
         const bool has_text_for_name = (guid & 1U) != 0;
         const std::size_t set = guid >> 1;
-        if (has_text_for_name || set < kOwnSets || (set - kOwnSets + 1) * kSet > sets.size() || index >= 0x8000) continue;
+        if (has_text_for_name || set < kOwnSets || (set - kOwnSets + 1) * kSet > sets.size() || index >= 0x8000)
+            continue;
         NamedTag named;
         named.number = view.u32le(at).value_or(0);
         for (std::size_t i = 0; i < kSet; ++i)

@@ -45,8 +45,7 @@ std::string from_charset(std::string_view text, const std::string& charset) {
         !charset.starts_with("iso-2022"))
         return std::string(text);
     UErrorCode failed = U_ZERO_ERROR;
-    const std::unique_ptr<UConverter, decltype(&ucnv_close)> converter(ucnv_open(charset.c_str(), &failed),
-                                                                       ucnv_close);
+    const std::unique_ptr<UConverter, decltype(&ucnv_close)> converter(ucnv_open(charset.c_str(), &failed), ucnv_close);
     if (U_FAILURE(failed) || text.size() > INT32_MAX / 2)
         return code_page_to_utf8(std::as_bytes(std::span(text)), CodePage::windows1252);
     std::u16string wide(text.size() * 2 + 8, u'\0');
@@ -112,7 +111,8 @@ std::optional<std::int64_t> Properties::number(std::uint16_t tag) const {
         case Type::integer32:
             return stored.u32le(0).map([](auto v) { return std::int64_t{static_cast<std::int32_t>(v)}; }).value_or(0);
         case Type::boolean: return stored.u8(0).map([](auto v) { return std::int64_t{v != 0}; }).value_or(0);
-        case Type::integer64: return stored.u64le(0).map([](auto v) { return static_cast<std::int64_t>(v); }).value_or(0);
+        case Type::integer64:
+            return stored.u64le(0).map([](auto v) { return static_cast<std::int64_t>(v); }).value_or(0);
         default: return std::nullopt;
     }
 }

@@ -18,7 +18,8 @@ using namespace std::string_view_literals;
 
 // What the dictionary holds at first ([MS-OXRTFCP] 2.1.3.1.4).
 constexpr std::string_view kDictionary =
-    "{\\rtf1\\ansi\\mac\\deff0\\deftab720{\\fonttbl;}{\\f0\\fnil \\froman \\fswiss \\fmodern \\fscript \\fdecor MS Sans "
+    "{\\rtf1\\ansi\\mac\\deff0\\deftab720{\\fonttbl;}{\\f0\\fnil \\froman \\fswiss \\fmodern \\fscript \\fdecor MS "
+    "Sans "
     "SerifSymbolArialTimes New RomanCourier{\\colortbl\\red0\\green0\\blue0\r\n\\par "
     "\\pard\\plain\\f0\\fs20\\b\\i\\u\\tab\\tx"sv;
 static_assert(kDictionary.size() == 207);
@@ -141,7 +142,7 @@ class Extractor {
     void obey(std::string_view word, std::optional<int> value) {
         const bool begins = begins_group_, is_starred = is_starred_;
         begins_group_ = is_starred_ = false;
-        constexpr std::array kDestinations = {"fonttbl"sv, "colortbl"sv, "stylesheet"sv, "info"sv,    "pict"sv,
+        constexpr std::array kDestinations = {"fonttbl"sv, "colortbl"sv, "stylesheet"sv, "info"sv,     "pict"sv,
                                               "header"sv,  "footer"sv,   "footnote"sv,   "listtable"sv};
         flush_before(word);
         if (word == "fromhtml") {
@@ -154,8 +155,8 @@ class Extractor {
             group().is_tag = true;
         } else if (word == "htmlrtf") {
             group().is_rtf_only = value.value_or(1) != 0;
-        } else if (begins && (is_starred || std::find(kDestinations.begin(), kDestinations.end(), word) !=
-                                                kDestinations.end())) {
+        } else if (begins &&
+                   (is_starred || std::find(kDestinations.begin(), kDestinations.end(), word) != kDestinations.end())) {
             group().is_skipped = true;
         } else if (word == "uc" && value) {
             group().skip_after_unicode = static_cast<unsigned>(std::clamp(*value, 0, 8));
@@ -186,10 +187,10 @@ class Extractor {
         struct Named {
             std::string_view word, text;
         };
-        constexpr Named kNamed[] = {
-            {"par", "\r\n"},        {"line", "\r\n"},       {"tab", "\t"},          {"lquote", "\u2018"},
-            {"rquote", "\u2019"},   {"ldblquote", "\u201C"}, {"rdblquote", "\u201D"}, {"bullet", "\u2022"},
-            {"endash", "\u2013"},   {"emdash", "\u2014"}};
+        constexpr Named kNamed[] = {{"par", "\r\n"},         {"line", "\r\n"},     {"tab", "\t"},
+                                    {"lquote", "\u2018"},    {"rquote", "\u2019"}, {"ldblquote", "\u201C"},
+                                    {"rdblquote", "\u201D"}, {"bullet", "\u2022"}, {"endash", "\u2013"},
+                                    {"emdash", "\u2014"}};
         for (const Named& named : kNamed)
             if (named.word == word) put(named.text);
     }
@@ -233,8 +234,8 @@ std::optional<std::string> unpack_rtf(std::string_view packed, bool& whole) {
                 continue;
             }
             if (at + 2 > packed.size()) break;
-            const unsigned reference = static_cast<unsigned char>(packed[at]) << 8U |
-                                       static_cast<unsigned char>(packed[at + 1]);
+            const unsigned reference =
+                static_cast<unsigned char>(packed[at]) << 8U | static_cast<unsigned char>(packed[at + 1]);
             at += 2;
             std::size_t from = reference >> 4;
             if (from == write) return text;  // its end

@@ -12,7 +12,7 @@
 namespace dredger::stores::pst {
 namespace {
 
-constexpr std::size_t kStretch = 4 << 20;       // bytes that are searched together
+constexpr std::size_t kStretch = 4 << 20;        // bytes that are searched together
 constexpr std::size_t kLongestBlock = 66 << 10;  // bytes with its trailer
 constexpr unsigned kMaxTreeDepth = 8;
 constexpr std::uint32_t kMaxUnpacked = 1 << 20;
@@ -42,8 +42,9 @@ class FragmentFinder {
             for (const Form form : {Form::unicode_4k, Form::unicode, Form::ansi})
                 look_for_pages(form, ByteView(bytes, at));
         }
-        const auto form = std::max_element(pages_.begin(), pages_.end(),
-                                           [](const auto& a, const auto& b) { return a.second.size() < b.second.size(); });
+        const auto form = std::max_element(pages_.begin(), pages_.end(), [](const auto& a, const auto& b) {
+            return a.second.size() < b.second.size();
+        });
         if (form == pages_.end()) return std::nullopt;
         return Fragment{form->first, begin_of(form->second, votes_[form->first])};
     }
@@ -119,8 +120,10 @@ Result<std::unique_ptr<Database>> Database::open(MediumPtr file, bool is_told) {
         const bool has_blocks = database->read_tree(root(geometry.header_bbt), ptypeBBT);
         const bool has_nodes = database->read_tree(root(geometry.header_nbt), ptypeNBT);
         database->is_whole_ = has_blocks && has_nodes;
-        if (!has_blocks) database->warnings_.emplace_back("the table of its blocks is damaged: they are found by themselves");
-        if (!has_nodes) database->warnings_.emplace_back("the table of its nodes is damaged: what is left of it is read");
+        if (!has_blocks)
+            database->warnings_.emplace_back("the table of its blocks is damaged: they are found by themselves");
+        if (!has_nodes)
+            database->warnings_.emplace_back("the table of its nodes is damaged: what is left of it is read");
     } else {
         database->is_whole_ = false;
         database->warnings_.emplace_back("its header is lost: it is read by its pages");
@@ -182,10 +185,10 @@ std::optional<std::vector<std::byte>> Database::block_at(const BlockPlace& place
     if (place.cb == 0 || space > kLongestBlock || !lies_within(place.ib, space, file_->size())) return std::nullopt;
     auto bytes = file_->bytes(place.ib, static_cast<std::size_t>(space));
     if (!bytes) return std::nullopt;
-    const BlockTrailer trailer = block_trailer(
-        geometry_, ByteView(std::span(*bytes).last(geometry_.block_trailer)));
+    const BlockTrailer trailer = block_trailer(geometry_, ByteView(std::span(*bytes).last(geometry_.block_trailer)));
     bytes->resize(place.cb);
-    if (trailer.cb != place.cb || (trailer.bid & ~std::uint64_t{1}) != place.bid || trailer.dwCRC != compute_crc(*bytes))
+    if (trailer.cb != place.cb || (trailer.bid & ~std::uint64_t{1}) != place.bid ||
+        trailer.dwCRC != compute_crc(*bytes))
         return std::nullopt;
     if (geometry_.form == Form::unicode_4k && place.unpacked != 0 && place.unpacked != place.cb) {
         if (place.unpacked > kMaxUnpacked) return std::nullopt;
@@ -274,9 +277,8 @@ void Database::sort_remains() const {
     std::stable_sort(found_blocks_.begin(), found_blocks_.end(),
                      [](const BlockPlace& a, const BlockPlace& b) { return a.bid < b.bid; });
     // The newest first of each node.
-    std::stable_sort(found_nodes_.begin(), found_nodes_.end(), [](const Node& a, const Node& b) {
-        return a.nid != b.nid ? a.nid < b.nid : a.age > b.age;
-    });
+    std::stable_sort(found_nodes_.begin(), found_nodes_.end(),
+                     [](const Node& a, const Node& b) { return a.nid != b.nid ? a.nid < b.nid : a.age > b.age; });
     std::set<std::uint64_t> told;
     const auto add_told = [&](const Node& node) {
         told.insert(node.bidData);

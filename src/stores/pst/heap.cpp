@@ -22,9 +22,7 @@ std::size_t inline_size(mapi::Type type) {
     }
 }
 
-std::string text_of(ByteView bytes) {
-    return {reinterpret_cast<const char*>(bytes.bytes().data()), bytes.size()};
-}
+std::string text_of(ByteView bytes) { return {reinterpret_cast<const char*>(bytes.bytes().data()), bytes.size()}; }
 
 }  // namespace
 

@@ -11,11 +11,11 @@ namespace {
 
 using namespace mapi;
 
-constexpr unsigned kMaxNested = 8;              // messages within messages
-constexpr std::uint64_t kNearSubnodes = 2048;   // ids of blocks between a message and its subnodes
-constexpr std::ptrdiff_t kNeighbours = 8;       // of them, before and behind
-constexpr std::int64_t kEmbeddedMessage = 5;    // of PidTagAttachMethod
-constexpr std::int64_t kAssociated = 0x40;      // mfFAI of PidTagMessageFlags
+constexpr unsigned kMaxNested = 8;             // messages within messages
+constexpr std::uint64_t kNearSubnodes = 2048;  // ids of blocks between a message and its subnodes
+constexpr std::ptrdiff_t kNeighbours = 8;      // of them, before and behind
+constexpr std::int64_t kEmbeddedMessage = 5;   // of PidTagAttachMethod
+constexpr std::int64_t kAssociated = 0x40;     // mfFAI of PidTagMessageFlags
 
 // The node of an EntryID of the store's own (2.4.3.2).
 std::uint32_t node_of_entry(const std::string& entry) {
@@ -51,7 +51,7 @@ void Messages::read_store_properties() {
     if (node == nullptr) return;
     const Properties p = properties_of(NodeHeap(database_, node->bidData, node->bidSub));
     name_ = p.text(PidTagDisplayName);
-    has_password_ = p.number(PidTagPstPassword).value_or(0) != 0;
+    has_password_ = !database_.is_offline() && p.number(PidTagPstPassword).value_or(0) != 0;
     top_ = node_of_entry(p.bytes(PidTagIpmSubTreeEntryId));
     // Offline stores tell of another one, and name the folder so.
     for (const Node& one : database_.nodes()) {
@@ -137,7 +137,8 @@ std::optional<KeptMessage> Messages::message_in(const NodeHeap& heap, unsigned d
     }
     if (const auto table = subnodes.find(NID_ATTACHMENT_TABLE); table != subnodes.end()) {
         const std::size_t listed = row_ids(NodeHeap(database_, table->second.bidData, table->second.bidSub)).size();
-        if (listed > attached) message.missing.push_back(fmt::format("{} of its attachments can't be had", listed - attached));
+        if (listed > attached)
+            message.missing.push_back(fmt::format("{} of its attachments can't be had", listed - attached));
     }
     if (!heap.was_whole()) message.missing.emplace_back("a part of what the store keeps of it is lost");
     return message;

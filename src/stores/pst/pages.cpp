@@ -55,10 +55,13 @@ std::optional<TreePage> tree_page(const Geometry& geometry, ByteView bytes, std:
     if (crc != compute_crc(bytes.bytes().first(geometry.page - geometry.page_trailer))) return std::nullopt;
 
     const bool is_wide = geometry.form == Form::unicode_4k;
-    const std::size_t count = is_wide ? bytes.u16le(geometry.entries).value_or(0) : bytes.u8(geometry.entries).value_or(0);
+    const std::size_t count =
+        is_wide ? bytes.u16le(geometry.entries).value_or(0) : bytes.u8(geometry.entries).value_or(0);
     const std::size_t size = bytes.u8(geometry.entries + (is_wide ? 4 : 2)).value_or(0);
     page.level = bytes.u8(geometry.entries + (is_wide ? 5 : 3)).value_or(0);
-    const std::size_t least = page.level > 0 ? 3 * geometry.id : page.ptype == ptypeNBT ? 3 * geometry.id + 4 : 2 * geometry.id + 2;
+    const std::size_t least = page.level > 0           ? 3 * geometry.id
+                              : page.ptype == ptypeNBT ? 3 * geometry.id + 4
+                                                       : 2 * geometry.id + 2;
     if (size < least || count * size > geometry.entries) return std::nullopt;
     for (std::size_t n = 0; n < count; ++n)
         if (const auto entry = bytes.slice(n * size, size)) read_entry(geometry, *entry, page);

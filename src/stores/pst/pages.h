@@ -11,14 +11,14 @@ namespace dredger::stores::pst {
 
 struct Geometry {
     Form form = Form::unicode;
-    std::size_t page = 512;           // bytes of a page
-    std::size_t page_trailer = 16;    // of its trailer
-    std::size_t entries = 488;        // of a B-tree's page, before what tells of them
-    std::size_t block_align = 64;     // blocks begin and end at multiples of this
+    std::size_t page = 512;         // bytes of a page
+    std::size_t page_trailer = 16;  // of its trailer
+    std::size_t entries = 488;      // of a B-tree's page, before what tells of them
+    std::size_t block_align = 64;   // blocks begin and end at multiples of this
     std::size_t block_trailer = 16;
-    std::size_t id = 8;               // of an id or a place
-    std::uint64_t header_nbt = 216;   // bytes of the header: BREFNBT
-    std::uint64_t header_bbt = 232;   // BREFBBT
+    std::size_t id = 8;                // of an id or a place
+    std::uint64_t header_nbt = 216;    // bytes of the header: BREFNBT
+    std::uint64_t header_bbt = 232;    // BREFBBT
     std::uint64_t header_crypt = 513;  // bCryptMethod
 };
 const Geometry& geometry_of(Form form);
@@ -32,8 +32,8 @@ struct Bref {
 struct BlockPlace {
     std::uint64_t bid = 0;
     std::uint64_t ib = 0;
-    std::uint32_t cb = 0;         // bytes that are stored
-    std::uint32_t unpacked = 0;   // bytes that come out; the same where it is not packed
+    std::uint32_t cb = 0;        // bytes that are stored
+    std::uint32_t unpacked = 0;  // bytes that come out; the same where it is not packed
 };
 
 struct Node {

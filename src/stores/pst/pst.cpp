@@ -22,8 +22,7 @@ constexpr const char* kNoFolder = "(folder not known)";
 
 class PstStore final : public MailStore {
   public:
-    explicit PstStore(std::unique_ptr<Database> database)
-        : database_(std::move(database)), messages_(*database_) {
+    explicit PstStore(std::unique_ptr<Database> database) : database_(std::move(database)), messages_(*database_) {
         facts_.filesystem = "PST";
         facts_.label = messages_.store_name();
         facts_.size = database_->size();
@@ -121,8 +120,8 @@ class PstWalk : Walking {
                 path = joined(kNoFolder, path);
                 break;
             }
-            std::string name = printable(folder->second.name.empty() ? fmt::format("folder {:#x}", nid)
-                                                                    : folder->second.name);
+            std::string name =
+                printable(folder->second.name.empty() ? fmt::format("folder {:#x}", nid) : folder->second.name);
             std::replace(name.begin(), name.end(), '/', '_');
             path = path.empty() ? name : joined(name, path);
             nid = folder->second.nidParent;
@@ -164,7 +163,8 @@ class PstWalk : Walking {
         found.state = State::live;
         if (is_listed && is_current && lies_below(node.nidParent, is_recoverable)) {
             found.state = State::deleted;
-            found.notes.emplace_back("it was deleted from the folder for deleted items, too, and is kept to be recovered");
+            found.notes.emplace_back(
+                "it was deleted from the folder for deleted items, too, and is kept to be recovered");
         } else if (!is_current || !is_listed) {
             found.state = State::deleted;
             found.notes.emplace_back(is_current ? "its folder does not list it any more"
@@ -208,7 +208,9 @@ class PstWalk : Walking {
 
     // By which a message is the same wherever it lies.
     static std::string key_of(const Message& message) {
-        const std::string when = message.sent ? iso8601(*message.sent) : message.created ? iso8601(*message.created) : "";
+        const std::string when = message.sent      ? iso8601(*message.sent)
+                                 : message.created ? iso8601(*message.created)
+                                                   : "";
         return fmt::format("{}\n{}\n{}\n{}\n{}", message.id, message.subject, when, message.from.text(),
                            message.id.empty() ? message.plain.size() + message.html.size() : 0);
     }

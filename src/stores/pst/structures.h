@@ -1,5 +1,5 @@
-// On-disk structures of personal and offline stores (PST, OST). Names, order and meaning follow [MS-PST]; what it leaves
-// out of the later offline stores with pages of 4 KiB was read off such stores.
+// On-disk structures of personal and offline stores (PST, OST). Names, order and meaning follow [MS-PST]; what it
+// leaves out of the later offline stores with pages of 4 KiB was read off such stores.
 #pragma once
 
 #include <boost/endian/arithmetic.hpp>
