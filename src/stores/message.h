@@ -36,6 +36,7 @@ struct Attachment {
     bool is_inline = false;                   // shown within the text, not beside it
     MediumPtr content;                        // null: it can't be had, or is a message
     std::shared_ptr<const Message> embedded;  // a message within the message
+    bool is_whole = true;                     // false: there was more of it, and nothing tells how much
 
     bool is_there() const { return content != nullptr || embedded != nullptr; }
 };

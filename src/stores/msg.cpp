@@ -78,7 +78,10 @@ class MessageFile {
             }
             const std::string path = fmt::format("{}__substg1.0_{:08X}", prefix, tag);
             const MediumPtr content = stream(path);
-            if (!content) continue;
+            if (!content) {
+                missing.emplace_back("a part of what is kept of it is lost");
+                continue;
+            }
             if (content->size() > kShort) {
                 properties.set(id, {type, {}, content});
             } else {

@@ -124,7 +124,11 @@ bool tell(const Message& message, const Found& found, std::uint64_t number, cons
         add_fact(part, "attached to", record.path());
         add_fact(part, "from", message.from.text());
         const std::uint64_t lost = attachment.embedded ? 0 : unreadable_in(*content);
-        if (lost > 0) {
+        if (!attachment.is_whole) {
+            part.trust = LayoutTrust::damaged;
+            part.notes.emplace_back("not all of it can be had");
+            missing.push_back(fmt::format("a part of its attachment {} can't be had", part.name));
+        } else if (lost > 0) {
             part.trust = LayoutTrust::damaged;
             part.notes.push_back(fmt::format("{} of its {} bytes can't be had", lost, part.size));
             missing.push_back(fmt::format("{} bytes of its attachment {} can't be had", lost, part.name));

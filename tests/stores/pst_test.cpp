@@ -127,6 +127,22 @@ TEST_F(PstStore, EveryTenthPageCostsNothing) {
     EXPECT_EQ(OpenedStore(std::move(image), "pst").contents(), whole.contents());
 }
 
+// What has lost a block of its own is never called whole.
+TEST_F(PstStore, WhatLacksABlockSaysSo) {
+    const OpenedStore whole(image_, "pst");
+    const auto before = whole.contents();
+    auto image = image_;
+    for (std::size_t at = 0x4400; at + 512 <= image.size(); at += 5120) image = wiped(std::move(image), at, 512);
+    const OpenedStore store(std::move(image), "pst");
+    std::size_t damaged = 0;
+    for (const Record& record : store.found.records) {
+        if (record.is_folder) continue;
+        damaged += record.trust == LayoutTrust::damaged ? 1 : 0;
+        EXPECT_TRUE(record.trust == LayoutTrust::damaged || before.contains(store.content(record))) << record.path();
+    }
+    EXPECT_GT(damaged, 20U);
+}
+
 TEST_F(PstStore, EachHalfHasItsMessagesAndNoneIsInvented) {
     const OpenedStore whole(image_, "pst");
     const auto all = whole.contents();

@@ -139,6 +139,9 @@ Attachment attachment_of(const KeptAttachment& kept, const Message& message, con
         attachment.type = "message/rfc822";
     } else {
         attachment.content = p.content(PidTagAttachDataBinary);
+        attachment.is_whole = p.is_whole(PidTagAttachDataBinary);
+        const bool is_lost = !attachment.is_whole && attachment.content && attachment.content->size() == 0;
+        if (is_lost) attachment.content = nullptr;
     }
     return attachment;
 }

@@ -84,6 +84,7 @@ unsigned Properties::code_page() const {
 std::string Properties::bytes(std::uint16_t tag) const {
     const Value* value = find(tag);
     if (value == nullptr) return {};
+    was_whole_ = was_whole_ && value->is_whole;
     return value->content ? all_of(*value->content, kMaxText, was_whole_) : value->bytes;
 }
 
@@ -122,6 +123,11 @@ std::optional<FileTime> Properties::time(std::uint16_t tag) const {
     if (value == nullptr || value->type != Type::time) return std::nullopt;
     const auto steps = view_of(value->bytes).u64le(0);
     return steps ? windows_time(*steps) : std::nullopt;
+}
+
+bool Properties::is_whole(std::uint16_t tag) const {
+    const Value* value = find(tag);
+    return value == nullptr || value->is_whole;
 }
 
 MediumPtr Properties::content(std::uint16_t tag) const {

@@ -101,8 +101,9 @@ using NamedTags = std::map<NamedTag, std::uint16_t>;
 
 struct Value {
     Type type = Type::error;
-    std::string bytes;  // as it is stored
-    MediumPtr content;  // of long ones: they are read where they lie; null: `bytes` has all
+    std::string bytes;     // as it is stored
+    MediumPtr content;     // of long ones: they are read where they lie; null: `bytes` has all
+    bool is_whole = true;  // false: there was more of it, and nothing tells how much
 };
 
 class Properties {
@@ -128,6 +129,7 @@ class Properties {
     std::optional<std::int64_t> number(std::uint16_t tag) const;
     bool is_set(std::uint16_t tag) const { return number(tag).value_or(0) != 0; }
     std::optional<FileTime> time(std::uint16_t tag) const;
+    bool is_whole(std::uint16_t tag) const;
     // What is stored, as a medium; null where there is none.
     MediumPtr content(std::uint16_t tag) const;
 

@@ -73,7 +73,9 @@ mapi::Value NodeHeap::value(mapi::Type type, std::uint32_t hnid) const {
     mapi::Value value{type, {}, nullptr};
     if (hnid == 0) return value;
     if (!is_subnode(hnid)) {
-        if (const auto bytes = item(hnid)) value.bytes = text_of(*bytes);
+        const auto bytes = item(hnid);
+        if (bytes) value.bytes = text_of(*bytes);
+        value.is_whole = bytes.has_value();
         return value;
     }
     const auto node = subnodes_.find(hnid);
@@ -82,6 +84,8 @@ mapi::Value NodeHeap::value(mapi::Type type, std::uint32_t hnid) const {
         return value;
     }
     value.content = database_.open_data(node->second.bidData);
+    value.is_whole = database_.data_tree(node->second.bidData).is_whole;
+    was_whole_ = was_whole_ && value.is_whole;
     return value;
 }
 

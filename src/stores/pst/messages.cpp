@@ -22,8 +22,10 @@ std::uint32_t node_of_entry(const std::string& entry) {
     return entry.size() < 24 ? 0 : view_of(entry).u32le(20).value_or(0);
 }
 
-// Whether these are the recipients that the message shows: by their names, or as many of them.
-bool are_shown(const Properties& message, const std::vector<Properties>& recipients) {
+// How well these recipients go with those that the message shows.
+enum class Shown { not_these, as_many, by_name };
+
+Shown as_shown(const Properties& message, const std::vector<Properties>& recipients) {
     std::string shown;
     std::ptrdiff_t count = 0;
     for (const std::uint16_t tag : {PidTagDisplayTo, PidTagDisplayCc, PidTagDisplayBcc}) {
@@ -31,12 +33,13 @@ bool are_shown(const Properties& message, const std::vector<Properties>& recipie
         if (!names.empty()) count += 1 + std::count(names.begin(), names.end(), ';');
         shown += names + ";";
     }
-    if (recipients.empty()) return count == 0;
-    return count == std::ssize(recipients) ||
-           std::all_of(recipients.begin(), recipients.end(), [&](const Properties& one) {
-               const std::string name = folded(one.text(PidTagDisplayName));
-               return !name.empty() && shown.find(name) != std::string::npos;
-           });
+    const bool all_named =
+        !recipients.empty() && std::all_of(recipients.begin(), recipients.end(), [&](const Properties& one) {
+            const std::string name = folded(one.text(PidTagDisplayName));
+            return !name.empty() && shown.find(name) != std::string::npos;
+        });
+    if (all_named) return Shown::by_name;
+    return count == std::ssize(recipients) ? Shown::as_many : Shown::not_these;
 }
 
 }  // namespace
@@ -100,16 +103,15 @@ std::optional<KeptMessage> Messages::read_loose(std::uint64_t bidData) const {
     if (!alone || !alone->properties.has(PidTagMessageClass)) return std::nullopt;
     // What a mail program keeps as a message for itself.
     if ((alone->properties.number(PidTagMessageFlags).value_or(0) & kAssociated) != 0) return std::nullopt;
-    std::optional<KeptMessage> best;
+    bool is_nearest = true;
     for (const std::uint64_t sub : subnodes_near(bidData)) {
         auto tried = read(bidData, sub);
-        // What the message lacks, or whom it went to, stands there.
+        // What the message lacks, or whom it went to, stands there. Further off only names tell that it is its own.
         const bool helps = tried && (!tried->recipients.empty() || tried->missing.size() < alone->missing.size());
-        if (!helps || !are_shown(tried->properties, tried->recipients)) continue;
-        if (!best || tried->missing.size() < best->missing.size()) best = std::move(tried);
-        if (best->missing.empty()) break;
+        const Shown shown = helps ? as_shown(tried->properties, tried->recipients) : Shown::not_these;
+        if (shown == Shown::by_name || (shown == Shown::as_many && is_nearest)) return tried;
+        is_nearest = false;
     }
-    if (best) return best;
     if (alone->properties.is_set(0x0E1B))  // PidTagHasAttachments
         alone->missing.emplace_back("its attachments can't be told from those of others");
     return alone;
