@@ -34,7 +34,7 @@ def measure(program, truth_file, scratch, misses):
         row = json.loads(line)
         if not row["folder"] and (row["path"] not in told or row["role"]):
             told[row["path"]] = row
-    copies = [f for f in truth["files"] if "safety_copy_of" in f and not f["directory"] and
+    copies = [f for f in truth.get("files", []) if "safety_copy_of" in f and not f["directory"] and
               (f["safety_copy_of"] or "never saved" in (f.get("note") or ""))]
     paths = {f["path"] for f in copies}
     found = [f for f in copies if f["path"] in told]

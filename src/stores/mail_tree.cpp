@@ -47,7 +47,8 @@ struct MailMember : Member {
     Form form = Form::none;
     std::string folder;  // as people name it
     bool is_trashed = false;
-    bool is_partial = false;  // what was attached to it is kept elsewhere
+    bool is_partial = false;                                  // what was attached to it is kept elsewhere:
+    std::vector<std::pair<std::string, Extent>> beside = {};  // in these files
 };
 
 // "Inbox.sbd" and "Inbox.mbox" are folders of "Inbox"; those of a Maildir begin with a point and have one between each.
@@ -62,7 +63,7 @@ std::string shown(std::string part, bool is_maildir) {
 }
 
 MailMember look_at(const Member& member, Reader& content) {
-    MailMember mail{member, Form::none, {}, false, false};
+    MailMember mail{member, Form::none, {}, false, false, {}};
     std::vector<std::string> parts;
     for (std::size_t from = 0; from <= member.path.size();) {
         const std::size_t end = std::min(member.path.find('/', from), member.path.size());
@@ -94,6 +95,27 @@ MailMember look_at(const Member& member, Reader& content) {
     }
     for (const std::string& part : parts) mail.folder = joined(mail.folder, shown(part, is_in_maildir));
     return mail;
+}
+
+// "Attachments/17/2/nest.jpg" belongs to "Messages/17.partial.emlx" in the same mailbox.
+void find_attachments(const std::vector<Member>& members, std::vector<MailMember>& mail) {
+    std::map<std::string, std::vector<const Member*>> kept;  // by "MAILBOX/Attachments/17"
+    for (const Member& member : members) {
+        const std::size_t at = ("/" + member.path).find("/Attachments/");
+        if (at == std::string::npos) continue;
+        const std::size_t number = at + std::string_view("Attachments/").size();
+        const std::size_t end = member.path.find('/', number);
+        if (end != std::string::npos) kept[member.path.substr(0, end)].push_back(&member);
+    }
+    for (MailMember& one : mail) {
+        const auto [folder, name] = split_path(one.path);
+        if (!one.is_partial || split_path(folder).name != "Messages") continue;
+        const std::string mailbox(split_path(folder).folder);
+        const auto found = kept.find(joined(joined(mailbox, "Attachments"), name.substr(0, name.find('.'))));
+        if (found == kept.end()) continue;
+        for (const Member* member : found->second)
+            one.beside.emplace_back(split_path(member->path).name, Extent{member->at, member->size});
+    }
 }
 
 class MailTree final : public StandingStore {
@@ -139,8 +161,9 @@ class MailTree final : public StandingStore {
         for (Extent& extent : standing.where) extent.offset += member.at;
         standing.folder = member.folder;
         if (member.is_trashed) standing.state = State::trashed;
+        standing.beside = member.beside;
         if (member.is_partial)
-            standing.notes.emplace_back("what was attached to it is kept in files of their own, not in it");
+            standing.notes.emplace_back("what was attached to it is kept in files of its own, not in it");
         return std::move(standing);
     }
 
@@ -154,9 +177,11 @@ Result<std::unique_ptr<MailStore>> open_mail_tree(MediumPtr file, bool) {
     Reader content(*file, budget);
     if (!content.has(257, "ustar")) return nullptr;
     std::vector<MailMember> mail;
-    for (const Member& member : members_of(*file))
+    const std::vector<Member> members = members_of(*file);
+    for (const Member& member : members)
         if (MailMember one = look_at(member, content); one.form != Form::none) mail.push_back(std::move(one));
     if (mail.empty()) return nullptr;
+    find_attachments(members, mail);
     return std::make_unique<MailTree>(std::move(file), std::move(mail));
 }
 

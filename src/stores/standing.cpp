@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <array>
+#include <set>
 
 #include "base/text.h"
 #include "media/content.h"
@@ -38,27 +39,61 @@ std::optional<Message> StandingStore::read(const Standing& standing) const {
     return read_internet_message(bytes_of(content));
 }
 
+bool StandingStore::tell_standing(const Standing& standing, const Message& message, RecordSink& sink) const {
+    Found found;
+    found.folder = standing.folder.empty() ? root() : joined(root(), standing.folder);
+    const bool is_trash = is_trash_name(split_path(found.folder).name);
+    found.identity.number = standing.number;
+    found.state = standing.state == State::live && is_trash ? State::trashed : standing.state;
+    found.origin = standing.origin;
+    found.notes = standing.notes;
+    VolumeLayout layout;
+    layout.lay(standing.where);
+    layout.within_records = true;  // nothing takes its place as long as the store stands
+    const auto emit = [&](Record&& record) { return sink.take(std::move(record)); };
+    if (!tell(message, found, standing.number, layout, emit)) return false;
+    const std::string name = file_name_of(message);
+    for (const auto& [part, place] : standing.beside) {
+        Record record;
+        record.identity = found.identity;
+        record.identity.generation = place.offset;
+        record.folder = joined(found.folder, name.substr(0, name.rfind('.')));
+        record.name = part;
+        record.state = found.state;
+        record.modified = message.sent;
+        record.size = place.length;
+        record.layout.lay({place});
+        record.layout.within_records = true;
+        record.facts.push_back({"attached to", joined(found.folder, name)});
+        if (!emit(std::move(record))) return false;
+    }
+    return true;
+}
+
+// What is still there comes first: a message that was only moved is not told again from where it was.
 Result<void> StandingStore::walk(const WalkOptions& options, RecordSink& sink, std::vector<std::string>&) const {
+    std::set<std::string> known;  // ids of messages
+    std::vector<Standing> others;
     bool goes_on = true;
-    each([&](Standing&& standing, std::uint64_t done) {
-        if (options.go_on && !options.go_on("reading messages", done, file_->size())) return false;
+    const auto take = [&](const Standing& standing) {
         auto message = read(standing);
         if (!message) return true;
+        const bool is_new = message->id.empty() || known.insert(message->id).second;
+        if (!is_new && standing.state == State::deleted) return true;
         if (!standing.is_whole) message->missing.emplace_back("its end is missing");
-        Found found;
-        found.folder = standing.folder.empty() ? root() : joined(root(), standing.folder);
-        const bool is_trash = is_trash_name(split_path(found.folder).name);
-        found.identity.number = standing.number;
-        found.state = standing.state == State::live && is_trash ? State::trashed : standing.state;
-        found.origin = standing.origin;
-        found.notes = standing.notes;
-        VolumeLayout layout;
-        layout.lay(standing.where);
-        layout.within_records = true;  // nothing takes its place as long as the store stands
-        goes_on = tell(*message, found, standing.number, layout,
-                       [&](Record&& record) { return sink.take(std::move(record)); });
-        return goes_on;
+        // In its place there is only an empty part.
+        if (!standing.beside.empty())
+            std::erase_if(message->attachments,
+                          [](const Attachment& one) { return one.content && one.content->size() == 0; });
+        return goes_on = tell_standing(standing, *message, sink);
+    };
+    each([&](Standing&& standing, std::uint64_t done) {
+        if (options.go_on && !options.go_on("reading messages", done, file_->size())) return goes_on = false;
+        if (standing.state != State::deleted) return take(standing);
+        others.push_back(std::move(standing));
+        return true;
     });
+    for (std::size_t n = 0; n < others.size() && goes_on; ++n) take(others[n]);
     return {};
 }
 

@@ -20,6 +20,8 @@ class StandingStore : public MailStore {
         Origin origin = Origin::record;
         std::vector<std::string> notes;
         bool is_whole = true;  // all of it stands there
+        // What was attached to it and is kept in files of its own: names, and places in the store.
+        std::vector<std::pair<std::string, Extent>> beside = {};
     };
     // Every message, in order; false from the sink: no more are wanted. Progress is told in bytes.
     using Sink = std::function<bool(Standing&&, std::uint64_t done)>;
@@ -35,6 +37,8 @@ class StandingStore : public MailStore {
 
   private:
     std::optional<Message> read(const Standing& standing) const;
+    // False: nobody wants more.
+    bool tell_standing(const Standing& standing, const Message& message, RecordSink& sink) const;
 
     MediumPtr file_;
     mutable std::mutex mutex_;

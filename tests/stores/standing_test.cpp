@@ -67,6 +67,14 @@ TEST(Mailbox, WhatIsMarkedAndNotCompactedIsDeleted) {
     EXPECT_EQ(store.contents(), std::multiset<std::string>{there});
 }
 
+TEST(Mailbox, WhatWasOnlyMovedIsToldOnce) {
+    const std::string id = "Message-ID: <7@skerry.example>\n";
+    const std::string there = mail("Moved", "x\n", id), was = mail("Moved", "x\n", id + "X-Mozilla-Status: 0009\n");
+    const OpenedStore store(bytes_of(kFromLine + was + "\n" + kFromLine + there), "mbox");
+    EXPECT_EQ(store.contents(), std::multiset<std::string>{there});
+    EXPECT_TRUE(store.contents(State::deleted).empty());
+}
+
 TEST(Mailbox, AttachmentsAreFindsBelowTheirMessage) {
     const std::string sent = mail("Nest",
                                   "--b\n\nsee\n--b\nContent-Type: image/gif; name=\"nest 4.gif\"\n"
@@ -117,6 +125,34 @@ TEST(MessageFile, OfAMacStandsBetweenItsLengthAndAList) {
     ASSERT_EQ(cut.found.records.size(), 1U);
     EXPECT_EQ(cut.found.records[0].trust, LayoutTrust::damaged);
     EXPECT_THAT(cut.found.records[0].notes, Contains("its end is missing"));
+}
+
+std::string archived(const std::vector<std::pair<std::string, std::string>>& files) {
+    const test::TempFolder folder;
+    for (const auto& [name, text] : files) {
+        std::filesystem::create_directories((folder / name).parent_path());
+        test::write_text(folder / name, text);
+    }
+    const std::string command = "tar -C '" + folder.path().string() + "' --format=ustar -cf '" +
+                                (folder / "all.tar").string() + "' " +
+                                files.front().first.substr(0, files.front().first.find('/'));
+    EXPECT_EQ(std::system(command.c_str()), 0);
+    return test::read_text(folder / "all.tar");
+}
+
+TEST(MailFolder, PartsThatAreKeptBesideAMessageAreItsAttachments) {
+    const std::string sent = mail("Nest", "see\n");
+    const OpenedStore store(bytes_of(archived({{"INBOX.mbox/Messages/17.partial.emlx",
+                                                std::to_string(sent.size()) + "\n" + sent + "<plist/>"},
+                                               {"INBOX.mbox/Attachments/17/2/nest.txt", "an egg\n"},
+                                               {"INBOX.mbox/Attachments/18/2/other.txt", "of another one\n"}})),
+                            "tar");
+    const Record* nest = store.find("store/INBOX/2026-03-02 Nest/nest.txt");
+    ASSERT_NE(nest, nullptr);
+    EXPECT_EQ(store.content(*nest), "an egg\n");
+    EXPECT_EQ(store.found.records.size(), 2U);
+    EXPECT_THAT(store.found.records[0].notes,
+                Contains("what was attached to it is kept in files of its own, not in it"));
 }
 
 // A store of segments as the public description of it says: two messages, one of which no record tells of.
