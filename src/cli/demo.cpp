@@ -152,7 +152,7 @@ int demo(const fs::path& folder) {
         {"17. The station's mailbox: what was deleted in it is still there.",
          {"scan", mail.string(), "-c", mail_catalog.string()}},
         {"18. The deleted messages and what was attached to them.", {"list", mail_catalog.string()}},
-        {"19. One of them, as people read it.", {"show", mail_catalog.string(), "8"}},
+        {"19. One of them, as people read it.", {"show", mail_catalog.string(), "9"}},
         {"20. All letters about the nests back, also as a mailbox that any mail program takes in.",
          {"restore", mail_catalog.string(), "--subject", "nest", "--mail", "mbox", "--to", letters.string()}},
         {"21. Some things came back broken: mend them. A sound film of the same camera helps one that was never "
