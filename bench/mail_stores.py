@@ -142,6 +142,8 @@ class Growing:
             moved = lambda bid: bid + copy * step if bid & ~1 else bid
             for bid, (ib, cb) in self.blocks.items():
                 block = bytearray(self.data[ib:ib + cb])
+                if not any(block):  # wiped before
+                    continue
                 if bid & 2:
                     entry, start = (8, 8) if block[0] == 1 else (24 if block[1] == 0 else 16, 8)
                     for n in range(struct.unpack_from('<H', block, 2)[0]):
