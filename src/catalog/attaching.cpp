@@ -61,14 +61,16 @@ Result<MediumPtr> open_source(const ScannedSource& source, const AttachRequest& 
     return opened->medium;
 }
 
-}  // namespace
-
+// What the layouts of a volume's candidates are read through: the medium, or that with what a mail store on it
+// composes.
 Result<MediumPtr> content_of(const MediumPtr& medium, const ScannedVolume& volume) {
     if (medium == nullptr || !is_store(volume.facts)) return medium;
     DREDGER_TRY(std::unique_ptr<MailStore> store,
                 open_store(open_volume(medium, volume.place), format_of_store(volume.facts)));
     return store ? with_composed(medium, std::move(store)) : medium;
 }
+
+}  // namespace
 
 Result<void> refuse_danger(const fs::path& destination, const std::vector<fs::path>& files) {
     const std::string danger = destination.empty() ? std::string() : writing_endangers(destination, files);

@@ -41,10 +41,6 @@ Result<Attached> attach(const Catalog& catalog, const std::set<std::int64_t>& vo
 // All volumes.
 Result<Attached> attach(const Catalog& catalog, const AttachRequest& request);
 
-// What the layouts of a volume's candidates are read through: the medium, or that with what a mail store on it
-// composes.
-Result<MediumPtr> content_of(const MediumPtr& medium, const ScannedVolume& volume);
-
 // What of a source can't be read: what the scan could not, and what is known of the medium itself, as a copy's map
 // tells it; null where it is not at hand.
 Result<Coverage> unreadable_of(const Catalog& catalog, std::int64_t source, const MediumPtr& medium);

@@ -7,18 +7,12 @@
 #include "base/text.h"
 #include "media/content.h"
 #include "stores/internet_message.h"
+#include "stores/mapi/properties.h"
 
 namespace dredger::stores {
 namespace {
 
 constexpr std::size_t kMostRead = 256 << 20;  // bytes of one message
-
-std::string bytes_of(const Medium& content) {
-    std::string bytes(static_cast<std::size_t>(std::min<std::uint64_t>(content.size(), kMostRead)), '\0');
-    std::vector<Extent> bad;
-    (void)content.read(0, std::as_writable_bytes(std::span(bytes)), &bad);
-    return bytes;
-}
 
 }  // namespace
 
@@ -36,7 +30,8 @@ StandingStore::StandingStore(MediumPtr file, const char* name) : file_(std::move
 
 std::optional<Message> StandingStore::read(const Standing& standing) const {
     const Content content(file_, standing.where);
-    return read_internet_message(bytes_of(content));
+    bool whole = true;
+    return read_internet_message(mapi::all_of(content, kMostRead, whole));
 }
 
 bool StandingStore::tell_standing(const Standing& standing, const Message& message, RecordSink& sink) const {

@@ -143,6 +143,32 @@ TEST_F(PstStore, WhatLacksABlockSaysSo) {
     EXPECT_GT(damaged, 20U);
 }
 
+// Blocks that stand nowhere leave holes of their own length: what follows them is where it was.
+TEST_F(PstStore, WhatFollowsALostBlockKeepsItsPlace) {
+    const OpenedStore whole(image_, "pst");
+    auto image = wiped(image_, 0, kHeader);
+    for (std::size_t at = 0x4400; at + 512 <= image.size(); at += 25'600) image = wiped(std::move(image), at, 512);
+    const OpenedStore store(std::move(image), "pst");
+    std::size_t torn = 0;
+    for (const Record& record : store.found.records) {
+        if (record.is_folder || record.identity.generation == 0) continue;
+        const auto same = std::find_if(whole.found.records.begin(), whole.found.records.end(), [&](const Record& one) {
+            return one.identity == record.identity && one.name == record.name;
+        });
+        if (same == whole.found.records.end() || same->trust != LayoutTrust::exact) continue;
+        std::vector<Extent> bad;
+        std::string left = store.content(record, &bad);
+        std::string before = whole.content(*same).substr(0, left.size());
+        torn += bad.empty() ? 0 : 1;
+        left.resize(before.size());
+        for (const Extent& hole : bad)
+            for (std::string* text : {&left, &before})
+                std::fill_n(text->begin() + static_cast<std::ptrdiff_t>(hole.offset), hole.length, '\0');
+        EXPECT_TRUE(left == before) << record.path();
+    }
+    EXPECT_GT(torn, 2U);
+}
+
 TEST_F(PstStore, EachHalfHasItsMessagesAndNoneIsInvented) {
     const OpenedStore whole(image_, "pst");
     const auto all = whole.contents();

@@ -12,7 +12,6 @@
 namespace dredger::stores::mapi {
 namespace {
 
-enum AttachMethod { afByValue = 1, afEmbeddedMessage = 5, afStorage = 6 };
 constexpr std::int64_t mfUnsent = 0x8;              // of PidTagMessageFlags
 constexpr std::int64_t attRenderedInBody = 0x4;     // of PidTagAttachFlags
 enum RecipientType { kTo = 1, kCc = 2, kBcc = 3 };  // the lower bits of PidTagRecipientType

@@ -29,7 +29,6 @@ enum class Type : std::uint16_t {
 
 // The tags of [MS-OXPROPS] that are asked for, by their canonical names.
 enum Tag : std::uint16_t {
-    PidTagImportance = 0x0017,
     PidTagMessageClass = 0x001A,
     PidTagSubject = 0x0037,
     PidTagClientSubmitTime = 0x0039,
@@ -45,6 +44,7 @@ enum Tag : std::uint16_t {
     PidTagDisplayTo = 0x0E04,
     PidTagMessageDeliveryTime = 0x0E06,
     PidTagMessageFlags = 0x0E07,
+    PidTagHasAttachments = 0x0E1B,
     PidTagNormalizedSubject = 0x0E1D,
     PidTagBody = 0x1000,
     PidTagRtfCompressed = 0x1009,
@@ -59,7 +59,6 @@ enum Tag : std::uint16_t {
     PidTagLastModificationTime = 0x3008,
     PidTagIpmSubTreeEntryId = 0x35E0,
     PidTagIpmWastebasketEntryId = 0x35E3,
-    PidTagContainerClass = 0x3613,
     PidTagAttachDataBinary = 0x3701,  // or PidTagAttachDataObject
     PidTagAttachFilename = 0x3704,
     PidTagAttachMethod = 0x3705,
@@ -80,7 +79,6 @@ enum Tag : std::uint16_t {
     PidTagSenderSmtpAddress = 0x5D01,
     PidTagSentRepresentingSmtpAddress = 0x5D02,
     PidTagPstPassword = 0x67FF,
-    PidTagAttachmentHidden = 0x7FFE,
 };
 
 // Sets whose properties have names instead of tags ([MS-OXPROPS] 1.3.2).
@@ -150,7 +148,8 @@ class Properties {
 std::string from_code_page(std::string_view text, unsigned code_page);
 std::string from_charset(std::string_view text, const std::string& charset);
 
-// The first digits tell bytes of a medium; `whole` becomes false where some can't be read or are too many.
+// The first `most` bytes; zeros stand for those that can't be read, and `whole` becomes false where there are any, or
+// more.
 std::string all_of(const Medium& content, std::size_t most, bool& whole);
 
 }  // namespace dredger::stores::mapi

@@ -355,16 +355,24 @@ void Database::add_pieces(std::uint64_t bid, unsigned depth, DataTree& tree) con
         const std::size_t at = 8 + n * geometry_.id;
         if (at + geometry_.id > view.size()) break;
         const std::uint64_t child = number_at(view, at, geometry_.id) & ~std::uint64_t{1};
-        // A block that stands nowhere is as long as all but the last are.
-        const bool is_there = place_of(child).has_value();
-        if (is_there) {
-            add_pieces(child, depth - 1, tree);
-            continue;
-        }
-        tree.is_whole = false;
-        const std::uint64_t usual = is_internal(child) || tree.pieces.empty() ? 8176 : tree.pieces.front().length;
-        const std::uint64_t done = tree.total - start;
-        tree.total += std::min(usual, promised > done ? promised - done : 0);
+        const std::uint64_t before = tree.total;
+        add_pieces(child, depth - 1, tree);
+        const std::uint64_t done = before - start;
+        if (tree.total == before) add_lost(child, promised > done ? promised - done : 0, tree);
+    }
+}
+
+// Blocks that stand nowhere are as long as all but the last are. They keep their places, so that what follows has its
+// own.
+void Database::add_lost(std::uint64_t bid, std::uint64_t most, DataTree& tree) const {
+    constexpr std::uint64_t kUsual = 8176;  // bytes of data in a block (2.2.2.8.1)
+    const std::uint64_t unit = tree.pieces.empty() ? kUsual : tree.pieces.front().length;
+    const std::uint64_t blocks = is_internal(bid) ? (kUsual - 8) / geometry_.id : 1;
+    for (std::uint64_t n = 0; n < blocks && most > 0; ++n) {
+        const std::uint64_t length = std::min(unit, most);
+        tree.pieces.push_back({tree.total, 0, length});
+        tree.total += length;
+        most -= length;
     }
 }
 
@@ -416,7 +424,7 @@ class NodeData final : public Medium {
 
 }  // namespace
 
-MediumPtr Database::open_data(std::uint64_t bid) const { return std::make_shared<NodeData>(*this, data_tree(bid)); }
+MediumPtr Database::open_data(DataTree tree) const { return std::make_shared<NodeData>(*this, std::move(tree)); }
 
 std::map<std::uint32_t, Node> Database::subnodes(std::uint64_t bid, bool& whole) const {
     std::map<std::uint32_t, Node> found;

@@ -51,7 +51,7 @@ class Database {
     struct DataTree {
         struct Piece {
             std::uint64_t start = 0;  // byte of the data
-            std::uint64_t bid = 0;
+            std::uint64_t bid = 0;    // 0: it stands nowhere
             std::uint64_t length = 0;
         };
         std::vector<Piece> pieces;
@@ -59,8 +59,8 @@ class Database {
         bool is_whole = true;  // every block stands somewhere
     };
     DataTree data_tree(std::uint64_t bid) const;
-    // The data as a medium; what can't be had is bad there.
-    MediumPtr open_data(std::uint64_t bid) const;
+    // The data as a medium, which must not outlive this; what can't be had is bad there.
+    MediumPtr open_data(DataTree tree) const;
 
     // Nodes within a node, by id (SLBLOCK, SIBLOCK).
     std::map<std::uint32_t, Node> subnodes(std::uint64_t bid, bool& whole) const;
@@ -82,6 +82,7 @@ class Database {
     void look_for_block(ByteView stretch, std::uint64_t base, std::uint64_t end) const;
     void sort_remains() const;
     void add_pieces(std::uint64_t bid, unsigned depth, DataTree& tree) const;
+    void add_lost(std::uint64_t bid, std::uint64_t most, DataTree& tree) const;
 
     MediumPtr file_;
     const Geometry& geometry_;

@@ -22,6 +22,14 @@ std::size_t inline_size(mapi::Type type) {
     }
 }
 
+// The structure that these bytes begin with; none where they are not there.
+template <class T>
+std::optional<T> structure_in(const std::optional<ByteView>& bytes) {
+    if (!bytes) return std::nullopt;
+    const auto found = bytes->as<T>(0);
+    return found ? std::optional(*found) : std::nullopt;
+}
+
 std::string text_of(ByteView bytes) { return {reinterpret_cast<const char*>(bytes.bytes().data()), bytes.size()}; }
 
 }  // namespace
@@ -39,14 +47,12 @@ std::optional<ByteView> NodeHeap::data_block(std::size_t number) const {
 }
 
 bool NodeHeap::is(std::uint8_t client_signature) const {
-    const auto first = data_block(0);
-    const auto header = first ? first->as<HNHDR>(0) : Result<HNHDR>(fail(ErrorKind::not_understood, ""));
+    const auto header = structure_in<HNHDR>(data_block(0));
     return header && header->bSig == kHeapSignature && header->bClientSig == client_signature;
 }
 
 std::uint32_t NodeHeap::user_root() const {
-    const auto first = data_block(0);
-    const auto header = first ? first->as<HNHDR>(0) : Result<HNHDR>(fail(ErrorKind::not_understood, ""));
+    const auto header = structure_in<HNHDR>(data_block(0));
     return header ? header->hidUserRoot.value() : 0;
 }
 
@@ -83,9 +89,10 @@ mapi::Value NodeHeap::value(mapi::Type type, std::uint32_t hnid) const {
         was_whole_ = false;
         return value;
     }
-    value.content = database_.open_data(node->second.bidData);
-    value.is_whole = database_.data_tree(node->second.bidData).is_whole;
+    Database::DataTree tree = database_.data_tree(node->second.bidData);
+    value.is_whole = tree.is_whole;
     was_whole_ = was_whole_ && value.is_whole;
+    value.content = database_.open_data(std::move(tree));
     return value;
 }
 
@@ -117,8 +124,7 @@ std::vector<ByteView> NodeHeap::blocks_of(std::uint32_t hnid) const {
 
 void NodeHeap::each_record(std::uint32_t hid,
                            const std::function<void(std::uint64_t key, ByteView data)>& visit) const {
-    const auto start = item(hid);
-    const auto header = start ? start->as<BTHHEADER>(0) : Result<BTHHEADER>(fail(ErrorKind::not_understood, ""));
+    const auto header = structure_in<BTHHEADER>(item(hid));
     if (!header || header->bType != bTypeBTH || header->cbKey == 0 || header->cbKey > 8) return;
     std::vector<std::pair<std::uint32_t, unsigned>> left = {{header->hidRoot, header->bIdxLevels}};
     std::set<std::uint32_t> seen;
@@ -162,8 +168,7 @@ mapi::Properties properties_of(const NodeHeap& heap) {
 std::vector<std::uint32_t> row_ids(const NodeHeap& heap) {
     std::vector<std::uint32_t> ids;
     if (!heap.is(bTypeTC)) return ids;
-    const auto info = heap.item(heap.user_root());
-    const auto table = info ? info->as<TCINFO>(0) : Result<TCINFO>(fail(ErrorKind::not_understood, ""));
+    const auto table = structure_in<TCINFO>(heap.item(heap.user_root()));
     if (!table) return ids;
     heap.each_record(table->hidRowIndex,
                      [&](std::uint64_t id, ByteView) { ids.push_back(static_cast<std::uint32_t>(id)); });
@@ -174,7 +179,7 @@ std::vector<Row> rows_of(const NodeHeap& heap) {
     std::vector<Row> rows;
     if (!heap.is(bTypeTC)) return rows;
     const auto info = heap.item(heap.user_root());
-    const auto table = info ? info->as<TCINFO>(0) : Result<TCINFO>(fail(ErrorKind::not_understood, ""));
+    const auto table = structure_in<TCINFO>(info);
     if (!table || table->TCI_bm == 0) return rows;
     const std::size_t width = table->TCI_bm;
     for (const ByteView& block : heap.blocks_of(table->hnidRows)) {

@@ -112,7 +112,7 @@ std::optional<KeptMessage> Messages::read_loose(std::uint64_t bidData) const {
         if (shown == Shown::by_name || (shown == Shown::as_many && is_nearest)) return tried;
         is_nearest = false;
     }
-    if (alone->properties.is_set(0x0E1B))  // PidTagHasAttachments
+    if (alone->properties.is_set(PidTagHasAttachments))
         alone->missing.emplace_back("its attachments can't be told from those of others");
     return alone;
 }
