@@ -1,6 +1,7 @@
 // The commands. Each adds itself to the program, with its options and examples, and sets the exit code when it ran.
 #pragma once
 
+#include <memory>
 #include <string>
 #include <vector>
 
@@ -23,9 +24,14 @@ void add_report(CLI::App& program, int& exit_code);
 void add_mount(CLI::App& program, int& exit_code);
 void add_image(CLI::App& program, int& exit_code);
 void add_kinds(CLI::App& program, int& exit_code);
+void add_config(CLI::App& program, int& exit_code);
 void add_demo(CLI::App& program, int& exit_code);
 
+// The program with all its commands. Whoever parses words with it gets the exit code of the command that ran.
+std::unique_ptr<CLI::App> make_program(int& exit_code);
+
 // Runs the program with these words behind its name.
-int run(const std::vector<std::string>& arguments);
+enum class Heeds { settings, words_alone };
+int run(const std::vector<std::string>& arguments, Heeds heeds = Heeds::settings);
 
 }  // namespace dredger::cli

@@ -27,7 +27,7 @@ constexpr const char* kMail = "station-mail.mbox.zst";
 Result<fs::path> demo_file(const char* name) {
     std::error_code failed;
     const fs::path program = fs::read_symlink("/proc/self/exe", failed).parent_path();
-    for (const char* folder : {"../demo", "../../demo", "../share/dredger/demo"})
+    for (const char* folder : {"../demo", "../../demo", "../share/dredger/demo", DREDGER_INSTALLED_DEMO})
         if (const fs::path place = program / folder / name; fs::exists(place, failed)) return fs::canonical(place);
     return fail(ErrorKind::unreadable, "the demo medium is missing", name,
                 "it belongs into the folder demo beside the build");
@@ -69,7 +69,7 @@ int step(const char* why, const std::vector<std::string>& words) {
     tell("\n{}\n", styled(why, Style::bold));
     tell("{}\n\n", styled(pasteable("$ " + line, width_of_stdout()), Style::dim));
     (void)std::fflush(stdout);
-    return run(words);
+    return run(words, Heeds::words_alone);
 }
 
 int demo(const fs::path& folder) {
@@ -178,8 +178,10 @@ int demo(const fs::path& folder) {
 void add_demo(CLI::App& program, int& exit_code) {
     CLI::App* command = program.add_subcommand("demo", "Do the whole job on the shipped demo medium");
     auto folder = std::make_shared<std::string>("dredger-demo");
-    command->add_option("--to", *folder,
-                        "folder for the drive, the catalog and the restored files (default: dredger-demo)");
+    command
+        ->add_option("--to", *folder,
+                     "folder for the drive, the catalog and the restored files (default: dredger-demo)")
+        ->type_name("FOLDER");
     command->footer(
         "Examples:\n"
         "  dredger demo\n"

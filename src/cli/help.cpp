@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <fmt/format.h>
 
+#include "cli/takes.h"
 #include "cli/terminal.h"
 #include "cli/words.h"
 
@@ -24,10 +25,15 @@ std::string line_of(const std::string& name, const std::string& meaning) {
 
 }  // namespace
 
+Help::Help() {
+    label("Positionals", "What it takes");
+    label("SUBCOMMAND", "COMMAND");
+}
+
 std::string Help::make_option(const CLI::Option* option, bool is_positional) const {
-    std::string name;
-    for (const char c : option->get_name(is_positional, !is_positional)) name += c == ',' ? ", " : std::string(1, c);
-    if (!is_positional && option->get_type_size() != 0) name += " ...";
+    const std::string what = takes(*option).what;
+    if (is_positional) return line_of(what, option->get_description());
+    const std::string name = names_of(*option) + (what.empty() ? "" : " " + what);
     return line_of(name, option->get_description());
 }
 

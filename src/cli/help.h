@@ -11,6 +11,7 @@ namespace dredger::cli {
 // Lines that fit the terminal, and no word of the argument library's own.
 class Help : public CLI::Formatter {
   public:
+    Help();
     std::string make_option(const CLI::Option* option, bool is_positional) const override;
     std::string make_subcommand(const CLI::App* command) const override;
     std::string make_description(const CLI::App* command) const override;

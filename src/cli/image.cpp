@@ -194,21 +194,27 @@ void add_image(CLI::App& program, int& exit_code) {
     command->add_option("SOURCE", options->source, "device or image of any kind")->required();
     command->add_option("FILE", options->file, "the copy; beside it FILE.areas.json tells what each area answered")
         ->required();
-    command->add_option("--for", options->time, "stop after this time: 45s, 30m, 2h; run again, it goes on");
+    command->add_option("--for", options->time, "stop after this time: 45s, 30m, 2h; run again, it goes on")
+        ->type_name("TIME");
     command
         ->add_option(
             "--asks", options->asks,
             "how often a byte that is refused is asked for, each time in pieces an eighth as large (default 5)")
         ->check(CLI::Range(1, 100));
-    command->add_option("-c,--catalog", options->catalog,
-                        "of this medium or of its copy: the finds chosen by the options below come first");
+    command
+        ->add_option("-c,--catalog", options->catalog,
+                     "of this medium or of its copy: the finds chosen by the options below come first")
+        ->type_name("CATALOG");
     command->add_flag("--in-order", options->in_order, "from start to end, without looking for file systems first");
     command->add_flag("--backwards", options->backwards, "from the end to the start");
-    command->add_option("--within", options->within, "only these bytes of the medium: 0..4G, 700M..");
-    command->add_option("--piece", options->piece, "asked for at once at first (default 1M)");
+    command->add_option("--within", options->within, "only these bytes of the medium: 0..4G, 700M..")
+        ->type_name("RANGE");
+    command->add_option("--piece", options->piece, "asked for at once at first (default 1M)")->type_name("SIZE");
     command->add_option("--patience", options->patience, "seconds until a read that hangs is given up (default 60)")
+        ->type_name("SECONDS")
         ->check(CLI::Range(0.1, 3600.0));
-    command->add_option("--split", options->split, "in parts of this size, FILE.001, FILE.002 ...: 4000M");
+    command->add_option("--split", options->split, "in parts of this size, FILE.001, FILE.002 ...: 4000M")
+        ->type_name("SIZE");
     command->add_flag("--no-hash", options->no_hash, "leave out the SHA-256 of the image");
     command->add_flag("--onto-same-drive", options->onto_same_drive,
                       "allow an image on the drive that is read; it may overwrite what is looked for");

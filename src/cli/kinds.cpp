@@ -8,6 +8,7 @@
 #include "cli/json.h"
 #include "cli/table.h"
 #include "cli/terminal.h"
+#include "cli/word_options.h"
 #include "formats/own_formats.h"
 #include "repairing/mending.h"
 
@@ -81,8 +82,9 @@ int print_kinds(const Options& options) {
 void add_kinds(CLI::App& program, int& exit_code) {
     CLI::App* command = program.add_subcommand("kinds", "List the formats that are known by their content");
     auto options = std::make_shared<Options>();
-    command->add_option("--own-formats", options->own_formats, "also those of this TOML file");
-    command->add_option("--kind", options->kind, "only these kinds: picture,document ...");
+    command->add_option("--own-formats", options->own_formats, "also those of this TOML file")->type_name("FILE");
+    command->add_option("--kind", options->kind, "only these kinds: picture,document ...")
+        ->check(several_of(kKindWords));
     command->add_option("--as", options->form, "table (default), or jsonl with all extensions")
         ->check(CLI::IsMember({"table", "jsonl"}));
     command->add_flag("--json", options->json, "the same as --as jsonl");

@@ -294,8 +294,10 @@ void add_list(CLI::App& program, int& exit_code) {
         ->check(CLI::PositiveNumber);
     command->add_flag("--every-copy", options->every_copy,
                       "list finds of the same content one by one; a table shows them once");
-    command->add_option("--source", options->source,
-                        "with --contains or --similar: where the medium is now, if not where it was scanned");
+    command
+        ->add_option("--source", options->source,
+                     "with --contains or --similar: where the medium is now, if not where it was scanned")
+        ->type_name("MEDIUM");
     command->add_flag("--extents", options->extents, "with --json: where each piece lies on the medium");
     options->selection.add_to(*command, SelectionOptions::Sorts::rows);
     command->footer(

@@ -64,20 +64,40 @@ Result<void> try_to_open_log(const std::string& file, const std::vector<std::fil
     return {};
 }
 
+// What is wrong with the name of a zone of the tz database, for the argument library; empty: nothing.
+std::string is_zone(const std::string& zone) {
+    const char* folder = std::getenv("TZDIR");
+    const std::filesystem::path all = folder != nullptr ? folder : "/usr/share/zoneinfo";
+    std::error_code failed;
+    const bool is_beneath = !zone.starts_with('/') && zone.find("..") == zone.npos;
+    if (is_beneath && std::filesystem::is_regular_file(all / zone, failed)) return {};
+    return std::filesystem::exists(all, failed)
+               ? fmt::format("--zone: nothing is known of {}; {} has the names", zone, all.string())
+               : "--zone: the names of zones are not here: install the package tzdata";
+}
+
 void add_to(CLI::App& command) {
     const auto within = command.get_subcommands([](const CLI::App*) { return true; });
     for (CLI::App* one : within) add_to(*one);
     if (!within.empty()) return;
-    const std::string group = "In every command";
+    const std::string group = kMannerGroup;
     Manner& of_this_run = manner();
     command.add_option("--color", of_this_run.colour, "auto (default: on a terminal), always or never")
         ->check(one_of(kColourWords))
         ->group(group);
+    CLI::Option* utc = command
+                           .add_flag_callback(
+                               "--utc", [] { (void)::setenv("TZ", "UTC0", 1); },
+                               "times in UTC, not on this machine's clock; also those that are typed")
+                           ->group(group);
     command
-        .add_flag_callback(
-            "--utc", [] { (void)::setenv("TZ", "UTC0", 1); },
-            "times in UTC, not on this machine's clock; also those that are typed")
-        ->group(group);
+        .add_option_function<std::string>(
+            "--zone", [](const std::string& zone) { (void)::setenv("TZ", (":" + zone).c_str(), 1); },
+            "times on the clock of this place: Atlantic/Reykjavik")
+        ->type_name("AREA/PLACE")
+        ->check(is_zone)
+        ->group(group)
+        ->excludes(utc);
     command
         .add_flag_callback(
             "--no-pager", [&of_this_run] { of_this_run.pages = false; },
@@ -87,7 +107,9 @@ void add_to(CLI::App& command) {
                                           "only what was asked for, and errors: no progress, no notes, no advice");
     quiet->group(group);
     command.add_flag("-v,--verbose", of_this_run.verbose, "say on stderr what is done")->group(group)->excludes(quiet);
-    command.add_option("--log", of_this_run.log, "add to this file what is done, and when")->group(group);
+    command.add_option("--log", of_this_run.log, "add to this file what is done, and when")
+        ->type_name("FILE")
+        ->group(group);
 }
 
 }  // namespace

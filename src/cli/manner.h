@@ -31,6 +31,7 @@ struct Manner {
 // That of this run.
 Manner& manner();
 
+inline constexpr const char* kMannerGroup = "In every command";
 // Gives the options to each command that runs, and to those within it.
 void add_manner(CLI::App& program);
 // What they ask for, before the command runs; its words are for the log.

@@ -21,7 +21,7 @@ namespace fs = std::filesystem;
 struct Options {
     std::string catalog, place, source, layout = "tree", holes = "error";
     SelectionOptions selection;
-    bool everybody = false;
+    bool everybody = false, by_prospect = false;
 };
 
 Result<void> check_place(const fs::path& place) {
@@ -45,7 +45,8 @@ int mount(const Options& options) {
     const auto attached = attach(*catalog, {options.source, {}, false, false});
     if (!attached) return report(attached.error());
     for (const std::string& remark : attached->remarks) warn(remark);
-    FindsFolder finds(*catalog, std::move(*selection), word_in<Arrangement>(options.layout, kArrangementWords));
+    FindsFolder finds(*catalog, std::move(*selection), word_in<Arrangement>(options.layout, kArrangementWords),
+                      options.by_prospect);
     if (const auto loaded = finds.load(); !loaded) return report(loaded.error());
     if (finds.files() == 0) return nothing_selected(options.catalog);
     const MountRequest request{options.place, word_in<Holes>(options.holes, kHolesWords), options.everybody};
@@ -72,9 +73,12 @@ void add_mount(CLI::App& program, int& exit_code) {
         ->add_option("--holes", options->holes,
                      "what can't be had of a file: error (default: reading it fails there), or zeros")
         ->check(one_of(kHolesWords));
+    command->add_flag("--by-prospect", options->by_prospect,
+                      "also a folder \"By prospect\", with links to the sound, patchy and faint finds");
     command->add_flag("--everybody", options->everybody,
                       "other users may look, too (needs user_allow_other in fuse.conf)");
-    command->add_option("--source", options->source, "where the medium is now, if not where it was scanned");
+    command->add_option("--source", options->source, "where the medium is now, if not where it was scanned")
+        ->type_name("MEDIUM");
     options->selection.add_to(*command);
     command->footer(
         "Examples:\n"

@@ -186,7 +186,8 @@ void add_picks(CLI::App& program, int& exit_code) {
         if (selects) {
             options->selection.add_to(*sub);
             sub->add_option("--source", options->source,
-                            "with --contains or --similar: where the medium is now, if not where it was scanned");
+                            "with --contains or --similar: where the medium is now, if not where it was scanned")
+                ->type_name("MEDIUM");
             sub->add_flag("--onto-same-drive", options->onto_same_drive,
                           "keep the list on the drive that is read, although that can destroy what is to be restored");
         }

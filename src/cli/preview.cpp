@@ -9,6 +9,7 @@
 #include "cli/manner.h"
 #include "cli/terminal.h"
 #include "cli/words.h"
+#include "preview/decoders.h"
 
 namespace dredger::cli {
 namespace {
@@ -41,6 +42,7 @@ int preview_selection(const Options& options) {
                       observer);
     observer.line().clear();
     if (!done) return report(done.error());
+    for (const std::string& what : preview::missing_decoders()) warn(what);
     if (done->files == 0) return nothing_selected(options.catalog);
     if (options.json) {
         print_document({{"page", done->page.string()},
@@ -76,8 +78,11 @@ void add_preview(CLI::App& program, int& exit_code) {
     CLI::App* command = program.add_subcommand("preview", "Show what finds look like, without restoring them");
     auto options = std::make_shared<Options>();
     command->add_option("CATALOG", options->catalog, "made by dredger scan")->required();
-    command->add_option("--to", options->to, "folder for the page, the pictures and the contact sheets")->required();
-    command->add_option("--source", options->source, "where the medium is now, if not where it was scanned");
+    command->add_option("--to", options->to, "folder for the page, the pictures and the contact sheets")
+        ->type_name("FOLDER")
+        ->required();
+    command->add_option("--source", options->source, "where the medium is now, if not where it was scanned")
+        ->type_name("MEDIUM");
     command->add_flag("--onto-same-drive", options->onto_same_drive,
                       "write to the drive that is read, although that can destroy what is to be restored");
     command->add_flag("--from-changed-source", options->from_changed_source,

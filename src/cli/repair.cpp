@@ -144,14 +144,17 @@ void add_repair(CLI::App& program, int& exit_code) {
         ->add_option("SOURCE", options->sources,
                      "damaged files, folders of them, or catalogs (NAME.dredge) whose finds are read from their medium")
         ->required();
-    command->add_option("--to", options->to, "folder for the results and repairs.csv")->required();
+    command->add_option("--to", options->to, "folder for the results and repairs.csv")->type_name("FOLDER")->required();
     command
         ->add_option("--reference", options->references,
                      "an undamaged file that was made in the same way: by the same camera with the same settings")
+        ->type_name("FILE")
         ->allow_extra_args(false);
-    command->add_option("--look", options->look, "folder for a page that shows files before and after");
+    command->add_option("--look", options->look, "folder for a page that shows files before and after")
+        ->type_name("FOLDER");
     command->add_flag("--json", options->json, "an object a line for each file");
-    command->add_option("--source", options->source, "where the medium is now, if not where it was scanned");
+    command->add_option("--source", options->source, "where the medium is now, if not where it was scanned")
+        ->type_name("MEDIUM");
     command->add_flag("--onto-same-drive", options->onto_same_drive,
                       "write to the drive that is read, although that can destroy what is to be repaired");
     command->add_flag("--from-changed-source", options->from_changed_source,

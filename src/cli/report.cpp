@@ -15,7 +15,7 @@ namespace dredger::cli {
 namespace {
 
 struct Options {
-    std::string catalog, to, restored, source;
+    std::string catalog, to, restored, source, shop;
     SelectionOptions selection;
     bool onto_same_drive = false;
 };
@@ -35,7 +35,7 @@ int write(const Options& options) {
     TerminalObserver<Observer> observer;
     const auto page = write_report(*catalog,
                                    {std::move(*selection), options.to, options.restored, DREDGER_VERSION,
-                                    fmt::format("{:%Y-%m-%d %H:%M %Z}", fmt::localtime(now))},
+                                    fmt::format("{:%Y-%m-%d %H:%M %Z}", fmt::localtime(now)), options.shop},
                                    observer);
     observer.line().clear();
     if (!page) return report(page.error());
@@ -57,13 +57,19 @@ void add_report(CLI::App& program, int& exit_code) {
     CLI::App* command = program.add_subcommand("report", "Write a report on a catalog, with figures");
     auto options = std::make_shared<Options>();
     command->add_option("CATALOG", options->catalog, "made by dredger scan")->required();
-    command->add_option("--to", options->to, "folder for the report")->required();
-    command->add_option("--restored", options->restored,
-                        "a folder that dredger restore wrote: the report lists its files with their sums");
+    command->add_option("--to", options->to, "folder for the report")->type_name("FOLDER")->required();
+    command
+        ->add_option("--restored", options->restored,
+                     "a folder that dredger restore wrote: the report lists its files with their sums")
+        ->type_name("FOLDER");
+    command->add_option("--shop", options->shop, "whose report it is, for its head: the name of a shop")
+        ->type_name("NAME");
     command->add_flag("--onto-same-drive", options->onto_same_drive,
                       "write to the drive that is read, although that can destroy what is to be restored");
-    command->add_option("--source", options->source,
-                        "with --contains or --similar: where the medium is now, if not where it was scanned");
+    command
+        ->add_option("--source", options->source,
+                     "with --contains or --similar: where the medium is now, if not where it was scanned")
+        ->type_name("MEDIUM");
     options->selection.add_to(*command);
     command->footer(
         "Examples:\n"

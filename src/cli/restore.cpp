@@ -282,10 +282,12 @@ void add_restore(CLI::App& program, int& exit_code) {
         program.add_subcommand("restore", "Write chosen finds to another drive, with names, folders and dates");
     auto options = std::make_shared<Options>();
     command->add_option("CATALOG", options->catalogs, "made by dredger scan; with --picks those that the list names");
-    command->add_option("--to", options->to, "folder to write to; on another drive than the source")->required();
+    command->add_option("--to", options->to, "folder to write to; on another drive than the source")
+        ->type_name("FOLDER")
+        ->required();
     command->add_option("--layout", options->layout, "tree (default: the original folders), kind, date or flat")
         ->check(one_of(kArrangementWords));
-    command->add_option("--rename", options->rename, "new names from a pattern, see below");
+    command->add_option("--rename", options->rename, "new names from a pattern, see below")->type_name("PATTERN");
     command
         ->add_option("--if-exists", options->if_exists,
                      "number (default), skip, replace, newer, or keep-best: the one that came back better, the same "
@@ -315,10 +317,12 @@ void add_restore(CLI::App& program, int& exit_code) {
     command
         ->add_option("--after", options->after,
                      "a folder that an earlier run restored into: what is there is not restored again")
+        ->type_name("FOLDER")
         ->allow_extra_args(false);
     command
         ->add_option("--source", options->sources,
                      "where the medium is now, if not where it was scanned; of several catalogs NAME.dredge=PATH")
+        ->type_name("MEDIUM")
         ->allow_extra_args(false);
     command->add_flag("--onto-same-drive", options->onto_same_drive,
                       "allow a destination on the drive that is read; it may overwrite what is restored");

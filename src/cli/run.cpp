@@ -1,5 +1,7 @@
 #include <CLI/CLI.hpp>
+#include <algorithm>
 #include <fmt/format.h>
+#include <memory>
 #include <optional>
 #include <set>
 
@@ -14,28 +16,53 @@
 namespace dredger::cli {
 namespace {
 
+constexpr const char* kFromFiles = "some options of this run come from a file of settings: dredger config shows them";
+
 // Commands that show what may be longer than the screen, and ask for nothing meanwhile.
 bool is_read_by_people(const CLI::App& command) {
     static const std::set<std::string> names = {"list", "show", "versions", "kinds", "survey", "picks"};
     return names.contains(command.get_name());
 }
 
+// The heading of the commands in the help.
+void call_them_commands(CLI::App& above) {
+    for (CLI::App* command : above.get_subcommands([](const CLI::App*) { return true; })) {
+        command->group("Commands");
+        call_them_commands(*command);
+    }
+}
+
+bool asks_for_help(const std::vector<std::string>& words) {
+    return std::any_of(words.begin(), words.end(),
+                       [](const std::string& word) { return word == "-h" || word == "--help" || word == "--version"; });
+}
+
 }  // namespace
 
-int run(const std::vector<std::string>& arguments) {
-    CLI::App program(
+std::unique_ptr<CLI::App> make_program(int& exit_code) {
+    auto program = std::make_unique<CLI::App>(
         "Dredger brings back deleted files from drives, memory cards and disk images.\n"
         "It only ever reads the medium. Survey it, scan it into a catalog, look through the finds, restore elsewhere.",
         "dredger");
-    program.set_version_flag("--version", "dredger " DREDGER_VERSION);
-    program.require_subcommand(1);
-    program.formatter(std::make_shared<Help>());
-    program.footer(
+    program->set_help_flag("-h,--help", "how it is used");
+    program->set_version_flag("--version", "dredger " DREDGER_VERSION, "which version this is");
+    program->require_subcommand(1);
+    program->formatter(std::make_shared<Help>());
+    program->footer(
         "Examples:\n"
         "  dredger survey                                   the drives and cards of this machine\n"
         "  dredger scan card.img -c card.dredge             find what was deleted\n"
         "  dredger restore card.dredge --kind picture --to /mnt/rescue\n"
         "\nMore: dredger COMMAND --help, and dredger help selection, prospects, times or exit-codes.");
+    for (const auto add : {add_survey, add_scan, add_list, add_show, add_versions, add_preview, add_picks, add_restore,
+                           add_repair, add_report, add_mount, add_image, add_kinds, add_config, add_demo})
+        add(*program, exit_code);
+    add_manner(*program);
+    call_them_commands(*program);
+    return program;
+}
+
+int run(const std::vector<std::string>& arguments, Heeds heeds) {
     if (arguments.size() == 2 && arguments.front() == "help")
         for (const Topic& topic : topics())
             if (topic.name == arguments.back()) {
@@ -44,23 +71,17 @@ int run(const std::vector<std::string>& arguments) {
                 return kDone;
             }
     int exit_code = kDone;
-    add_survey(program, exit_code);
-    add_scan(program, exit_code);
-    add_list(program, exit_code);
-    add_show(program, exit_code);
-    add_versions(program, exit_code);
-    add_preview(program, exit_code);
-    add_picks(program, exit_code);
-    add_restore(program, exit_code);
-    add_repair(program, exit_code);
-    add_report(program, exit_code);
-    add_mount(program, exit_code);
-    add_image(program, exit_code);
-    add_kinds(program, exit_code);
-    add_demo(program, exit_code);
-    if (const auto taken = take_settings(manner()); !taken) return report(taken.error());
-    add_manner(program);
+    const auto made = make_program(exit_code);
+    CLI::App& program = *made;
     std::vector<std::string> words = understood(arguments, program);
+    const std::size_t typed = words.size();
+    if (heeds == Heeds::settings && !asks_for_help(words)) {
+        const auto settings = read_settings(program);
+        if (!settings) return report(settings.error());
+        for (const SettingsFile& file : settings->files)
+            if (!file.refused.empty()) warn(fmt::format("{} is not used: {}", file.path.string(), file.refused));
+        words = with_settings(words, program, *settings);
+    }
     std::optional<Pager> pager;
     program.parse_complete_callback([&] {
         take_manner(fmt::format("{}", fmt::join(words, " ")));
@@ -73,8 +94,11 @@ int run(const std::vector<std::string>& arguments) {
         pager.emplace();
         return program.exit(wanted);
     } catch (const CLI::ParseError& error) {
-        return report(told(error, words, program));
+        const int code = report(told(error, words, program));
+        if (words.size() > typed) warn(kFromFiles);
+        return code;
     }
+    if (exit_code == kUsage && words.size() > typed) warn(kFromFiles);
     // Where the command failed for it, that is said already.
     if (const auto logged = open_log(); !logged && (exit_code == kDone || exit_code == kDoneInPart))
         return report(logged.error());

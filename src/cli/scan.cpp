@@ -312,9 +312,11 @@ void add_scan(CLI::App& program, int& exit_code) {
     command
         ->add_option("SOURCE", options->sources, "device, or image of any kind: raw, in parts, packed, a virtual disk")
         ->required();
-    command->add_option("-c,--catalog", options->catalog,
-                        "where to keep the finds, NAME.dredge; on another drive than the source (default: named after "
-                        "the source, in the current folder)");
+    command
+        ->add_option("-c,--catalog", options->catalog,
+                     "where to keep the finds, NAME.dredge; on another drive than the source (default: named after "
+                     "the source, in the current folder)")
+        ->type_name("CATALOG");
     command->add_flag("--quick", options->quick, "records only (the default)");
     command->add_flag("--deep", options->deep,
                       "records, and files by their content in free space and outside of volumes");
@@ -333,20 +335,29 @@ void add_scan(CLI::App& program, int& exit_code) {
         ->add_option("--join", options->join,
                      "deep: how much is tried for files in pieces: off, quick (default) or thorough (hours)")
         ->check(one_of(kJoinEffortWords));
-    command->add_option("--format", options->format,
-                        "deep: look for these formats only: jpeg,docx ... (dredger kinds)");
-    command->add_option("--own-copies", options->own_copies,
-                        "safety copies of programs that are not known here, from a TOML file (docs/lives.md)");
-    command->add_option("--own-formats", options->own_formats, "deep: formats of your own, from a TOML file");
-    command->add_option("--until", options->until, "deep: stop when a file with such a name is found: \"*.docx\"");
-    command->add_option("--until-band", options->until_band,
-                        "which prospects count for --until and --until-count (sound,patchy)");
+    command->add_option("--format", options->format, "deep: look for these formats only: jpeg,docx ... (dredger kinds)")
+        ->type_name("FORMATS");
+    command
+        ->add_option("--own-copies", options->own_copies,
+                     "safety copies of programs that are not known here, from a TOML file (docs/lives.md)")
+        ->type_name("FILE");
+    command->add_option("--own-formats", options->own_formats, "deep: formats of your own, from a TOML file")
+        ->type_name("FILE");
+    command->add_option("--until", options->until, "deep: stop when a file with such a name is found: \"*.docx\"")
+        ->type_name("NAME");
+    command
+        ->add_option("--until-band", options->until_band,
+                     "which prospects count for --until and --until-count (sound,patchy)")
+        ->check(several_of(kBandWords));
     command->add_option("--until-count", options->until_count, "deep: stop when so many files are found");
     command->add_option("--volume", options->volumes, "only the volume with this number; may be repeated")
         ->allow_extra_args(false);
-    command->add_option("--folder", options->folder, "keep only finds of this original folder and below it");
-    command->add_option("--kind", options->kind, "keep only finds of these kinds: picture,document ...");
-    command->add_option("--ext", options->ext, "keep only finds with these file name extensions: jpg,docx ...");
+    command->add_option("--folder", options->folder, "keep only finds of this original folder and below it")
+        ->type_name("PATH");
+    command->add_option("--kind", options->kind, "keep only finds of these kinds: picture,document ...")
+        ->check(several_of(kKindWords));
+    command->add_option("--ext", options->ext, "keep only finds with these file name extensions: jpg,docx ...")
+        ->type_name("EXTENSIONS");
     command->add_option("--code-page", options->code_page, "of short FAT names: 850 (default) or 437")
         ->check(CLI::IsMember({437, 850}));
     command->add_flag("--onto-same-drive", options->onto_same_drive,

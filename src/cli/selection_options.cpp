@@ -8,6 +8,7 @@
 #include "catalog/picks.h"
 #include "cli/manner.h"
 #include "cli/terminal.h"
+#include "cli/word_options.h"
 #include "cli/words.h"
 
 namespace dredger::cli {
@@ -112,53 +113,72 @@ std::vector<std::filesystem::path> paths_of(const std::vector<ScannedSource>& so
 }  // namespace
 
 void SelectionOptions::add_to(CLI::App& command, Sorts sorts) {
-    const std::string group = "Selection";
+    const std::string group = kSelectionGroup;
     sorts_ = sorts;
-    command.add_option("--state", state, "deleted, trashed, lost, live (default: all but live)")->group(group);
-    command.add_option("--origin", origin, "record, remnant, signature: how it was found")->group(group);
-    command.add_option("--kind", kind, "picture, video, audio, document, archive, mail, database, other")->group(group);
+    command.add_option("--state", state, "deleted, trashed, lost, live (default: all but live)")
+        ->check(several_of(kStateWords))
+        ->group(group);
+    command.add_option("--origin", origin, "record, remnant, signature: how it was found")
+        ->check(several_of(kOriginWords))
+        ->group(group);
+    command.add_option("--kind", kind, "picture, video, audio, document, archive, mail, database, other")
+        ->check(several_of(kKindWords))
+        ->group(group);
     command
         .add_option(
             "--role", role,
             "autosave, temporary, owner note, backup, history, swap, cache, piece, hidden: what it is to another "
             "file, live ones too; none: a file in its own right")
+        ->check(several_of(kRoleWords))
         ->group(group);
-    command.add_option("--format", format, "jpeg,docx,mp4 ...: one level finer than --kind")->group(group);
-    command.add_option("--ext", ext, "jpg,docx ...: file name extensions")->group(group);
+    command.add_option("--format", format, "jpeg,docx,mp4 ...: one level finer than --kind")
+        ->type_name("FORMATS")
+        ->group(group);
+    command.add_option("--ext", ext, "jpg,docx ...: file name extensions")->type_name("EXTENSIONS")->group(group);
     command
         .add_option("--name", names,
                     "a part of the file name; with * or ?, which stand for others, all of it; letter case is ignored")
+        ->type_name("NAME")
         ->group(group)
         ->allow_extra_args(false);
     command
         .add_option("--folder", folders,
                     "a part of an original folder's name, or a path with /; with all below it; * and ? as above")
+        ->type_name("PATH")
         ->group(group)
         ->allow_extra_args(false);
-    command.add_option("--size", size, "10K..20M, 5M.. or ..1G")->group(group);
-    command.add_option("--id", ids, "7,12-40")->group(group);
+    command.add_option("--size", size, "10K..20M, 5M.. or ..1G")->type_name("RANGE")->group(group);
+    command.add_option("--id", ids, "7,12-40")->type_name("NUMBERS")->group(group);
     command
         .add_option("--modified", modified,
                     "2026-05-01..2026-05-31, 2026-05.., ..2025, yesterday, or 3d..: of the last three days")
+        ->type_name("TIMES")
         ->group(group);
-    command.add_option("--created", created, "as --modified")->group(group);
-    command.add_option("--deleted", deleted, "as --modified")->group(group);
+    command.add_option("--created", created, "as --modified")->type_name("TIMES")->group(group);
+    command.add_option("--deleted", deleted, "as --modified")->type_name("TIMES")->group(group);
     command
         .add_option(
             "--as-of", as_of,
             "2026-05-01 or 2026-05-01T10:00: of each document the state that it had then, from whatever keeps it")
+        ->type_name("TIME")
         ->group(group);
-    command.add_option("--prospect", prospect, "60.. or 20..80")->group(group);
-    command.add_option("--band", band, "sound, patchy, faint, gone: the prospect in a word")->group(group);
+    command.add_option("--prospect", prospect, "60.. or 20..80")->type_name("RANGE")->group(group);
+    command.add_option("--band", band, "sound, patchy, faint, gone: the prospect in a word")
+        ->check(several_of(kBandWords))
+        ->group(group);
     command.add_option("--check", check, "verified, plausible, damaged, unknown: what the content itself says")
+        ->check(several_of(kCheckWords))
         ->group(group);
     command.add_option("--volume", volumes, "number or label of a volume; may be repeated")
+        ->type_name("VOLUME")
         ->group(group)
         ->allow_extra_args(false);
     command.add_option("--medium", media, "a part of the path of a medium that was scanned; may be repeated")
+        ->type_name("PATH")
         ->group(group)
         ->allow_extra_args(false);
     command.add_option("--in", in, "only what lies in the mail store that is the find with this ID")
+        ->type_name("ID")
         ->check(CLI::PositiveNumber)
         ->group(group);
     for (const auto& [option, texts, what] :
@@ -170,12 +190,16 @@ void SelectionOptions::add_to(CLI::App& command, Sorts sorts) {
                         fmt::format("messages: {}; live ones too; * and ? as above; may be repeated", what))
             ->group(group)
             ->allow_extra_args(false);
-    command.add_option("--sent", sent, "messages: when they were sent, as --modified; live ones too")->group(group);
+    command.add_option("--sent", sent, "messages: when they were sent, as --modified; live ones too")
+        ->type_name("TIMES")
+        ->group(group);
     command
         .add_flag("--housekeeping", housekeeping,
                   "also what systems keep for themselves: allocation tables, bins' notes, page files")
         ->group(group);
-    command.add_option("--picks", picks, "only what this pick list names (list --as csv writes one)")->group(group);
+    command.add_option("--picks", picks, "only what this pick list names (list --as csv writes one)")
+        ->type_name("FILE")
+        ->group(group);
     command
         .add_option("--contains", contains,
                     "only files that have this text in them: as it stands, or within office documents, mail and PDF; "
@@ -184,6 +208,7 @@ void SelectionOptions::add_to(CLI::App& command, Sorts sorts) {
     command
         .add_option("--similar", similar,
                     "only what is like the find with this ID: pictures that look alike, copies, and files of its name")
+        ->type_name("ID")
         ->check(CLI::PositiveNumber)
         ->group(group);
     command

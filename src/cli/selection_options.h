@@ -18,6 +18,8 @@ auto taken_by(Parse parse) {
     };
 }
 
+inline constexpr const char* kSelectionGroup = "Selection";
+
 struct SelectionOptions {
     std::string state, origin, kind, role, format, ext, size, ids, modified, created, deleted, prospect, band, check,
         picks, as_of;

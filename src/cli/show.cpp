@@ -340,12 +340,14 @@ void add_show(CLI::App& program, int& exit_code) {
     auto options = std::make_shared<Options>();
     command->add_option("CATALOG", options->catalog, "made by dredger scan")->required();
     command->add_option("ID", options->id, "as dredger list shows it")->required();
-    command->add_option("--source", options->source, "where the medium is now, if not where it was scanned");
+    command->add_option("--source", options->source, "where the medium is now, if not where it was scanned")
+        ->type_name("MEDIUM");
     command
         ->add_option_function<std::string>(
             "--hex", [options](const std::string& text) { options->hex = parse_offsets(text).value_or(Range()); },
             "these bytes of the content: 0x200..0x3ff (64 KiB at most), or 4096.. for the 256 from there")
-        ->check(taken_by(parse_offsets));
+        ->check(taken_by(parse_offsets))
+        ->type_name("RANGE");
     command->add_flag("--json", options->json, "as JSON (docs/json.md)");
     command->footer(
         "Examples:\n"

@@ -175,7 +175,8 @@ void add_versions(CLI::App& program, int& exit_code) {
     command->add_flag("--json", options->json, "the same as --as jsonl");
     command->add_option("--most", options->most, "documents whose lives are shown one by one (default 5)")
         ->check(CLI::PositiveNumber);
-    command->add_option("--source", options->source, "where the medium is now, if not where it was scanned");
+    command->add_option("--source", options->source, "where the medium is now, if not where it was scanned")
+        ->type_name("MEDIUM");
     options->selection.add_to(*command);
     command->footer(
         "Examples:\n"

@@ -34,14 +34,21 @@ class Served {
     struct stat facts_of(const FindsFolder::Item& item) const {
         struct stat facts {};
         facts.st_ino = item.number;
-        facts.st_mode = item.is_folder ? S_IFDIR | 0555 : S_IFREG | 0444;
+        const mode_t type = item.link_to != 0 ? S_IFLNK : item.is_folder ? S_IFDIR : S_IFREG;
+        const mode_t usual = item.link_to != 0 ? 0777 : item.is_folder ? 0555 : 0444;
+        facts.st_mode = type | (item.permissions != 0 ? item.permissions : usual);
         facts.st_nlink = item.is_folder ? 2 : 1;
         facts.st_uid = uid_;
         facts.st_gid = gid_;
         facts.st_size = static_cast<off_t>(item.size);
         facts.st_blocks = static_cast<blkcnt_t>((item.size + 511) / 512);
         facts.st_blksize = kMostRead;
-        facts.st_mtim = facts.st_ctim = facts.st_atim = {item.modified, static_cast<long>(item.nanoseconds)};
+        const auto time_of = [](const FindsFolder::Moment& moment) {
+            return timespec{moment.seconds, static_cast<long>(moment.nanoseconds)};
+        };
+        facts.st_mtim = time_of(item.modified);
+        facts.st_atim = time_of(item.accessed);
+        facts.st_ctim = time_of(item.changed);
         return facts;
     }
 
@@ -56,8 +63,8 @@ class Served {
     // Null where its content can't be had; `error` says why.
     std::unique_ptr<OpenFile> open(FindsFolder::Number number, int& error) const {
         const auto item = finds_.find(number);
-        error = item == nullptr ? ENOENT : EISDIR;
-        if (item == nullptr || item->is_folder) return nullptr;
+        error = item == nullptr ? ENOENT : item->is_folder ? EISDIR : ELOOP;
+        if (item == nullptr || item->is_folder || item->link_to != 0) return nullptr;
         error = EIO;
         const auto candidate = finds_.candidate(item->candidate);
         if (!candidate || !*candidate) return nullptr;
@@ -137,6 +144,15 @@ void on_lookup(fuse_req_t request, fuse_ino_t parent, const char* name) {
     }
     const fuse_entry_param entry = self.entry_of(*item);
     fuse_reply_entry(request, &entry);
+}
+
+void on_readlink(fuse_req_t request, fuse_ino_t number) {
+    const FindsFolder& finds = served(request).finds();
+    const auto item = finds.find(number);
+    if (item == nullptr || item->link_to == 0)
+        fuse_reply_err(request, item == nullptr ? ENOENT : EINVAL);
+    else
+        fuse_reply_readlink(request, finds.target_of(*item).c_str());
 }
 
 void on_getattr(fuse_req_t request, fuse_ino_t number, fuse_file_info*) {
@@ -232,8 +248,9 @@ void reply_value(fuse_req_t request, const std::string& value, std::size_t size)
 }
 
 void on_getxattr(fuse_req_t request, fuse_ino_t number, const char* name, std::size_t size) {
-    if (!std::string_view(name).starts_with(kPrefix)) {
-        fuse_reply_err(request, ENODATA);
+    // Who lists long asks each file for an access list; told that there are none, it asks once.
+    if (!std::string_view(name).starts_with("user.")) {
+        fuse_reply_err(request, ENOTSUP);
         return;
     }
     const auto attributes = served(request).attributes_of(number);
@@ -264,6 +281,7 @@ fuse_lowlevel_ops operations() {
     ops.init = on_init;
     ops.lookup = on_lookup;
     ops.getattr = on_getattr;
+    ops.readlink = on_readlink;
     ops.readdir = on_readdir;
     ops.readdirplus = on_readdirplus;
     ops.open = on_open;
@@ -291,7 +309,7 @@ tl::unexpected<Error> no_fuse(const std::filesystem::path& place) {
 Result<void> serve_mounted(FindsFolder& finds, const std::map<std::int64_t, MediumPtr>& media,
                            const MountRequest& request, const std::function<void()>& is_mounted) {
     Served self(finds, media, request);
-    std::vector<std::string> words = {"dredger", "-o", "ro,default_permissions,fsname=dredger,subtype=dredger"};
+    std::vector<std::string> words = {"dredger", "-o", "ro,noexec,nosuid,nodev,fsname=dredger,subtype=dredger"};
     if (request.everybody) words.back() += ",allow_other";
     std::vector<char*> pointers;
     for (std::string& word : words) pointers.push_back(word.data());

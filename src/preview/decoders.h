@@ -14,6 +14,9 @@ namespace dredger::preview {
 // Loads the libraries that know films. Before run_apart(), which would load them for each job again.
 void load_decoders();
 
+// What is not looked into because its libraries are not there, a sentence each, with the packages that have them.
+std::vector<std::string> missing_decoders();
+
 // A JPEG, reduced so that its longer side has at least `side` pixels where it can; the rows before the data stops
 // making sense are good. None where not a single row can be decoded.
 std::optional<Picture> decode_jpeg(const Medium& content, int side);

@@ -1,5 +1,7 @@
 #include "preview/film_libraries.h"
 
+#include <fmt/format.h>
+
 #include "preview/decoders.h"
 
 namespace dredger::preview {
@@ -17,6 +19,18 @@ const Heif& heif() {
 void load_decoders() {
     ffmpeg();
     heif();
+}
+
+std::vector<std::string> missing_decoders() {
+    std::vector<std::string> missing;
+    if (!ffmpeg().is_there())
+        missing.push_back(
+            fmt::format("films, sounds and camera raws are not looked into: install libavcodec{}, libavformat{}, "
+                        "libavutil{}, libswresample{} and libswscale{}",
+                        LIBAVCODEC_VERSION_MAJOR, LIBAVFORMAT_VERSION_MAJOR, LIBAVUTIL_VERSION_MAJOR,
+                        LIBSWRESAMPLE_VERSION_MAJOR, LIBSWSCALE_VERSION_MAJOR));
+    if (!heif().is_there()) missing.emplace_back("HEIF pictures are not looked into: install libheif1");
+    return missing;
 }
 
 }  // namespace dredger::preview

@@ -73,6 +73,7 @@ class ReportPage {
         html_ += fmt::format("<h1>What was found</h1>\n<p class=\"pale\">Catalog {}, reported {} by Dredger {}</p>\n",
                              escaped(printable(catalog_.path().filename().string())), escaped(request_.made),
                              escaped(request_.version));
+        if (!request_.shop.empty()) html_ += fmt::format("<p>{}</p>\n", escaped(printable(request_.shop)));
         html_ += fmt::format(
             "<p>{} files, {} bytes by their records: {} sound, {} patchy, {} faint, {} gone. Of their bytes "
             "{} % are expected to come back right.</p>\n",

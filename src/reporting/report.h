@@ -14,6 +14,7 @@ struct ReportRequest {
     std::filesystem::path restored;  // a folder that dredger restore wrote; empty: none is told of
     std::string version;             // of the program
     std::string made;                // when, for the page
+    std::string shop;                // whose report it is; empty: nobody says
 };
 
 // Writes report.html, finds.dfxml and the figures below the destination; the page's path. Stopped by the observer, it

@@ -9,6 +9,7 @@
 #include <gtest/gtest.h>
 #include <nlohmann/json.hpp>
 #include <sstream>
+#include <sys/stat.h>
 #include <sys/wait.h>
 #include <sys/xattr.h>
 #include <thread>
@@ -74,7 +75,7 @@ class MountTest : public testing::Test {
     std::map<std::string, std::string> sums_below(const std::string& folder) const {
         std::map<std::string, std::string> sums;
         for (const auto& entry : fs::recursive_directory_iterator(folder_ / folder))
-            if (entry.is_regular_file())
+            if (entry.is_regular_file() && !entry.is_symlink())
                 sums[entry.path().lexically_relative(folder_ / folder).string()] = test::sha256_of(entry.path());
         return sums;
     }
@@ -86,7 +87,9 @@ class MountTest : public testing::Test {
 
 TEST_F(MountTest, EverySoundFindHasTheBytesOfARestore) {
     if (!mount({"--band", "sound"})) GTEST_SKIP() << test::read_text(folder_ / "mount.log");
-    ASSERT_EQ(run_program({"restore", path("drive.dredge"), "--band", "sound", "--to", path("out")}).exit_code, 0);
+    ASSERT_EQ(run_program({"restore", path("drive.dredge"), "--band", "sound", "--to", path("out"), "--volume-folders"})
+                  .exit_code,
+              0);
     for (const char* book : {"manifest.csv", "SHA256SUMS", "restore.log"}) fs::remove(folder_ / "out" / book);
     const auto restored = sums_below("out"), mounted = sums_below("finds");
     EXPECT_GT(mounted.size(), 30U);
@@ -101,7 +104,7 @@ TEST_F(MountTest, EverySoundFindHasTheBytesOfARestore) {
 
 TEST_F(MountTest, TellsWhatIsKnownOfAFind) {
     if (!mount()) GTEST_SKIP() << test::read_text(folder_ / "mount.log");
-    const fs::path nest = folder_ / "finds/DCIM/100NESTS/NEST0002.JPG";
+    const fs::path nest = folder_ / "finds/volume 1 RINGCARD/DCIM/100NESTS/NEST0002.JPG";
     char value[4096];
     const auto size = ::getxattr(nest.c_str(), "user.dredger.band", value, sizeof value);
     ASSERT_GT(size, 0);
@@ -111,7 +114,7 @@ TEST_F(MountTest, TellsWhatIsKnownOfAFind) {
     EXPECT_THAT(std::string(value, static_cast<std::size_t>(names)), HasSubstr("user.dredger.reasons"));
     EXPECT_EQ(::getxattr(nest.c_str(), "user.other", value, sizeof value), -1);
     EXPECT_FALSE(std::ofstream(nest).is_open()) << "nothing can be written";
-    EXPECT_FALSE(fs::exists(folder_ / "finds/DCIM/no such file"));
+    EXPECT_FALSE(fs::exists(folder_ / "finds/volume 1 RINGCARD/DCIM/no such file"));
 }
 
 TEST_F(MountTest, WhatCanNotBeHadIsAnErrorOrZeros) {
@@ -133,7 +136,7 @@ TEST_F(MountTest, WhatCanNotBeHadIsAnErrorOrZeros) {
                                                           .dump());
     for (const char* holes : {"error", "zeros"}) {
         if (!mount({"--holes", holes})) GTEST_SKIP() << test::read_text(folder_ / "mount.log");
-        const int file = ::open((folder_ / "finds" / name).c_str(), O_RDONLY);
+        const int file = ::open((folder_ / "finds/volume 1 RINGCARD" / name).c_str(), O_RDONLY);
         ASSERT_GE(file, 0);
         char byte = 1;
         EXPECT_EQ(::pread(file, &byte, 1, 0), 1);
@@ -172,6 +175,56 @@ TEST_F(MountTest, ManyReadAtOnceAndItUnmountsUnderLoad) {
     stop = true;
     load.join();
     EXPECT_EQ(end(0), 0);
+}
+
+TEST_F(MountTest, ProgramsOfATechnicianWorkOnIt) {
+    if (!mount({"--band", "sound", "--by-prospect"})) GTEST_SKIP() << test::read_text(folder_ / "mount.log");
+    const std::string finds = "'" + path("finds") + "'";
+    EXPECT_EQ(test::shell("find " + finds + " -name '*.flac' -size +80k").out,
+              path("finds/volume 3 HUT/home/runa/Calls/Puffin growl.flac") + "\n");
+    EXPECT_THAT(test::shell("grep -rl 'Moorings' " + finds).out, HasSubstr("volume 3 HUT/home/runa/Mail/Moorings.eml"));
+    EXPECT_THAT(test::shell("ls -lR " + finds).out, HasSubstr("West cliff"));
+    const std::string hut = finds + "'/volume 3 HUT'", copy = "'" + path("copy") + "'";
+    const test::Said copied =
+        test::shell("cp -r --preserve=timestamps " + hut + " " + copy + " && diff -r " + hut + " " + copy);
+    EXPECT_EQ(copied.exit_code, 0) << copied.out;
+    if (test::is_installed("rsync")) {
+        const test::Said said = test::shell("rsync -a " + finds + "/ '" + path("synced") + "'");
+        EXPECT_EQ(said.exit_code, 0) << said.out;
+        EXPECT_EQ(test::shell("rsync -ani --checksum " + finds + "/ '" + path("synced") + "'").out, "");
+        // As recorded: by a file system that knows it.
+        struct stat facts {};
+        ASSERT_EQ(::stat(path("synced/volume 2 OFFICE/Hut keys.txt").c_str(), &facts), 0);
+        EXPECT_EQ(facts.st_mtim.tv_sec, 1776539100);
+    }
+    if (test::is_installed("ffprobe")) {
+        EXPECT_THAT(
+            test::shell("ffprobe -hide_banner " + finds + "'/volume 1 RINGCARD/Nest camera/cam2 2026-06-14 0410.mp4'")
+                .out,
+            HasSubstr("Duration"));
+    }
+    if (test::is_installed("soffice")) {
+        const test::Said said = test::shell(
+            "HOME='" + path("home") + "' soffice --headless --convert-to txt --outdir '" + path("converted") + "' " +
+            finds + "'/volume 2 OFFICE/Grant application 2027/Project description.docx'");
+        EXPECT_TRUE(fs::exists(folder_ / "converted/Project description.txt")) << said.out;
+    }
+}
+
+TEST_F(MountTest, LinksByProspectLeadToTheFinds) {
+    if (!mount({"--by-prospect"})) GTEST_SKIP() << test::read_text(folder_ / "mount.log");
+    std::map<std::string, std::size_t> links;
+    for (const char* band : {"sound", "patchy"})
+        for (const auto& entry : fs::directory_iterator(folder_ / "finds/By prospect" / band)) {
+            ASSERT_TRUE(entry.is_symlink());
+            ASSERT_TRUE(fs::is_regular_file(entry.path())) << fs::read_symlink(entry.path());
+            char value[64];
+            const auto size = ::getxattr(entry.path().c_str(), "user.dredger.band", value, sizeof value);
+            EXPECT_EQ(std::string(value, static_cast<std::size_t>(std::max<ssize_t>(size, 0))), band);
+            ++links[band];
+        }
+    EXPECT_GT(links["sound"], 40U);
+    EXPECT_GT(links["patchy"], 0U);
 }
 
 TEST_F(MountTest, SaysWhatIsWrong) {

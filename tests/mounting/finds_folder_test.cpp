@@ -10,10 +10,11 @@ namespace {
 
 class FindsFolderTest : public testing::Test {
   protected:
-    void add(std::int64_t id, const std::string& folder, const std::string& name, bool is_folder = false) {
+    void add(std::int64_t id, const std::string& folder, const std::string& name, bool is_folder = false,
+             std::int64_t volume = 1) {
         Candidate c;
         c.id = id;
-        c.volume = 1;
+        c.volume = volume;
         c.kind = Kind::picture;
         c.format = "jpeg";
         c.record.folder = folder;
@@ -21,6 +22,8 @@ class FindsFolderTest : public testing::Test {
         c.record.is_folder = is_folder;
         c.record.state = State::deleted;
         c.record.size = 100;
+        c.record.facts = {{"mode", "-rwsr-x---"}};
+        c.prospect.band = id % 2 == 0 ? Band::sound : Band::faint;
         ASSERT_TRUE(catalog_.begin() && catalog_.add(c) && catalog_.commit());
     }
     std::vector<std::string> names(const FindsFolder& finds, FindsFolder::Number folder) const {
@@ -77,6 +80,43 @@ TEST_F(FindsFolderTest, NoNameLeadsElsewhere) {
         EXPECT_NE(item->name, "..");
         left.insert(left.end(), item->children.begin(), item->children.end());
     }
+}
+
+TEST_F(FindsFolderTest, SeveralVolumesLieApart) {
+    ASSERT_TRUE(catalog_.add_source({0, "card.img", {64 << 20, "RS-1", {}}}));
+    for (const char* label : {"RINGCARD", "HUT"}) {
+        ScannedVolume volume;
+        volume.source = 1;
+        volume.facts.label = label;
+        ASSERT_TRUE(catalog_.add_volume(volume));
+        add(volume.id * 2, "DCIM", "nest.jpg", false, volume.id);
+    }
+    FindsFolder finds(catalog_, usual_selection(), Arrangement::tree);
+    ASSERT_TRUE(finds.load());
+    EXPECT_EQ(names(finds, FindsFolder::kRoot), (std::vector<std::string>{"HUT", "RINGCARD"}));
+    FindsFolder by_kind(catalog_, usual_selection(), Arrangement::kind);
+    ASSERT_TRUE(by_kind.load());
+    EXPECT_EQ(names(by_kind, FindsFolder::kRoot).size(), 1U) << "who asks for kinds asks for nothing else";
+}
+
+TEST_F(FindsFolderTest, LinksLeadFromBandsToFinds) {
+    add(1, "DCIM/100NESTS", "nest.jpg");
+    add(2, "DCIM", "nest.jpg");
+    add(4, "", "nest.jpg");
+    add(6, "", "By prospect", true);
+    FindsFolder finds(catalog_, usual_selection(), Arrangement::tree, true);
+    ASSERT_TRUE(finds.load());
+    EXPECT_EQ(finds.files(), 3U);
+    const auto bands = finds.lookup(FindsFolder::kRoot, "By prospect (2)");
+    ASSERT_NE(bands, nullptr);
+    EXPECT_EQ(names(finds, bands->number), (std::vector<std::string>{"faint", "sound"}));
+    const auto sound = finds.lookup(bands->number, "sound")->number;
+    EXPECT_EQ(names(finds, sound), (std::vector<std::string>{"nest (2).jpg", "nest.jpg"}));
+    const auto link = finds.lookup(finds.lookup(bands->number, "faint")->number, "nest.jpg");
+    ASSERT_NE(link->link_to, 0U);
+    EXPECT_EQ(finds.target_of(*link), "../../DCIM/100NESTS/nest.jpg");
+    EXPECT_EQ(link->size, finds.target_of(*link).size());
+    EXPECT_EQ(finds.find(link->link_to)->permissions, 0750) << "as recorded, without another user's rights";
 }
 
 TEST_F(FindsFolderTest, OtherArrangementsHaveFoldersOfTheirOwn) {

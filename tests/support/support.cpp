@@ -1,5 +1,7 @@
 #include "support/support.h"
 
+#include <array>
+#include <cstdio>
 #include <cstdlib>
 #include <cstring>
 #include <fcntl.h>
@@ -204,6 +206,20 @@ Result<void> MemoryMedium::read_within(std::uint64_t offset, std::span<std::byte
     }
     return {};
 }
+
+Said shell(const std::string& command) {
+    Said said;
+    FILE* pipe = ::popen(("exec 2>&1; " + command).c_str(), "r");
+    if (pipe == nullptr) return said;
+    std::array<char, 4096> bytes{};
+    for (std::size_t had = 0; (had = std::fread(bytes.data(), 1, bytes.size(), pipe)) > 0;)
+        said.out.append(bytes.data(), had);
+    const int status = ::pclose(pipe);
+    said.exit_code = WIFEXITED(status) ? WEXITSTATUS(status) : -1;
+    return said;
+}
+
+bool is_installed(const std::string& program) { return shell("command -v " + program).exit_code == 0; }
 
 Ran run_on_terminal(const std::vector<std::string>& words, unsigned columns, const std::string& before) {
     winsize size{};

@@ -110,6 +110,14 @@ struct RunOptions {
 };
 Ran run_program(const std::vector<std::string>& words, const RunOptions& options = {});
 
+// A command line for /bin/sh; what it says on stderr is in `out`, too.
+struct Said {
+    int exit_code = -1;
+    std::string out;
+};
+Said shell(const std::string& command);
+bool is_installed(const std::string& program);
+
 // The same on a terminal of so many columns, that shows no pages; what it wrote, errors among it, is in `out`. `before`
 // as above.
 Ran run_on_terminal(const std::vector<std::string>& words, unsigned columns, const std::string& before = "PAGER=cat");
