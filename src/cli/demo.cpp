@@ -170,6 +170,8 @@ int demo(const fs::path& folder) {
         styled("Where everything is", Style::bold), drive.string(), image.string(), catalog.string(), picks.string(),
         restored.string(), mended.string(), stick.string(), desk.string(), logs.string(), mail.string(),
         letters.string());
+    tell("\nLook at the finds with any program, without a restore:\n");
+    tell_next(fmt::format("mkdir finds && dredger mount {} finds --by-prospect", as_word(catalog.string())), "  ");
     return kDone;
 }
 

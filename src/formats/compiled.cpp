@@ -153,8 +153,14 @@ Measured measure_pcf(Reader& content) {
     if (tables == 0 || tables > 16) return nonsense();
     std::uint64_t end = 8 + 16 * tables;
     for (std::uint64_t i = 0; i < tables; ++i) {
-        const std::uint64_t size = content.u32le(8 + 16 * i + 8), offset = content.u32le(8 + 16 * i + 12);
+        const std::uint64_t type = content.u32le(8 + 16 * i), form = content.u32le(8 + 16 * i + 4),
+                            offset = content.u32le(8 + 16 * i + 12);
+        std::uint64_t size = content.u32le(8 + 16 * i + 8);
         if (offset < 8 + 16 * tables || size == 0) return nonsense();
+        // Writers state a hundred bytes for accelerators, of which there are fewer: they are fixed, with bounds of the
+        // ink or without.
+        constexpr std::uint64_t kAccelerators = 2, kOfBdf = 256, kHasInkBounds = 0x100;
+        if ((type == kAccelerators || type == kOfBdf) && size == 100) size = (form & kHasInkBounds) != 0 ? 72 : 48;
         end = std::max(end, offset + size);
     }
     return sized(content, end, Proof::length);

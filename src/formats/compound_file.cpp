@@ -190,6 +190,8 @@ class Structure {
 
     // Streams of which the syntax is known are walked record by record.
     void look_into_streams() {
+        // Beside an encrypted document ([MS-OFFCRYPTO]) an empty one stands for programs that don't know of such.
+        if (std::find(names_.begin(), names_.end(), "EncryptedPackage") != names_.end()) return;
         for (const Stream& stream : streams_) {
             if (stream.size < content_.u32le(56)) continue;
             const bool is_sheet = stream.name == "Workbook" || stream.name == "Book";

@@ -322,12 +322,17 @@ class Xcf {
     bool take_level(std::uint64_t at, std::uint32_t pixel, bool has_tiles) {
         const std::uint64_t width = content_.u32be(at), height = content_.u32be(at + 4), columns = divide_up(width, 64);
         at += 8;
+        // The smaller levels have no tiles; writers end their empty lists with four bytes, however wide pointers are.
+        if (!has_tiles) {
+            end_ = std::max(end_, at + 4);
+            return content_.ok();
+        }
         std::uint64_t last = 0, index = 0;
         std::uint64_t tile = pointer(at);
         for (std::uint64_t n = 0; tile != 0; ++n, tile = pointer(at))
             if (tile > last) last = tile, index = n;
         end_ = std::max(end_, at);
-        if (!has_tiles || last == 0 || columns == 0) return content_.ok();
+        if (last == 0 || columns == 0) return content_.ok();
         const std::uint64_t w = std::min<std::uint64_t>(64, width - std::min(width, index % columns * 64));
         const std::uint64_t h = std::min<std::uint64_t>(64, height - std::min(height, index / columns * 64));
         end_ = std::max(end_, end_of_tile(last, w * h, pixel));

@@ -62,6 +62,24 @@ bool each_box(Reader& content, std::uint64_t at, std::uint64_t end, const Visit&
     return at == end || (end - at == 4 && content.u32be(at) == 0);
 }
 
+// A box of a kind that is not known here: everybody may add kinds. Whether it leads to one that is known, of letters
+// all the way.
+bool leads_on(Reader& content, Box box) {
+    constexpr unsigned kMostInBetween = 16;
+    for (unsigned n = 0; n < kMostInBetween; ++n) {
+        const std::string type = content.text(box.at + 4, 4);
+        const bool is_a_name = std::all_of(type.begin(), type.end(), [](char c) {
+            return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') || c == ' ';
+        });
+        if (!is_a_name || box.to_the_end || box.end > content.size()) return false;
+        const auto next = box_at(content, box.end);
+        if (!next) return false;
+        if (is_one_of(content, next->at + 4, kTopBoxes) && !content.has(next->at + 4, "ftyp")) return true;
+        box = *next;
+    }
+    return false;
+}
+
 // Whether the boxes within `box` fill it, down to the tables.
 bool is_sound(Reader& content, const Box& box, unsigned depth) {
     return each_box(content, box.start, box.end, [&](const Box& inner) {
@@ -191,7 +209,7 @@ class BoxWalk {
         std::string_view trouble;
         for (unsigned n = 0; n < kMaxBoxes; ++n) {
             const auto box = box_at(content_, at);
-            if (!box || !is_one_of(content_, at + 4, kTopBoxes) ||
+            if (!box || !(is_one_of(content_, at + 4, kTopBoxes) || (at > 0 && leads_on(content_, *box))) ||
                 (at > 0 && content_.has(4, "ftyp") && content_.has(at + 4, "ftyp")))
                 break;
             const bool fits = box->end <= content_.size();

@@ -47,7 +47,14 @@ class SegmentWalk {
             unchecked_ += is_foreign ? length : 0;
             if (marker != 0xDA) continue;
             JpegScanResult scan = picture_data(at);
-            if (const auto plain = content_.first_plain_sector(at, scan.end)) scan = {false, *plain, 0};
+            if (const auto plain = content_.first_plain_sector(at, scan.end)) {
+                // A sector of zeros or text is seldom packed. Where all of it decodes to its end it may be all the
+                // same.
+                if (scan.complete)
+                    all_decoded_ = false;
+                else
+                    scan = {false, *plain, 0};
+            }
             decoded_ += scan.end - std::min(at, scan.end);
             if (parts_.is_wanted())
                 parts_.tell({"scan",

@@ -166,8 +166,24 @@ Measured measure_radiance(Reader& content) {
 
 Measured measure_x_picture(Reader& content) {
     constexpr std::uint64_t kLeast = 256;
-    const Measured found = text_until(content, "};");
-    return found.is_whole() || found.length >= kLeast ? found : nonsense();
+    // Points may be any characters: only outside of quotes a bracket closes.
+    bool is_quoted = false;
+    std::uint64_t at = 0;
+    const std::uint64_t end = end_of_characters(content, 0);
+    while (at < end) {
+        for (const std::byte b : content.some(at)) {
+            if (at >= end) break;
+            const auto c = std::to_integer<char>(b);
+            ++at;
+            is_quoted = is_quoted != (c == '"');
+            if (c != '}' || is_quoted || !content.has(at, ";")) continue;
+            ++at;
+            const std::uint64_t line = content.has(at, "\r\n") ? 2 : content.has(at, "\n") ? 1 : 0;
+            return whole(at + line, Proof::chain);
+        }
+        if (!content.holds(at, 1)) break;
+    }
+    return at >= kLeast ? broken(at, "its end is missing") : nonsense();
 }
 
 }  // namespace

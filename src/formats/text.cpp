@@ -57,6 +57,9 @@ Characters read_characters(Reader& content) {
     return text;
 }
 
+// A remark of a program or of a file of settings.
+bool begins_a_remark(char c) { return std::string_view("/#%;-*").find(c) != std::string_view::npos; }
+
 unsigned bid_text(ByteView head) {
     if (head.has(0, "\xFF\xFE") || head.has(0, "\xFE\xFF")) {
         const std::size_t zero = head.has(0, "\xFF\xFE") ? 3 : 2;
@@ -66,8 +69,11 @@ unsigned bid_text(ByteView head) {
         return plain >= 4 ? 20 : 0;
     }
     const auto start = head.bytes().first(std::min<std::size_t>(head.size(), 64));
-    // What fills room has no words, and no columns.
-    const bool is_divided = std::any_of(start.begin(), start.end(), [](std::byte b) {
+    const auto line = head.bytes().first(std::min<std::size_t>(head.size(), 160));
+    // What fills room has no words, and no columns. Programs begin with a line of one mark.
+    const bool is_marked = !start.empty() && begins_a_remark(std::to_integer<char>(start.front()));
+    const auto& divided = is_marked ? line : start;
+    const bool is_divided = std::any_of(divided.begin(), divided.end(), [](std::byte b) {
         const auto c = std::to_integer<unsigned>(b);
         return is_space(c) || c == ',' || c == ';';
     });
@@ -99,11 +105,11 @@ bool is_table(Reader& content, std::uint64_t end) {
 // Programs and settings begin with small letters, too: with a word of theirs, or one that something is said of.
 bool begins_a_statement(const std::string& start) {
     constexpr std::string_view kWords[] = {
-        "abstract", "begin",    "class",     "const",  "def",    "define",  "enum",      "export",  "extern",
-        "fn",       "from",     "function",  "global", "import", "include", "interface", "let",     "library",
-        "local",    "module",   "namespace", "object", "option", "package", "private",   "program", "project",
-        "public",   "require",  "set",       "static", "struct", "table",   "template",  "type",    "typedef",
-        "unit",     "unsigned", "use",       "using",  "var",    "void",    "with"};
+        "abstract", "begin",   "class",    "const",    "def",       "define",  "enum",      "export",  "extern",
+        "fn",       "from",    "function", "global",   "import",    "include", "interface", "let",     "library",
+        "local",    "module",  "mtllib",   "newmtl",   "namespace", "object",  "option",    "package", "private",
+        "program",  "project", "public",   "require",  "set",       "static",  "struct",    "table",   "template",
+        "type",     "typedef", "unit",     "unsigned", "use",       "using",   "var",       "void",    "with"};
     std::size_t at = start.find_first_not_of(" \t\r\n");
     if (at == std::string::npos) return false;
     if (at > 0 && is_letter(static_cast<unsigned char>(start[at]))) return true;
@@ -141,6 +147,13 @@ bool begins_like_a_file(const std::string& start, bool table) {
     return !alike || first_length >= lengths[1];
 }
 
+// Tables of a program are digits and marks, in lines, below a remark.
+bool is_program(Reader& content, const Characters& text) {
+    constexpr std::uint64_t kLongestLine = 160;
+    return !text.utf16 && text.foreign == 0 && begins_a_remark(static_cast<char>(content.u8(0))) &&
+           text.lines * kLongestLine > text.end && text.digits * 5 >= text.end;
+}
+
 Measured measure_text(Reader& content) {
     constexpr std::uint64_t kLeast = 64, kLong = 512;
     constexpr unsigned kEndOfText = 0x1A;  // of earlier systems
@@ -151,7 +164,8 @@ Measured measure_text(Reader& content) {
     if (!text.utf16 && !begins_like_a_file(content.text(content.has(0, "\xEF\xBB\xBF") ? 3 : 0, 4096), table))
         return nonsense();
     const bool words = text.letters * (text.utf16 ? 10 : 5) >= text.end * 2 ||
-                       (text.letters * 10 >= text.end && (text.letters + text.digits) * 2 >= text.end);
+                       (text.letters * 10 >= text.end && (text.letters + text.digits) * 2 >= text.end) ||
+                       is_program(content, text);
     if (!table && !words) return nonsense();
     // Characters of eight bits are told from packed bytes, which have some that no text has, and from what fills room.
     constexpr std::uint64_t kMostBetweenSpaces = 40;

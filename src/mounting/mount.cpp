@@ -298,10 +298,12 @@ struct Destroyed {
 };
 
 tl::unexpected<Error> no_fuse(const std::filesystem::path& place) {
-    const bool is_there = ::access("/dev/fuse", F_OK) == 0;
-    return fail(ErrorKind::output, "the finds can't be mounted here", place.string(),
-                is_there ? "is it an empty folder of yours? Mounting needs the package fuse3"
-                         : "there is no /dev/fuse: install the package fuse3, and load the kernel's module fuse");
+    const char* advice = "is it an empty folder of yours? Mounting needs the package fuse3";
+    if (::access("/dev/fuse", F_OK) != 0)
+        advice = "there is no /dev/fuse: install the package fuse3, and load the kernel's module fuse";
+    else if (::access("/dev/fuse", R_OK | W_OK) != 0)
+        advice = "you may not open /dev/fuse: mount as root, or ask for that right";
+    return fail(ErrorKind::output, "the finds can't be mounted here", place.string(), advice);
 }
 
 }  // namespace

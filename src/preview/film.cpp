@@ -197,7 +197,6 @@ std::optional<Picture> decode_psd(const Medium& content, int side) {
 }  // namespace
 
 std::optional<Picture> decode_picture(const Medium& content, int side) {
-    if (!ffmpeg().is_there()) return decode_largest_jpeg(content, side);
     Budget budget;
     Reader head(content, budget);
     if (head.has(4, "ftyp"))

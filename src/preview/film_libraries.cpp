@@ -25,7 +25,7 @@ std::vector<std::string> missing_decoders() {
     std::vector<std::string> missing;
     if (!ffmpeg().is_there())
         missing.push_back(
-            fmt::format("films, sounds and camera raws are not looked into: install libavcodec{}, libavformat{}, "
+            fmt::format("films, sounds and pictures other than JPEG are not looked into: install libavcodec{}, libavformat{}, "
                         "libavutil{}, libswresample{} and libswscale{}",
                         LIBAVCODEC_VERSION_MAJOR, LIBAVFORMAT_VERSION_MAJOR, LIBAVUTIL_VERSION_MAJOR,
                         LIBSWRESAMPLE_VERSION_MAJOR, LIBSWSCALE_VERSION_MAJOR));

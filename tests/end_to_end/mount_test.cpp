@@ -227,6 +227,20 @@ TEST_F(MountTest, LinksByProspectLeadToTheFinds) {
     EXPECT_GT(links["patchy"], 0U);
 }
 
+TEST_F(MountTest, AMediumThatGoesAwayIsAnErrorAndNoHang) {
+    if (!mount({"--band", "sound"})) GTEST_SKIP() << test::read_text(folder_ / "mount.log");
+    const fs::path flac = folder_ / "finds/volume 3 HUT/home/runa/Calls/Puffin growl.flac";
+    const int file = ::open(flac.c_str(), O_RDONLY);
+    ASSERT_GE(file, 0);
+    fs::resize_file(image_, 1 << 20);
+    char byte = 0;
+    EXPECT_EQ(::pread(file, &byte, 1, 40000), -1);
+    EXPECT_EQ(errno, EIO);
+    ::close(file);
+    EXPECT_TRUE(fs::is_directory(folder_ / "finds/volume 3 HUT")) << "what was found can still be listed";
+    EXPECT_EQ(end(SIGINT), 0);
+}
+
 TEST_F(MountTest, SaysWhatIsWrong) {
     test::write_text(folder_ / "finds/in the way", "x");
     EXPECT_THAT(run_program({"mount", path("drive.dredge"), path("finds")}).err, HasSubstr("this folder is not empty"));
