@@ -9,6 +9,7 @@
 #include <utility>
 
 #include "carving/find.h"
+#include "carving/likeness.h"
 #include "formats/stream_memory.h"
 #include "media/content.h"
 
@@ -79,8 +80,13 @@ bool is_proven(const Measured& found) { return found.is_whole() && found.proof >
 // One step after another: what is sure so far is believed, what comes behind it is looked for.
 class Search {
   public:
-    Search(const Medium& ground, const Remains& remains, const TornFile& file, const JoinLimits& limits)
-        : ground_(std::shared_ptr<void>(), &ground), remains_(remains), file_(file), limits_(limits) {}
+    Search(const Medium& ground, const Remains& remains, const TornFile& file, const JoinLimits& limits,
+           const Endings* endings = nullptr)
+        : ground_(std::shared_ptr<void>(), &ground),
+          remains_(remains),
+          file_(file),
+          limits_(limits),
+          endings_(endings) {}
 
     // Its last part is known to begin at `at` of the content and to lie in `pieces`.
     void anchor(std::uint64_t at, std::vector<Extent>&& pieces) {
@@ -89,11 +95,14 @@ class Search {
     }
 
     std::optional<Joined> run() {
+        own_ = own_part(file_, remains_.grain(), limits_.effort);
+        if (endings_ != nullptr && tail_at_ == 0 && is_only_sized(file_, remains_.grain()))
+            if (auto joined = in_two()) return ended(std::move(*joined));
         Joined in_one{file_.measured, {{file_.start, ground_->size() - file_.start}}};
         if (limits_.effort >= Effort::near && file_.is_broken && tail_at_ == 0)
             if (auto told = by_told_gaps(in_one)) return ended(std::move(*told));
         Joined best = in_one;
-        const std::uint64_t own = own_ = own_part(file_, remains_.grain(), limits_.effort);
+        const std::uint64_t own = own_;
         // What others hold is left out.
         const std::uint64_t behind_own = std::max(file_.start + own, remains_.held_until(file_.start + own));
         Joined without_others = continued({{file_.start, own}}, behind_own);
@@ -138,6 +147,48 @@ class Search {
   private:
     bool is_stopped() const { return limits_.stop && limits_.stop(); }
     bool may_go_on() const { return read_ < limit_ && !is_stopped(); }
+
+    // Up to where another file begins, and then in one piece whose last sector zeros fill: of such pieces the one whose
+    // bytes are most like those before.
+    std::optional<Joined> in_two() {
+        constexpr std::size_t kMostFits = 64, kSample = 32 << 10;
+        const std::uint64_t split = file_.own / remains_.grain() * remains_.grain();
+        const std::uint64_t length = file_.measured.expected;
+        if (split == 0 || split >= length) return std::nullopt;
+        const std::uint64_t rest = length - split, seam = file_.start + split;
+        std::vector<std::uint64_t> places;
+        for (const std::uint64_t end : endings_->of(rest)) {
+            const std::uint64_t at = end - rest;
+            const Extent* run = remains_.run_around(at);
+            const bool is_apart = end <= file_.start || at >= seam;
+            if (run != nullptr && run->end() >= end && is_apart && at != seam) places.push_back(at);
+        }
+        const auto distance = [&](std::uint64_t at) { return at > seam ? at - seam : 2 * (seam - at); };
+        std::sort(places.begin(), places.end(),
+                  [&](std::uint64_t a, std::uint64_t b) { return distance(a) < distance(b); });
+        places.resize(std::min(places.size(), kMostFits));
+        const auto bytes_at = [&](std::uint64_t at, std::uint64_t size) {
+            return ground_->bytes(at, static_cast<std::size_t>(std::min<std::uint64_t>(size, kSample)));
+        };
+        const std::uint64_t known = std::min<std::uint64_t>(split, kSample);
+        const auto before = bytes_at(seam - known, known);
+        if (!before) return std::nullopt;
+        const Likeness likeness(*before);
+        std::optional<std::uint64_t> best;
+        double least = 0;
+        for (const std::uint64_t at : places) {
+            if (!may_go_on()) return std::nullopt;
+            const auto behind = bytes_at(at, rest);
+            const double bits = behind ? likeness.bits_of(*behind) : 0;
+            if (!behind || (best && bits >= least)) continue;
+            least = bits;
+            best = at;
+        }
+        if (!best) return std::nullopt;
+        Joined joined = measured_as({{file_.start, split}, {*best, rest}});
+        joined.fits_exactly = joined.measured.is_whole() && joined.measured.length == length;
+        return joined.fits_exactly ? std::optional(std::move(joined)) : std::nullopt;
+    }
 
     std::optional<Joined> ended(Joined&& joined) {
         joined.is_whole = is_accepted(joined);
@@ -285,10 +336,11 @@ class Search {
             last_grain.is_zeros((length - 1) / remains_.grain() * remains_.grain(), length))
             return false;
         const Extent* run = remains_.run_around(end - 1);
-        if (run == nullptr || run->end() - end >= remains_.grain()) return false;
+        if (run == nullptr) return false;
         Budget budget(limits_.stop);
         Reader bytes(*ground_, budget, end);
-        return bytes.is_zeros(0, std::min(sector_end(end), run->end()) - end);
+        if (!bytes.is_zeros(0, std::min(sector_end(end), run->end()) - end)) return false;
+        return run->end() - end < remains_.grain();
     }
 
     // What the format's own tables tell is tried one gap after the other, each with a share of what may be read.
@@ -509,6 +561,7 @@ class Search {
     const Remains& remains_;
     const TornFile& file_;
     const JoinLimits& limits_;
+    const Endings* endings_;
     std::uint64_t tail_at_ = 0;  // of the content; 0: none is known
     std::vector<Extent> tail_;
     Temper temper_ = kTempers[0];
@@ -557,8 +610,13 @@ std::vector<std::uint64_t> places_of(const Landmark& landmark, const Medium& gro
 
 }  // namespace
 
-std::optional<Joined> join(const Medium& ground, const Remains& remains, const TornFile& file,
-                           const JoinLimits& limits) {
+bool is_only_sized(const TornFile& file, std::uint64_t grain) {
+    return file.measured.proof == Proof::length && file.measured.expected > file.own && !file.is_head &&
+           file.own < file.measured.length + grain;
+}
+
+std::optional<Joined> join(const Medium& ground, const Remains& remains, const TornFile& file, const JoinLimits& limits,
+                           const Endings* endings) {
     constexpr std::uint64_t kMaxTail = 4 << 20;
     std::optional<Landmark> landmark;
     if (file.format->landmark) {
@@ -580,7 +638,7 @@ std::optional<Joined> join(const Medium& ground, const Remains& remains, const T
             if (joined && joined->is_whole) return joined;
         }
     }
-    return Search(ground, remains, file, limits).run();
+    return Search(ground, remains, file, limits, endings).run();
 }
 
 std::optional<Joined> align(const Medium& ground, const Remains& remains, const TornFile& file, const Joined& joined,

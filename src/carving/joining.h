@@ -4,6 +4,7 @@
 #include <optional>
 #include <vector>
 
+#include "carving/endings.h"
 #include "carving/remains.h"
 #include "formats/format.h"
 
@@ -61,9 +62,13 @@ struct Joined {
 // Bytes of its beginning that are taken for its own.
 std::uint64_t own_part(const TornFile& file, std::uint64_t grain, Effort effort);
 
-// Nothing where no other place for the rest makes the file whole, or clearly better.
-std::optional<Joined> join(const Medium& ground, const Remains& remains, const TornFile& file,
-                           const JoinLimits& limits);
+// Whether nothing but a length speaks for where the file ends, and against its lying in one piece what begins within.
+bool is_only_sized(const TornFile& file, std::uint64_t grain);
+
+// Nothing where no other place for the rest makes the file whole, or clearly better. `endings` are needed for files
+// that are only sized, from Effort::near on.
+std::optional<Joined> join(const Medium& ground, const Remains& remains, const TornFile& file, const JoinLimits& limits,
+                           const Endings* endings = nullptr);
 
 // The same file, whole, with its pieces meeting where others end and begin, as far as its content allows. Nothing where
 // they do already. `remains`: without what others hold.

@@ -30,11 +30,21 @@ std::optional<std::vector<std::optional<Joined>>> Puzzle::round(Effort effort, c
     limits.effort = effort;
     if (effort <= Effort::seams) limits.most_read /= 4, limits.most_read_again /= 4;
     std::vector<std::optional<Joined>> found(files_.size());
+    const bool asks_for_endings = effort >= Effort::near && !limits_.only_proven && !endings_ &&
+                                  std::any_of(files_.begin(), files_.end(), [&](const TornFile& file) {
+                                      return is_only_sized(file, remains.grain());
+                                  });
+    if (asks_for_endings) {
+        endings_.emplace(*ground_, remains, [&] { return !listener.go_on({0, files_.size(), joined_}); });
+        if (!listener.go_on({0, files_.size(), joined_})) return std::nullopt;
+    }
     const auto work = [&](std::size_t number, const std::atomic<bool>& stopped) {
         if (!pieces_[number].is_open) return;
+        // Where only a length tells, whatever is left fits: what can be shown goes first.
+        if (effort < Effort::near && is_only_sized(files_[number], remains.grain())) return;
         JoinLimits own = limits;
         own.stop = [&stopped] { return stopped.load(std::memory_order_relaxed); };
-        found[number] = join(*ground_, remains, files_[number], own);
+        found[number] = join(*ground_, remains, files_[number], own, endings_ ? &*endings_ : nullptr);
     };
     const auto go_on = [&](std::size_t done) { return listener.go_on({done, files_.size(), joined_}); };
     if (!in_parallel(files_.size(), workers_, work, go_on)) return std::nullopt;

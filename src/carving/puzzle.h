@@ -42,6 +42,7 @@ class Puzzle {
 
     MediumPtr ground_;
     Remains given_, remains_;  // at first, and without what was joined
+    std::optional<Endings> endings_;
     std::vector<TornFile> files_;
     std::vector<Piece> pieces_;
     JoinLimits limits_;

@@ -17,6 +17,7 @@ class Remains {
     }
 
     std::uint64_t grain() const { return grain_; }
+    std::uint64_t phase() const { return phase_; }
     bool is_held(std::uint64_t at) const { return held_.covers(at); }
     bool is_held_in_part(const Extent& part) const { return !held_.within(part.offset, part.length).empty(); }
     // Where what is held at `at` ends, or what nobody holds; within the ground.

@@ -210,6 +210,7 @@ class Structure {
     // instance, type, and a length of four bytes; those of version 15 hold others.
     void walk_records(const std::vector<std::uint64_t>& places, std::uint64_t size, bool is_sheet) {
         constexpr std::uint32_t kMostOfSheet = 8224;
+        constexpr std::uint32_t kPacked = 0x4B50;  // "PK"
         const auto place_at = [&](std::uint64_t at) {
             return places[static_cast<std::size_t>(at / sector_)] + at % sector_;
         };
@@ -217,6 +218,9 @@ class Structure {
             return static_cast<std::uint32_t>(content_.u8(place_at(at)) | content_.u8(place_at(at + 1)) << 8);
         };
         const std::uint64_t head = is_sheet ? 4 : 8;
+        // Slides of 1995 have no such records.
+        if (!is_sheet && (places.empty() || u16_at(2) == 0)) return;
+        std::vector<std::uint64_t> ends;  // of the records that hold the one at `at`
         for (std::uint64_t at = 0; at + head <= std::min(size, places.size() * sector_) && content_.ok();) {
             const std::uint32_t first = u16_at(at), second = u16_at(at + 2);
             if (first == 0 && second == 0) break;
@@ -226,12 +230,21 @@ class Structure {
                 length = u16_at(at + 4) | u16_at(at + 6) << 16;
                 makes_sense = (second >= 0x3E8 && second < 0x3000) || second >= 0xF000;
             }
+            while (!ends.empty() && ends.back() <= at) ends.pop_back();
+            const bool fits = at + head + length <= (ends.empty() ? size : ends.back());
+            // Some hold what are no records: a packed theme.
+            if ((!makes_sense || !fits) && !ends.empty() && u16_at(at) == kPacked) {
+                at = ends.back();
+                continue;
+            }
             if (!makes_sense || at + head + length > size) {
                 wrong_at(place_at(at));
                 return;
             }
             right_at(place_at(at));
-            at += !is_sheet && (first & 0xFU) == 0xF ? head : head + length;
+            const bool holds_others = !is_sheet && (first & 0xFU) == 0xF;
+            if (holds_others) ends.push_back(at + head + length);
+            at += holds_others ? head : head + length;
         }
     }
 

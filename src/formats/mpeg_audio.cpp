@@ -74,6 +74,8 @@ unsigned bid_mp3(ByteView head) {
 }
 
 Measured measure_mp3(Reader& content) {
+    constexpr std::uint64_t kSector = 512;
+    constexpr unsigned kClear = 16;  // frames
     std::uint64_t at = 0;
     while (const std::uint64_t tag = id3_length(content, at)) at += tag;
     // Writers leave room behind the tag that its length does not count.
@@ -89,7 +91,13 @@ Measured measure_mp3(Reader& content) {
     }
     if (frames < kLeastFrames) return nonsense();
     const std::uint64_t end = behind_sound_tags(content, at);
-    return end > at ? whole(std::min(end, content.size()), Proof::structure) : open_ended(at, Proof::structure);
+    if (end > at) return whole(std::min(end, content.size()), Proof::structure);
+    // Behind a file's end its last sector is filled with zeros, or another one's frames are not in the middle of one.
+    const std::uint64_t sector_end = divide_up(at, kSector) * kSector;
+    if (frames >= kClear && content.holds(at, 1) && at < sector_end && content.u8(at) != 0 &&
+        !content.is_zeros(at, std::min(sector_end, content.size())))
+        return broken(at, "its frames stop in the middle of a sector");
+    return open_ended(at, Proof::structure);
 }
 
 std::string id3_text(Reader& content, std::uint64_t at, std::size_t length) {

@@ -1,6 +1,7 @@
 #include "scanning/joining_stage.h"
 
 #include <algorithm>
+#include <cmath>
 #include <map>
 #include <set>
 
@@ -295,15 +296,25 @@ void JoiningStage::learn_grain() {
     grain_ = volume_.facts.cluster_size != 0 ? volume_.facts.cluster_size : kLargest;
     if (volume_.facts.cluster_size != 0) return;
     std::size_t count = 0;
-    const auto counts = [](const Seen& seen) { return !is_plain_text(*seen.format) && !seen.around; };
+    // Beginnings of which nothing else makes sense stand anywhere.
+    const auto counts = [](const Seen& seen) {
+        const bool is_head = seen.is_find() && seen.candidate.record.size == kSector &&
+                             seen.candidate.proof == Proof::none;
+        return !is_plain_text(*seen.format) && !seen.around && !is_head;
+    };
     for (const Seen& seen : seen_) count += counts(seen) ? 1 : 0;
+    // With clusters of half the size every second one would begin so, give or take.
+    const auto is_grain = [&](std::size_t starts) {
+        const auto all = static_cast<double>(count), with = static_cast<double>(starts);
+        return with >= 0.9 * all || (with >= 0.7 * all && with >= 0.5 * all + 2 * std::sqrt(all));
+    };
     for (; grain_ > kSector; grain_ /= 2) {
         std::map<std::uint64_t, std::size_t> phases;
         for (const Seen& seen : seen_)
             if (counts(seen)) ++phases[seen.start() % grain_];
         for (const auto& [phase, starts] : phases) {
             phase_ = phase;
-            if (starts * 10 >= count * 9) return;
+            if (is_grain(starts)) return;
         }
     }
     phase_ = 0;

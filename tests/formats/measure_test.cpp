@@ -214,6 +214,51 @@ TEST(Measured, PlainTextOnlyWhereItShowsThatItBeginsAndEnds) {
     EXPECT_FALSE(text("short\n").measured.is_file());
 }
 
+TEST(Measured, ProgramsBeginWithALineOfOneMark) {
+    const auto text = [](const std::string& words) { return measure(padded(test::bytes_of(words))); };
+    const std::string line = " * Rings are read from the ledge, in good light.\n";
+    EXPECT_EQ(text("/" + std::string(78, '*') + "\n" + line + line + " */\nint rings;\n").format, "txt");
+    std::string table = "/* made by a program */\n";
+    for (int n = 0; n < 40; ++n) table += "{12,7,0},{3,1,0},{5,3,1},{3,1,0},{2,3,0},{3,1,0},{4,3,1},{3,1,0},\n";
+    EXPECT_EQ(text(table + "};\n").format, "txt");
+    EXPECT_FALSE(text(std::string(2000, '*')).measured.is_file()) << "what fills room";
+}
+
+// Everybody may add boxes: those of JPX are in no list of JP2.
+TEST(Measured, BoxesThatNobodyListsLeadToThoseThatAreKnown) {
+    const auto picture = all_samples().at("jpeg2000-box.jp2");
+    const std::size_t behind_type = 12 + std::to_integer<std::size_t>(picture[15]);
+    const auto box = [](std::string_view type, std::size_t size) {
+        auto bytes = noise(size, 5);
+        for (std::size_t i = 0; i < 4; ++i) {
+            bytes[i] = static_cast<std::byte>(size >> (24 - 8 * i));
+            bytes[4 + i] = static_cast<std::byte>(type[i]);
+        }
+        return bytes;
+    };
+    auto with = picture;
+    for (const char* type : {"asoc", "rreq"}) {
+        const auto one = box(type, 109);
+        with.insert(with.begin() + static_cast<std::ptrdiff_t>(behind_type), one.begin(), one.end());
+    }
+    const Outcome outcome = measure(followed_by(padded(with), noise(4096, 2)));
+    EXPECT_EQ(outcome.format, "jpeg2000");
+    EXPECT_EQ(outcome.measured.length, with.size());
+    // What is no name, or leads nowhere, is no box of the file.
+    const auto other = measure(followed_by(followed_by(picture, box("r?eq", 109)), noise(4096, 2)));
+    EXPECT_EQ(other.measured.length, picture.size());
+}
+
+TEST(Measured, SoundThatStopsInTheMiddleOfASectorGoesOnElsewhere) {
+    auto sound = all_samples().at("mp3-plain.mp3");
+    const auto once = sound;
+    while (sound.size() < 16384) sound = followed_by(sound, once);
+    const auto begun = std::vector<std::byte>(sound.begin(), sound.begin() + 8192);
+    const Outcome torn = measure(followed_by(begun, noise(8192, 8)));
+    EXPECT_EQ(torn.measured.end, Measured::End::broken);
+    EXPECT_NE(measure(padded(sound)).measured.end, Measured::End::broken);
+}
+
 TEST(Measured, SaysWhatTheContentSays) {
     const auto described = [](const char* name) {
         const auto& bytes = all_samples().at(name);

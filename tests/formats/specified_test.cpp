@@ -395,5 +395,30 @@ TEST(Specified, LengthsThatCanNotBeAreNoFiles) {
     expect_whole("prefetch", prefetch.bytes());
 }
 
+// Points are any characters: brackets, too.
+TEST(Specified, XPixmap) {
+    std::string picture = "/* XPM */\nstatic char * tern_xpm[] = {\n\"8 40 3 2\",\n\"};\tc #000000\",\n";
+    for (int row = 0; row < 40; ++row) picture += "\"};..};..};..};..\",\n";
+    picture += "\"................\"};\n";
+    for (const std::string& behind : {std::string(), std::string(512, '\0'), std::string("other text\n")}) {
+        const Measured found = measured("xpm", picture + behind);
+        EXPECT_TRUE(found.is_whole());
+        EXPECT_EQ(found.length, picture.size());
+    }
+    EXPECT_FALSE(measured("xpm", picture.substr(0, picture.size() - 4)).is_whole());
+}
+
+// Its accelerators are said to have a hundred bytes, and have fewer.
+TEST(Specified, CompiledFontOfX) {
+    Layout font;
+    font.text("\1fcp").little(2, 4);
+    font.little(8, 4).little(0xE, 4).little(64, 4).little(40, 4);
+    font.little(256, 4).little(0x10E, 4).little(100, 4).little(104, 4);
+    font.fill(64, 'g').fill(72, 'a');
+    const Measured found = measured("pcf", font.bytes() + std::string(400, '\0'));
+    EXPECT_TRUE(found.is_whole());
+    EXPECT_EQ(found.length, font.size());
+}
+
 }  // namespace
 }  // namespace dredger

@@ -84,16 +84,18 @@ TEST_F(FindsFolderTest, NoNameLeadsElsewhere) {
 
 TEST_F(FindsFolderTest, SeveralVolumesLieApart) {
     ASSERT_TRUE(catalog_.add_source({0, "card.img", {64 << 20, "RS-1", {}}}));
-    for (const char* label : {"RINGCARD", "HUT"}) {
+    for (const unsigned number : {1U, 2U}) {
         ScannedVolume volume;
         volume.source = 1;
-        volume.facts.label = label;
-        ASSERT_TRUE(catalog_.add_volume(volume));
-        add(volume.id * 2, "DCIM", "nest.jpg", false, volume.id);
+        volume.place.number = number;
+        volume.facts.label = number == 1 ? "RINGCARD" : "HUT";
+        const auto id = catalog_.add_volume(volume);
+        ASSERT_TRUE(id);
+        add(number, "DCIM", "nest.jpg", false, *id);
     }
     FindsFolder finds(catalog_, usual_selection(), Arrangement::tree);
     ASSERT_TRUE(finds.load());
-    EXPECT_EQ(names(finds, FindsFolder::kRoot), (std::vector<std::string>{"HUT", "RINGCARD"}));
+    EXPECT_EQ(names(finds, FindsFolder::kRoot), (std::vector<std::string>{"volume 1 RINGCARD", "volume 2 HUT"}));
     FindsFolder by_kind(catalog_, usual_selection(), Arrangement::kind);
     ASSERT_TRUE(by_kind.load());
     EXPECT_EQ(names(by_kind, FindsFolder::kRoot).size(), 1U) << "who asks for kinds asks for nothing else";

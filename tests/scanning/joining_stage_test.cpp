@@ -1,5 +1,6 @@
 // Torn files on a surface without a file system, put together when all of it was searched.
 #include <array>
+#include <cmath>
 #include <gmock/gmock.h>
 #include <map>
 #include <random>
@@ -78,6 +79,28 @@ Bytes picture_with_directory_behind(unsigned height) {
     return file;
 }
 
+// A tone, 16 bits a sample.
+Bytes wave(double pitch, std::size_t samples) {
+    Bytes file;
+    const auto number = [&](std::size_t value, unsigned bytes) {
+        for (unsigned shift = 0; shift < 8 * bytes; shift += 8) file.push_back(static_cast<std::byte>(value >> shift));
+    };
+    const auto text = [&](std::string_view letters) {
+        for (const char c : letters) file.push_back(static_cast<std::byte>(c));
+    };
+    text("RIFF");
+    number(36 + 2 * samples, 4);
+    text("WAVEfmt ");
+    for (const auto& [value, bytes] : std::initializer_list<std::pair<std::size_t, unsigned>>{
+             {16, 4}, {1, 2}, {1, 2}, {22050, 4}, {44100, 4}, {2, 2}, {16, 2}})
+        number(value, bytes);
+    text("data");
+    number(2 * samples, 4);
+    for (std::size_t n = 0; n < samples; ++n)
+        number(static_cast<std::uint16_t>(static_cast<int>(3000 * std::sin(pitch * static_cast<double>(n))) | 1), 2);
+    return file;
+}
+
 class JoiningStage : public test::ScanFixture {
   protected:
     void SetUp() override { bytes_.resize(kCluster); }
@@ -153,6 +176,44 @@ TEST_F(JoiningStage, ADirectoryAtTheEndTellsHowMuchIsForeign) {
     lay("tiff", picture, 3, 99);
     lay("gz", test::gzipped(test::ringing_log(4, 300)));
     EXPECT_EQ(found(), laid_);
+}
+
+// Nothing but a length tells where sound ends; of the pieces that end so, its own goes on as it began.
+TEST_F(JoiningStage, OfPiecesThatFitTheOneThatIsAlikeGoesOn) {
+    const Bytes tone = wave(0.05, 17 * 1024);
+    Bytes stuff = noise(9, tone.size() - 4 * kCluster);
+    lay("wav", tone, 0, 4);
+    lay("png", test::samples().at("png-plain.png"));
+    // Nobody's, as long as what is missing.
+    bytes_.insert(bytes_.end(), stuff.begin(), stuff.end());
+    bytes_.resize((bytes_.size() + kCluster - 1) / kCluster * kCluster);
+    lay("gz", test::gzipped(test::ringing_log(4, 300)));
+    lay("wav", tone, 4, 99);
+    EXPECT_EQ(found(), laid_);
+}
+
+// Where most files begin tells how large clusters are, though some things begin anywhere.
+TEST_F(JoiningStage, ClustersAreAsLargeAsMostBeginningsSay) {
+    const Bytes picture = test::samples().at("png-plain.png"), log = test::gzipped(test::ringing_log(9, 12));
+    ASSERT_LT(log.size(), 1024U);
+    for (int n = 0; n < 24; ++n) {
+        lay("gz", log);
+        // Within the slack of some, where an older file began.
+        if (n % 6 == 0) std::copy(log.begin(), log.end(), bytes_.end() - 1536);
+    }
+    lay("png", picture, 0, 3);
+    lay("gz", log);
+    lay("png", picture, 3, 99);
+    std::size_t pictures = 0;
+    ASSERT_TRUE(scanned().each({}, Order{Order::By::path}, true, [&](const Candidate& c) {
+        if (c.format != "png") return true;
+        ++pictures;
+        Pieces pieces;
+        for (const Extent& piece : c.layout.extents) append(pieces, piece);
+        EXPECT_EQ(pieces, laid_["png"]);
+        return true;
+    }));
+    EXPECT_EQ(pictures, 1U);
 }
 
 TEST_F(JoiningStage, AFileInPiecesIsComparedByWhatItIsNow) {

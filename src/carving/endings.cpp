@@ -1,0 +1,41 @@
+#include "carving/endings.h"
+
+#include <algorithm>
+
+namespace dredger {
+namespace {
+
+constexpr std::uint64_t kSector = 512;
+constexpr std::uint64_t kNoChance = 16;  // zeros
+
+}  // namespace
+
+Endings::Endings(const Medium& ground, const Remains& remains, const Budget::Stop& stop)
+    : grain_(remains.grain()), phase_(remains.phase()) {
+    constexpr std::size_t kAtOnce = 1 << 20;
+    std::vector<std::byte> bytes;
+    for (const Extent& run : remains.runs())
+        for (std::uint64_t at = run.offset; at < run.end() && !(stop && stop()); at += kAtOnce) {
+            bytes.resize(static_cast<std::size_t>(std::min<std::uint64_t>(run.end() - at, kAtOnce)));
+            std::vector<Extent> bad;
+            // What can't be read reads as zeros, and nothing ends there.
+            if (!ground.read(at, bytes, &bad)) continue;
+            for (std::size_t sector = 0; sector + kSector <= bytes.size(); sector += kSector) {
+                const auto begin = bytes.begin() + static_cast<std::ptrdiff_t>(sector);
+                const auto last =
+                    std::find_if(std::make_reverse_iterator(begin + kSector), std::make_reverse_iterator(begin),
+                                 [](std::byte b) { return b != std::byte{0}; });
+                const auto used = static_cast<std::uint64_t>(last.base() - begin);
+                if (used > 0 && kSector - used >= kNoChance) ends_.push_back(at + sector + used);
+            }
+        }
+}
+
+std::vector<std::uint64_t> Endings::of(std::uint64_t rest) const {
+    std::vector<std::uint64_t> fitting;
+    for (const std::uint64_t end : ends_)
+        if (end >= rest && (end - rest) % grain_ == phase_) fitting.push_back(end);
+    return fitting;
+}
+
+}  // namespace dredger
