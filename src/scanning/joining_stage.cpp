@@ -298,8 +298,8 @@ void JoiningStage::learn_grain() {
     std::size_t count = 0;
     // Beginnings of which nothing else makes sense stand anywhere.
     const auto counts = [](const Seen& seen) {
-        const bool is_head = seen.is_find() && seen.candidate.record.size == kSector &&
-                             seen.candidate.proof == Proof::none;
+        const bool is_head =
+            seen.is_find() && seen.candidate.record.size == kSector && seen.candidate.proof == Proof::none;
         return !is_plain_text(*seen.format) && !seen.around && !is_head;
     };
     for (const Seen& seen : seen_) count += counts(seen) ? 1 : 0;
