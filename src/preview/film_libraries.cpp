@@ -24,11 +24,11 @@ void load_decoders() {
 std::vector<std::string> missing_decoders() {
     std::vector<std::string> missing;
     if (!ffmpeg().is_there())
-        missing.push_back(
-            fmt::format("films, sounds and pictures other than JPEG are not looked into: install libavcodec{}, libavformat{}, "
-                        "libavutil{}, libswresample{} and libswscale{}",
-                        LIBAVCODEC_VERSION_MAJOR, LIBAVFORMAT_VERSION_MAJOR, LIBAVUTIL_VERSION_MAJOR,
-                        LIBSWRESAMPLE_VERSION_MAJOR, LIBSWSCALE_VERSION_MAJOR));
+        missing.push_back(fmt::format(
+            "films, sounds and pictures other than JPEG are not looked into: install libavcodec{}, libavformat{}, "
+            "libavutil{}, libswresample{} and libswscale{}",
+            LIBAVCODEC_VERSION_MAJOR, LIBAVFORMAT_VERSION_MAJOR, LIBAVUTIL_VERSION_MAJOR, LIBSWRESAMPLE_VERSION_MAJOR,
+            LIBSWSCALE_VERSION_MAJOR));
     if (!heif().is_there()) missing.emplace_back("HEIF pictures are not looked into: install libheif1");
     return missing;
 }
