@@ -7,13 +7,6 @@ namespace {
 
 constexpr std::uint64_t kSector = 512;
 
-// Whether the sector goes on behind an end with something else than zeros.
-bool is_followed(const Medium& ground, std::uint64_t end) {
-    Budget budget;
-    Reader bytes(ground, budget, end);
-    return !bytes.is_zeros(0, std::min(sector_end(end), ground.size()) - end);
-}
-
 // Taken while the content is at hand: files that are compared later need not be read again.
 std::optional<Fingerprint> fingerprint_of(const Medium& content, std::uint64_t size) {
     constexpr std::uint64_t kLongest = 16 << 20;  // bytes
@@ -41,6 +34,12 @@ Measured only_a_head(std::uint64_t reach) {
 }
 
 std::uint64_t sector_end(std::uint64_t at) { return (at + kSector - 1) / kSector * kSector; }
+
+bool is_followed(const Medium& ground, std::uint64_t end) {
+    Budget budget;
+    Reader bytes(ground, budget, end);
+    return !bytes.is_zeros(0, std::min(sector_end(end), ground.size()) - end);
+}
 
 bool is_padded(const Medium& ground, const Extent& last_piece) {
     constexpr std::uint64_t kLastBytes = 8;

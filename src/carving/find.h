@@ -48,6 +48,9 @@ Measured only_a_head(std::uint64_t reach);
 // Where the sector ends in which the byte before `at` lies.
 std::uint64_t sector_end(std::uint64_t at);
 
+// Whether the sector goes on behind an end with something else than zeros.
+bool is_followed(const Medium& ground, std::uint64_t end);
+
 // Zeros behind an end that is none itself.
 bool is_padded(const Medium& ground, const Extent& last_piece);
 

@@ -14,12 +14,13 @@ namespace dredger {
 struct TornFile {
     std::uint64_t start = 0;  // on the ground
     const Format* format = nullptr;
-    Measured measured;       // of the ground from its start on
-    std::uint64_t own = 0;   // bytes behind which another file begins
-    std::uint64_t size = 0;  // bytes that it has by its record; 0: not known
-    bool is_cut = false;     // a proven file begins within
-    bool is_head = false;    // nothing but its beginning is known
-    bool is_broken = true;   // it stops making sense; false where all that speaks against it is another file within
+    Measured measured;         // of the ground from its start on
+    std::uint64_t own = 0;     // bytes behind which another file begins
+    std::uint64_t size = 0;    // bytes that it has by its record; 0: not known
+    bool is_cut = false;       // a proven file begins within
+    bool is_head = false;      // nothing but its beginning is known
+    bool is_followed = false;  // where its length would end it in one piece something follows in the same sector
+    bool is_broken = true;     // it stops making sense; false where all that speaks against it is another file within
 };
 
 // How much is tried.

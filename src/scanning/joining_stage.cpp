@@ -171,7 +171,9 @@ std::vector<std::size_t> JoiningStage::contradicted() {
         Seen& seen = seen_[n];
         if (seen.is_firm || seen.is_proven || seen.is_gone || proven.covers(seen.start())) continue;
         if (std::all_of(seen.pieces.begin(), seen.pieces.end(), is_clean)) continue;
-        if (!seen.is_whole && !is_settled(seen)) continue;
+        const auto file = torn(seen);
+        const bool seemed_whole = seen.is_whole || is_settled(seen) || (file && file->is_followed);
+        if (!seemed_whole) continue;
         if (const Extent& first = seen.pieces.front(); !std::exchange(seen.is_whole, false) && !is_clean(first)) {
             seen.own = std::min(seen.own, proven_in(first).front().offset - seen.start());
             seen.is_contradicted = true;
@@ -364,7 +366,10 @@ std::optional<TornFile> JoiningStage::torn(const Seen& seen) const {
     const bool is_cut = file.size != 0 || seen.candidate.prospect.check == Check::damaged;
     const bool is_entered = seen.is_find() && m.proof <= Proof::chain && file.own < m.length &&
                             (!keeps_others(*seen.format) || seen.is_contradicted);
-    if (!goes_on && !is_cut && !is_entered) return std::nullopt;
+    // Drivers fill the last sector of a file with zeros.
+    file.is_followed = seen.is_find() && !is_entered && m.is_whole() && m.proof == Proof::length &&
+                       is_followed(*ground_, seen.start() + m.length);
+    if (!goes_on && !is_cut && !is_entered && !file.is_followed) return std::nullopt;
     file.is_cut = is_cut;
     // All that speaks against it is what begins within, or follows; or that its record tells of more.
     file.is_broken = file.size != 0;

@@ -192,6 +192,18 @@ TEST_F(JoiningStage, OfPiecesThatFitTheOneThatIsAlikeGoesOn) {
     EXPECT_EQ(found(), laid_);
 }
 
+// Nothing begins within it; but something follows where it would end in one piece, and its bytes change before.
+TEST_F(JoiningStage, WhatDoesNotEndWithItsSectorGoesOnWhereItsBytesDo) {
+    const Bytes tone = wave(0.05, 17 * 1024);
+    Bytes stuff = noise(9, tone.size() - 3 * kCluster);
+    lay("wav", tone, 0, 4);
+    bytes_.insert(bytes_.end(), stuff.begin(), stuff.end());
+    bytes_.resize((bytes_.size() + kCluster - 1) / kCluster * kCluster, std::byte{0x33});
+    lay("png", test::samples().at("png-plain.png"));
+    lay("wav", tone, 4, 99);
+    EXPECT_EQ(found(), laid_);
+}
+
 // Where most files begin tells how large clusters are, though some things begin anywhere.
 TEST_F(JoiningStage, ClustersAreAsLargeAsMostBeginningsSay) {
     const Bytes picture = test::samples().at("png-plain.png"), log = test::gzipped(test::ringing_log(9, 12));
