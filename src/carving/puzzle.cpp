@@ -35,7 +35,15 @@ std::optional<std::vector<std::optional<Joined>>> Puzzle::round(Effort effort, c
                                       return is_only_sized(file, remains.grain());
                                   });
     if (asks_for_endings) {
-        endings_.emplace(*ground_, remains, [&] { return !listener.go_on({0, files_.size(), joined_}); });
+        // As far behind and before the files as their rest is likely.
+        constexpr std::uint64_t kBefore = 64 << 20, kBehind = 256 << 20;
+        Coverage near;
+        for (const TornFile& file : files_) {
+            const std::uint64_t from = file.start - std::min(file.start, kBefore);
+            if (is_only_sized(file, remains.grain()))
+                near.add({from, std::min(file.start + kBehind, ground_->size()) - from});
+        }
+        endings_.emplace(*ground_, remains, near, [&] { return !listener.go_on({0, files_.size(), joined_}); });
         if (!listener.go_on({0, files_.size(), joined_})) return std::nullopt;
     }
     const auto work = [&](std::size_t number, const std::atomic<bool>& stopped) {

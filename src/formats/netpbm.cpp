@@ -171,7 +171,9 @@ Measured measure_x_picture(Reader& content) {
     std::uint64_t at = 0;
     const std::uint64_t end = end_of_characters(content, 0);
     while (at < end) {
-        for (const std::byte b : content.some(at)) {
+        const auto here = content.some(at);
+        if (here.empty()) break;
+        for (const std::byte b : here) {
             if (at >= end) break;
             const auto c = std::to_integer<char>(b);
             ++at;
@@ -181,7 +183,6 @@ Measured measure_x_picture(Reader& content) {
             const std::uint64_t line = content.has(at, "\r\n") ? 2 : content.has(at, "\n") ? 1 : 0;
             return whole(at + line, Proof::chain);
         }
-        if (!content.holds(at, 1)) break;
     }
     return at >= kLeast ? broken(at, "its end is missing") : nonsense();
 }

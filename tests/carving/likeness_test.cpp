@@ -63,12 +63,17 @@ TEST(Endings, AreWhereZerosFillTheLastSector) {
     remains.hold(Extent{6 * kCluster, kCluster});
     remains.settle();
     const MemoryMedium ground(bytes);
-    const Endings endings(ground, remains, {});
+    Coverage all;
+    all.add({0, bytes.size()});
+    const Endings endings(ground, remains, all, {});
     EXPECT_THAT(endings.of(700), ElementsAre(2 * kCluster + 700));
     EXPECT_THAT(endings.of(kCluster + 700), ElementsAre(2 * kCluster + 700));
     EXPECT_THAT(endings.of(100), ElementsAre(3 * kCluster + 100));
     EXPECT_THAT(endings.of(101), IsEmpty());
     EXPECT_THAT(endings.of(9 * kCluster + 700), IsEmpty()) << "it would begin before the ground";
+    Coverage front;
+    front.add({0, 2 * kCluster + 512});
+    EXPECT_THAT(Endings(ground, remains, front, {}).of(100), IsEmpty()) << "nobody asked for that place";
 }
 
 }  // namespace
