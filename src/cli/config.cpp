@@ -21,7 +21,7 @@ struct Options {
 };
 
 // Variables of the environment that say how the program behaves.
-constexpr const char* kVariables[] = {"COLUMNS", "DREDGER_CONFIG", "NO_COLOR", "PAGER", "TZ"};
+constexpr const char* kVariables[] = {"COLUMNS", "DREDGER_CONFIG", "NO_COLOR", "PAGER"};
 
 struct Row {
     const Setting* setting;

@@ -130,7 +130,12 @@ class SettingsReader {
         } catch (const toml::parse_error& error) {
             return wrong(error.source(), std::string(error.description()));
         }
-        return read_table(table, program_);
+        const auto first = static_cast<std::ptrdiff_t>(all_.size());
+        DREDGER_CHECK(read_table(table, program_));
+        // The library tells tables by the names of their keys.
+        std::stable_sort(all_.begin() + first, all_.end(),
+                         [](const Setting& a, const Setting& b) { return a.line < b.line; });
+        return {};
     }
 
   private:
