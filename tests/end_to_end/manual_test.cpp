@@ -140,15 +140,29 @@ TEST_F(CompletionTest, ScriptsAreRightForTheirShells) {
 // zsh on a terminal of its own, with a Tab pressed.
 TEST_F(CompletionTest, ZshOffersWords) {
     if (!is_installed("zsh")) GTEST_SKIP() << "zsh is not installed";
-    const Said said = shell("cd '" + folder_.path().string() +
-                            "'; HOME=. zsh -fc 'zmodload zsh/zpty; zpty z \"TERM=dumb HOME=. zsh -f -i\"; "
-                            "zpty -w z \"fpath=(" +
-                            (kManual / "completion").string() +
-                            " \\$fpath); autoload -U compinit; compinit -u -D; PROMPT=; zstyle \\\":completion:*\\\" "
-                            "list-prompt \\\"\\\"\"; sleep 2; "
-                            "zpty -w -n z \"dredger scan --join thor\t\"; sleep 2; zpty -w -n z \"\t\"; sleep 1; "
-                            "while zpty -r -t z line; do print -r -- \"$line\"; done; zpty -d z'");
-    EXPECT_THAT(said.out, HasSubstr("--join thorough")) << said.out;
+    const std::string script = R"zsh(
+zmodload zsh/zpty
+zpty z 'TERM=dumb zsh -f -i'
+said=
+await() {  # until it said this; a minute at most
+    local line n
+    for ((n = 0; n < 600; ++n)); do
+        while zpty -r -t z line; do said+=$line; done
+        [[ $said == *$1* ]] && return
+        sleep 0.1
+    done
+}
+zpty -w z "fpath=($1 \$fpath); autoload -U compinit; compinit -u -D; PROMPT=re''ady"
+await ready
+zpty -w -n z $'dredger scan --join thor\t'
+await thorough
+print -r -- $said
+zpty -d z
+)zsh";
+    test::write_text(folder_ / "press.zsh", script);
+    const Said said = shell("cd '" + folder_.path().string() + "'; HOME=. zsh -f press.zsh '" +
+                            (kManual / "completion").string() + "'");
+    EXPECT_THAT(said.out, HasSubstr("--join thorough"));
 }
 
 }  // namespace
