@@ -60,6 +60,7 @@ Result<JoiningStage::Outcome> JoiningStage::run() {
         outcome_.stopped = true;
         return outcome_;
     }
+    learn_whether_sectors_are_filled();
     DREDGER_TRY(bool done, follow_left_layouts());
     if (done) {
         DREDGER_TRY(done, put_together());
@@ -322,6 +323,22 @@ void JoiningStage::learn_grain() {
     phase_ = 0;
 }
 
+// Some cameras leave in a file's last sector what was there: where most files that are sure are followed by something,
+// that speaks against none.
+void JoiningStage::learn_whether_sectors_are_filled() {
+    constexpr std::size_t kLeast = 8;
+    std::size_t all = 0, followed = 0;
+    for (const Seen& seen : seen_) {
+        const bool is_sure = seen.is_firm || (seen.measured.is_whole() && seen.measured.proof >= Proof::structure);
+        if (!seen.is_find() || !is_sure || seen.around) continue;
+        ++all;
+        followed += is_followed(*ground_, seen.is_firm ? seen.pieces.back().end() : seen.start() + seen.measured.length)
+                        ? 1
+                        : 0;
+    }
+    sectors_are_filled_ = all < kLeast || followed * 2 < all;
+}
+
 // Without what proves where it lies: content of records, and finds.
 Result<Remains> JoiningStage::remains_of_proven() {
     Remains remains(ground_->size(), grain_, phase_);
@@ -367,8 +384,8 @@ std::optional<TornFile> JoiningStage::torn(const Seen& seen) const {
     const bool is_entered = seen.is_find() && m.proof <= Proof::chain && file.own < m.length &&
                             (!keeps_others(*seen.format) || seen.is_contradicted);
     // Drivers fill the last sector of a file with zeros.
-    file.is_followed = seen.is_find() && !is_entered && m.is_whole() && m.proof == Proof::length &&
-                       is_followed(*ground_, seen.start() + m.length);
+    file.is_followed = sectors_are_filled_ && seen.is_find() && !is_entered && m.is_whole() &&
+                       m.proof == Proof::length && is_followed(*ground_, seen.start() + m.length);
     if (!goes_on && !is_cut && !is_entered && !file.is_followed) return std::nullopt;
     file.is_cut = is_cut;
     // All that speaks against it is what begins within, or follows; or that its record tells of more.

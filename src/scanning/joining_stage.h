@@ -55,6 +55,7 @@ class JoiningStage {
     void tell_own();
     bool measure_all();
     void learn_grain();
+    void learn_whether_sectors_are_filled();
     Result<Remains> remains_of_proven();
     Remains without_joined(Remains remains) const;
     Remains without_settled(Remains remains) const;
@@ -81,6 +82,7 @@ class JoiningStage {
     std::vector<std::pair<Extent, std::uint64_t>> places_;  // of the ground on the medium, by place; and their starts
     std::vector<Seen> seen_;                                // by their starts
     std::uint64_t grain_ = 4096, phase_ = 0;                // bytes
+    bool sectors_are_filled_ = true;                        // with zeros, behind the end of a file
     Outcome outcome_;
 };
 
