@@ -9,7 +9,7 @@
 #include <utility>
 
 #include "carving/find.h"
-#include "carving/likeness.h"
+#include "carving/sized_rest.h"
 #include "formats/stream_memory.h"
 #include "media/content.h"
 
@@ -97,8 +97,7 @@ class Search {
     std::optional<Joined> run() {
         own_ = own_part(file_, remains_.grain(), limits_.effort);
         if (endings_ != nullptr && tail_at_ == 0 && is_only_sized(file_, remains_.grain())) {
-            auto joined = file_.own < file_.measured.expected ? in_two() : split_where_it_changes();
-            if (joined) return ended(std::move(*joined));
+            if (auto joined = with_sized_rest()) return ended(std::move(*joined));
             if (file_.is_followed) return std::nullopt;
         }
         Joined in_one{file_.measured, {{file_.start, ground_->size() - file_.start}}};
@@ -151,111 +150,13 @@ class Search {
     bool is_stopped() const { return limits_.stop && limits_.stop(); }
     bool may_go_on() const { return read_ < limit_ && !is_stopped(); }
 
-    // Those behind `here` first.
-    static void keep_nearest(std::vector<std::uint64_t>& places, std::uint64_t here, std::size_t most) {
-        const auto distance = [&](std::uint64_t at) { return at > here ? at - here : 2 * (here - at); };
-        std::sort(places.begin(), places.end(),
-                  [&](std::uint64_t a, std::uint64_t b) { return distance(a) < distance(b); });
-        places.resize(std::min(places.size(), most));
-    }
-
-    // Of each of its grains what they cost for who expects them to be like the first ones, in bits; `at`: where the
-    // last of them would begin. Fewer where the file would not lie in what nobody holds.
-    std::vector<double> costs_backwards(const Likeness& likeness, std::uint64_t end, std::uint64_t length,
-                                        std::uint64_t least) const {
-        const std::uint64_t grain = remains_.grain();
-        std::vector<double> costs;
-        std::uint64_t size = length % grain == 0 ? grain : length % grain;
-        for (std::uint64_t at = end; costs.size() * grain < length && at >= least + size; size = grain) {
-            at -= size;
-            const auto bytes = ground_->bytes(at, static_cast<std::size_t>(size));
-            if (!bytes) break;
-            costs.push_back(likeness.bits_of(*bytes) * static_cast<double>(size));
-        }
-        return costs;
-    }
-
-    // Nothing shows where its first piece ends: where its bytes cease to be like its first ones, and those before some
-    // ending begin to be. Packed bytes are all alike, so that nothing is found for them.
-    std::optional<Joined> split_where_it_changes() {
-        constexpr std::uint64_t kMostLength = 16 << 20;
-        constexpr std::size_t kMostEndings = 64, kLearnt = 2;  // grains
-        constexpr double kClear = 0.75;                        // bits a byte
-        const std::uint64_t grain = remains_.grain(), length = file_.measured.expected;
-        const std::size_t grains = static_cast<std::size_t>((length + grain - 1) / grain);
-        if (length > kMostLength || grains <= kLearnt + 1 || length + file_.start > ground_->size())
-            return std::nullopt;
-        const auto first = ground_->bytes(file_.start, static_cast<std::size_t>(kLearnt * grain));
-        if (!first) return std::nullopt;
-        const Likeness likeness(*first);
-        // What it costs in one piece: by the number of its last grains.
-        std::vector<double> in_one = costs_backwards(likeness, file_.start + length, length, file_.start);
-        if (in_one.size() != grains) return std::nullopt;
-        std::vector<std::uint64_t> ends = endings_->of(length % grain);
-        std::erase_if(ends, [&](std::uint64_t end) { return end > file_.start && end <= file_.start + length; });
-        keep_nearest(ends, file_.start, kMostEndings);
-        double most = 0;
-        std::optional<std::pair<std::uint64_t, std::uint64_t>> best;  // where the rest ends, and its bytes
-        for (const std::uint64_t end : ends) {
-            if (!may_go_on()) return std::nullopt;
-            const Extent* run = remains_.run_around(end - 1);
-            if (run == nullptr || run->end() < end) continue;
-            const std::uint64_t least = end <= file_.start ? run->offset : std::max(run->offset, file_.start + grain);
-            const auto costs = costs_backwards(likeness, end, length, least);
-            read_ += length;
-            double gain = 0;
-            std::uint64_t rest = 0;
-            for (std::size_t n = 0; n < costs.size() && n + kLearnt < grains; ++n) {
-                gain += in_one[n] - costs[n];
-                rest += n == 0 && length % grain != 0 ? length % grain : grain;
-                const bool is_apart = end <= file_.start || end - rest >= file_.start + length - rest;
-                if (is_apart && gain > most && gain > kClear * static_cast<double>(rest)) {
-                    most = gain;
-                    best = {end, rest};
-                }
-            }
-        }
-        if (!best) return std::nullopt;
-        Joined joined = measured_as({{file_.start, length - best->second}, {best->first - best->second, best->second}});
-        joined.fits_exactly = joined.measured.is_whole() && joined.measured.length == length;
-        return joined.fits_exactly ? std::optional(std::move(joined)) : std::nullopt;
-    }
-
-    // Up to where another file begins, and then in one piece whose last sector zeros fill: of such pieces the one whose
-    // bytes are most like those before.
-    std::optional<Joined> in_two() {
-        constexpr std::size_t kMostFits = 64, kSample = 32 << 10;
-        const std::uint64_t split = file_.own / remains_.grain() * remains_.grain();
+    // In two pieces, as its length, its bytes and the endings around tell.
+    std::optional<Joined> with_sized_rest() {
+        const auto rest = rest_of_sized(*ground_, remains_, {file_.start, file_.own, file_.measured.expected},
+                                        *endings_, limit_, [this] { return is_stopped(); });
+        if (!rest) return std::nullopt;
         const std::uint64_t length = file_.measured.expected;
-        if (split == 0 || split >= length) return std::nullopt;
-        const std::uint64_t rest = length - split, seam = file_.start + split;
-        std::vector<std::uint64_t> places;
-        for (const std::uint64_t end : endings_->of(rest)) {
-            const std::uint64_t at = end - rest;
-            const Extent* run = remains_.run_around(at);
-            const bool is_apart = end <= file_.start || at >= seam;
-            if (run != nullptr && run->end() >= end && is_apart && at != seam) places.push_back(at);
-        }
-        keep_nearest(places, seam, kMostFits);
-        const auto bytes_at = [&](std::uint64_t at, std::uint64_t size) {
-            return ground_->bytes(at, static_cast<std::size_t>(std::min<std::uint64_t>(size, kSample)));
-        };
-        const std::uint64_t known = std::min<std::uint64_t>(split, kSample);
-        const auto before = bytes_at(seam - known, known);
-        if (!before) return std::nullopt;
-        const Likeness likeness(*before);
-        std::optional<std::uint64_t> best;
-        double least = 0;
-        for (const std::uint64_t at : places) {
-            if (!may_go_on()) return std::nullopt;
-            const auto behind = bytes_at(at, rest);
-            const double bits = behind ? likeness.bits_of(*behind) : 0;
-            if (!behind || (best && bits >= least)) continue;
-            least = bits;
-            best = at;
-        }
-        if (!best) return std::nullopt;
-        Joined joined = measured_as({{file_.start, split}, {*best, rest}});
+        Joined joined = measured_as({{file_.start, length - rest->length}, *rest});
         joined.fits_exactly = joined.measured.is_whole() && joined.measured.length == length;
         return joined.fits_exactly ? std::optional(std::move(joined)) : std::nullopt;
     }

@@ -31,14 +31,9 @@ struct Row {
 // Which settings hold somewhere, and which are overridden by others wherever they would.
 std::vector<Row> rows_of(const Settings& settings, const CLI::App& program) {
     std::set<const Setting*> holding;
-    const auto look_at = [&](const auto& self, const CLI::App& above) -> void {
-        for (const CLI::App* command : commands_of(above)) {
-            for (const CLI::Option* option : command->get_options())
-                holding.insert(settings.holding(path_below_program(*command), *option));
-            self(self, *command);
-        }
-    };
-    look_at(look_at, program);
+    for (const CLI::App* command : running_commands_of(program))
+        for (const CLI::Option* option : command->get_options())
+            holding.insert(settings.holding(path_below_program(*command), *option));
     std::vector<Row> rows;
     for (const Setting& setting : settings.all) rows.push_back({&setting, holding.contains(&setting)});
     return rows;
@@ -87,7 +82,7 @@ void print_settings(const Settings& settings, const std::vector<Row>& rows) {
 // "\"kind\"" of what an option takes, as an example that can stand in the file.
 std::string example_of(const Takes& taken) {
     if (taken.what.empty()) return "true";
-    if (taken.what == "NUMBER" || taken.what == "SECONDS" || taken.what == "ID") return "1";
+    if (taken.is_number) return "1";
     if (taken.several) return fmt::format("[\"{}\"]", taken.words.front());
     if (!taken.words.empty()) return fmt::format("\"{}\"", taken.words.front());
     return taken.repeats ? "[\"\"]" : "\"\"";
@@ -105,27 +100,19 @@ void print_keys(const CLI::App& command, const std::string& group, std::set<std:
 // A file with every key that can stand in it, none of which says anything yet.
 void print_all_keys(const CLI::App& program) {
     fmt::print(
-        "# What you want of every run. The first {0} of a line is for you to take away. The command line goes\n"
-        "# before what stands here.\n\n",
-        '#');
+        "# What you want of every run. The first # of a line is for you to take away. The command line goes\n"
+        "# before what stands here.\n\n");
     std::set<std::string> told;
-    std::vector<const CLI::App*> commands;
-    for (const CLI::App* command : commands_of(program)) {
-        const auto within = commands_of(*command);
-        commands.insert(commands.end(), within.begin(), within.end());
-        if (within.empty()) commands.push_back(command);
-    }
+    const auto commands = running_commands_of(program);
     fmt::print("# For every command.\n");
     for (const CLI::App* command : commands) print_keys(*command, kMannerGroup, told);
     fmt::print("\n# For every command that takes a selection.\n");
     for (const CLI::App* command : commands) print_keys(*command, kSelectionGroup, told);
     for (const CLI::App* command : commands) {
         if (options_of(*command, kOwnGroup).size() < 2) continue;  // --help
-        fmt::print("\n{}#[{}]\n", "", [&] {
-            std::string path = path_below_program(*command);
-            std::replace(path.begin(), path.end(), ' ', '.');
-            return path;
-        }());
+        std::string table = path_below_program(*command);
+        std::replace(table.begin(), table.end(), ' ', '.');
+        fmt::print("\n#[{}]\n", table);
         std::set<std::string> of_command;
         print_keys(*command, kOwnGroup, of_command);
     }

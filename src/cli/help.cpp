@@ -33,7 +33,7 @@ Help::Help() {
 std::string Help::make_option(const CLI::Option* option, bool is_positional) const {
     const std::string what = takes(*option).what;
     if (is_positional) return line_of(what, option->get_description());
-    const std::string name = names_of(*option) + (what.empty() ? "" : " " + what);
+    const std::string name = fmt::format("{}{}{}", fmt::join(names_of(*option), ", "), what.empty() ? "" : " ", what);
     return line_of(name, option->get_description());
 }
 

@@ -5,23 +5,16 @@
 #include <fmt/format.h>
 #include <numeric>
 
+#include "cli/takes.h"
+
 namespace dredger::cli {
 namespace {
 
-std::vector<std::string> commands_of(const CLI::App& app) {
-    std::vector<std::string> names;
-    for (const CLI::App* command : app.get_subcommands([](const CLI::App*) { return true; }))
-        names.push_back(command->get_name());
-    return names;
-}
-
-std::vector<std::string> options_of(const CLI::App& app) {
-    std::vector<std::string> names;
-    for (const CLI::Option* option : app.get_options()) {
-        for (const std::string& name : option->get_lnames()) names.push_back("--" + name);
-        for (const std::string& name : option->get_snames()) names.push_back("-" + name);
-    }
-    return names;
+std::vector<std::string> names_of_options(const CLI::App& app) {
+    std::vector<std::string> all;
+    for (const CLI::Option* option : app.get_options())
+        for (std::string& name : names_of(*option)) all.push_back(std::move(name));
+    return all;
 }
 
 // How many letters must be put in, left out, changed or swapped.
@@ -61,14 +54,10 @@ const CLI::App& innermost(const CLI::App& program) {
     return *app;
 }
 
-std::string path_of(const CLI::App& app) {
-    return app.get_parent() == nullptr ? "dredger" : path_of(*app.get_parent()) + " " + app.get_name();
-}
-
 // "--limit" of "--limit: Value ..." and "Could not convert: --limit = many".
 std::string option_in(const std::string& text, const CLI::App& app) {
     std::string longest;
-    for (const std::string& name : options_of(app)) {
+    for (const std::string& name : names_of_options(app)) {
         const std::size_t at = text.find(name);
         const bool is_whole =
             at != text.npos &&
@@ -94,7 +83,7 @@ Error told_of_extras(const CLI::ParseError& error, const std::string& unknown, c
         const std::string what = error.what();
         return usage("not expected here: " + what.substr(std::min(what.size(), what.rfind(": ") + 2)), help);
     }
-    const std::string meant = nearest(unknown, options_of(app));
+    const std::string meant = nearest(unknown, names_of_options(app));
     return usage(fmt::format("{} is no option of {}", unknown, path_of(app)),
                  meant.empty() ? help : fmt::format("did you mean {}? {}", meant, help));
 }
@@ -136,7 +125,7 @@ Error told_of_value(const std::string& text, const std::string& option, const st
 }
 
 Error told_of_command(const std::vector<std::string>& words, const CLI::App& app, const std::string& help) {
-    const auto commands = commands_of(app);
+    const auto commands = names_within(app);
     const auto typed = std::find_if(words.begin(), words.end(), [&](const std::string& word) {
         return !word.starts_with('-') && word != app.get_name();
     });
@@ -156,7 +145,7 @@ std::vector<std::string> understood(const std::vector<std::string>& words, const
         all.erase(all.begin());
         all.emplace_back("--help");
     }
-    const auto commands = commands_of(program);
+    const auto commands = names_within(program);
     const auto fitting = [&](const std::string& word) {
         std::vector<std::string> list;
         for (const std::string& command : commands)

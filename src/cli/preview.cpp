@@ -42,8 +42,8 @@ int preview_selection(const Options& options) {
                       observer);
     observer.line().clear();
     if (!done) return report(done.error());
-    for (const std::string& what : preview::missing_decoders()) warn(what);
     if (done->files == 0) return nothing_selected(options.catalog);
+    for (const std::string& what : preview::missing_decoders()) warn(what);
     if (options.json) {
         print_document({{"page", done->page.string()},
                         {"files", done->files},

@@ -33,27 +33,15 @@ std::string why_not_trusted(const fs::path& file) {
     return {};
 }
 
-// All commands that run, below one.
-void gather(const CLI::App& above, std::vector<const CLI::App*>& commands) {
-    for (const CLI::App* command : commands_of(above)) {
-        if (commands_of(*command).empty()) commands.push_back(command);
-        gather(*command, commands);
-    }
-}
-
-std::vector<const CLI::App*> commands_below(const CLI::App& above) {
-    std::vector<const CLI::App*> commands;
-    gather(above, commands);
+// The commands that a key above them is for: those that run below this one, or itself.
+std::vector<const CLI::App*> commands_meant(const CLI::App& above) {
+    auto commands = running_commands_of(above);
     if (commands.empty()) commands.push_back(&above);
     return commands;
 }
 
 const CLI::Option* option_of(const CLI::App& command, const std::string& name) {
-    const auto found = command.get_options([&](const CLI::Option* option) {
-        const auto& names = option->get_lnames();
-        return std::find(names.begin(), names.end(), name) != names.end();
-    });
-    return found.empty() ? nullptr : found.front();
+    return command.get_option_no_throw("--" + name);
 }
 
 // What is wrong with a value of an option; empty: nothing.
@@ -70,7 +58,7 @@ std::string fault_of(const CLI::Option& option, const std::string& value) {
     }
     if (!taken.words.empty())
         return known(value) ? "" : fmt::format("{} is none of {}", value, fmt::join(taken.words, ", "));
-    if (taken.what == "NUMBER" || taken.what == "SECONDS" || taken.what == "ID") {
+    if (taken.is_number) {
         double number = 0;
         if (!CLI::detail::lexical_cast(value, number)) return fmt::format("{} is no number", value);
     }
@@ -166,7 +154,7 @@ class SettingsReader {
         std::string fault, option = key;
         bool is_taken = false;
         Setting setting{path_below_program(above), "", {}, file_, node.source().begin.line};
-        for (const CLI::App* command : commands_below(above)) {
+        for (const CLI::App* command : commands_meant(above)) {
             const CLI::Option* found = option_of(*command, key);
             // Of what the command line can only turn off the file says that it is on.
             const bool is_turned_around = found == nullptr && (found = option_of(*command, "no-" + key)) != nullptr;
@@ -202,20 +190,13 @@ class SettingsReader {
 // The options that a command line gives, as the argument library reads it.
 std::set<const CLI::Option*> options_given(const CLI::App& command, std::span<const std::string> words) {
     std::set<const CLI::Option*> given;
-    const auto by_letter = [&](char letter) -> const CLI::Option* {
-        const auto found = command.get_options([&](const CLI::Option* option) {
-            const auto& names = option->get_snames();
-            return std::find(names.begin(), names.end(), std::string(1, letter)) != names.end();
-        });
-        return found.empty() ? nullptr : found.front();
-    };
     for (const std::string& word : words) {
         if (word == "--") break;
         if (word.starts_with("--")) {
             given.insert(option_of(command, word.substr(2, word.find('=') - 2)));
         } else if (word.starts_with('-')) {
             for (const char letter : word.substr(1)) {
-                const CLI::Option* option = by_letter(letter);
+                const CLI::Option* option = command.get_option_no_throw(std::string("-") + letter);
                 given.insert(option);
                 if (option == nullptr || !takes(*option).what.empty()) break;  // the rest is its value
             }
@@ -232,12 +213,6 @@ bool is_on_its_way(const std::string& above, const std::string& command) {
 }  // namespace
 
 std::string Setting::where() const { return fmt::format("{}, line {}", file.string(), line); }
-
-std::string path_below_program(const CLI::App& command) {
-    if (command.get_parent() == nullptr) return {};
-    const std::string above = path_below_program(*command.get_parent());
-    return above.empty() ? command.get_name() : above + " " + command.get_name();
-}
 
 bool is_said_each_time(const CLI::Option& option) {
     static const std::set<std::string> names = {"onto-same-drive", "from-changed-source", "help", "version"};
@@ -275,6 +250,7 @@ Result<Settings> read_settings(const CLI::App& program) {
 
 std::vector<std::string> with_settings(const std::vector<std::string>& words, const CLI::App& program,
                                        const Settings& settings) {
+    if (settings.all.empty()) return words;
     const CLI::App* command = &program;
     std::size_t behind = 0;
     while (behind < words.size()) {

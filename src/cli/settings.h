@@ -47,9 +47,6 @@ Result<Settings> read_settings(const CLI::App& program);
 std::vector<std::string> with_settings(const std::vector<std::string>& words, const CLI::App& program,
                                        const Settings& settings);
 
-// "picks add": the path of a command below the program.
-std::string path_below_program(const CLI::App& command);
-
 // Whether an option has to be said each time: it lets a command do what can destroy what is looked for, or asks how the
 // program is used.
 bool is_said_each_time(const CLI::Option& option);

@@ -39,21 +39,23 @@ Takes takes(const CLI::Option& option) {
     // Behind a colon the library tells what values are checked for.
     const std::string type = option.get_type_name();
     taken.what = type.substr(0, type.find(':'));
+    const bool has_numbers_type = taken.what == "INT" || taken.what == "UINT" || taken.what == "FLOAT";
+    taken.is_number = taken.words.empty() && (has_numbers_type || taken.what == "SECONDS" || taken.what == "ID");
     if (taken.several)
         taken.what = "WORDS";
     else if (!taken.words.empty())
         taken.what = "WORD";
-    else if (taken.what == "INT" || taken.what == "UINT" || taken.what == "FLOAT")
+    else if (has_numbers_type)
         taken.what = "NUMBER";
     if (option.get_positional()) taken.what = option.get_name(true);
     taken.repeats = option.get_items_expected_max() > 1;
     return taken;
 }
 
-std::string names_of(const CLI::Option& option) {
-    std::string names;
-    for (const std::string& name : option.get_snames()) names += (names.empty() ? "-" : ", -") + name;
-    for (const std::string& name : option.get_lnames()) names += (names.empty() ? "--" : ", --") + name;
+std::vector<std::string> names_of(const CLI::Option& option) {
+    std::vector<std::string> names;
+    for (const std::string& name : option.get_snames()) names.push_back("-" + name);
+    for (const std::string& name : option.get_lnames()) names.push_back("--" + name);
     return names;
 }
 
@@ -64,6 +66,39 @@ std::vector<const CLI::Option*> options_of(const CLI::App& command, const std::s
 
 std::vector<const CLI::App*> commands_of(const CLI::App& command) {
     return command.get_subcommands([](const CLI::App* one) { return !one->get_group().empty(); });
+}
+
+std::vector<const CLI::App*> all_commands_of(const CLI::App& command) {
+    std::vector<const CLI::App*> all;
+    for (const CLI::App* one : commands_of(command)) {
+        all.push_back(one);
+        const auto below = all_commands_of(*one);
+        all.insert(all.end(), below.begin(), below.end());
+    }
+    return all;
+}
+
+std::vector<const CLI::App*> running_commands_of(const CLI::App& command) {
+    auto all = all_commands_of(command);
+    std::erase_if(all, [](const CLI::App* one) { return !commands_of(*one).empty(); });
+    return all;
+}
+
+std::vector<std::string> names_within(const CLI::App& command) {
+    std::vector<std::string> names;
+    for (const CLI::App* one : commands_of(command)) names.push_back(one->get_name());
+    return names;
+}
+
+std::string path_below_program(const CLI::App& command) {
+    if (command.get_parent() == nullptr) return {};
+    const std::string above = path_below_program(*command.get_parent());
+    return above.empty() ? command.get_name() : above + " " + command.get_name();
+}
+
+std::string path_of(const CLI::App& command) {
+    const std::string path = path_below_program(command);
+    return path.empty() ? "dredger" : "dredger " + path;
 }
 
 }  // namespace dredger::cli

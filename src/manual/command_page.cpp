@@ -15,17 +15,13 @@ namespace {
 
 constexpr std::string_view kExamples = "Examples:\n";
 
-std::string command_line(const CLI::App& command) {
-    return command.get_parent() == nullptr ? "dredger" : command_line(*command.get_parent()) + " " + command.get_name();
-}
-
 std::vector<const CLI::Option*> positionals_of(const CLI::App& command) {
     return command.get_options([](const CLI::Option* option) { return option->get_positional(); });
 }
 
 // ".B dredger scan" and what may stand behind it.
 std::string synopsis(const CLI::App& command) {
-    std::string out = fmt::format(".B {}\n", escaped(command_line(command)));
+    std::string out = fmt::format(".B {}\n", escaped(cli::path_of(command)));
     if (!cli::commands_of(command).empty()) return out + ".I COMMAND\n[\\fIoption\\fR ...]\n";
     out += "[\\fIoption\\fR ...]";
     for (const CLI::Option* option : positionals_of(command)) {
@@ -38,8 +34,10 @@ std::string synopsis(const CLI::App& command) {
 
 std::string option_entry(const CLI::Option& option) {
     const cli::Takes taken = cli::takes(option);
-    std::string head = option.get_positional() ? fmt::format("\\fI{}\\fR", escaped(taken.what))
-                                               : fmt::format("\\fB{}\\fR", escaped(cli::names_of(option)));
+    std::string head =
+        option.get_positional()
+            ? fmt::format("\\fI{}\\fR", escaped(taken.what))
+            : fmt::format("\\fB{}\\fR", escaped(fmt::format("{}", fmt::join(cli::names_of(option), ", "))));
     if (!option.get_positional() && !taken.what.empty()) head += fmt::format(" \\fI{}\\fR", escaped(taken.what));
     std::string entry = fmt::format(".TP\n{}\n{}\n", head, escaped(option.get_description()));
     const bool are_told = std::all_of(taken.words.begin(), taken.words.end(), [&](const std::string& word) {
@@ -123,7 +121,7 @@ Turns colours off.
 }  // namespace
 
 std::string page_name(const CLI::App& command) {
-    std::string name = command_line(command);
+    std::string name = cli::path_of(command);
     std::replace(name.begin(), name.end(), ' ', '-');
     return name;
 }

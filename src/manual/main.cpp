@@ -2,10 +2,10 @@
 #include <filesystem>
 #include <fmt/format.h>
 #include <fstream>
-#include <functional>
 #include <sstream>
 
 #include "cli/commands.h"
+#include "cli/takes.h"
 #include "manual/command_page.h"
 #include "manual/completion/completion.h"
 #include "manual/document_page.h"
@@ -31,13 +31,6 @@ bool write(const fs::path& file, const std::string& text) {
     return static_cast<bool>(out);
 }
 
-bool write_pages_of(const CLI::App& command, const fs::path& folder, const std::string& date) {
-    if (!write(folder / (manual::page_name(command) + ".1"), manual::command_page(command, date))) return false;
-    const auto within = command.get_subcommands([](const CLI::App*) { return true; });
-    return std::all_of(within.begin(), within.end(),
-                       [&](const CLI::App* one) { return write_pages_of(*one, folder, date); });
-}
-
 }  // namespace
 
 int main(int count, char** words) {
@@ -50,7 +43,11 @@ int main(int count, char** words) {
     int exit_code = 0;
     const auto program = cli::make_program(exit_code);
     for (const char* folder : {"man", "completion"}) fs::create_directories(out / folder);
-    bool good = write_pages_of(*program, out / "man", date);
+    auto commands = cli::all_commands_of(*program);
+    commands.push_back(program.get());
+    bool good = true;
+    for (const CLI::App* command : commands)
+        good = good && write(out / "man" / (manual::page_name(*command) + ".1"), manual::command_page(*command, date));
     for (const auto& [page, file] : kDocuments) {
         std::ifstream in(docs / file, std::ios::binary);
         std::stringstream markdown;

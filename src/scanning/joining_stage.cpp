@@ -173,7 +173,7 @@ std::vector<std::size_t> JoiningStage::contradicted() {
         if (seen.is_firm || seen.is_proven || seen.is_gone || proven.covers(seen.start())) continue;
         if (std::all_of(seen.pieces.begin(), seen.pieces.end(), is_clean)) continue;
         const auto file = torn(seen);
-        const bool seemed_whole = seen.is_whole || is_settled(seen) || (file && file->is_followed);
+        const bool seemed_whole = seen.is_whole || (file ? file->is_followed : is_settled(seen));
         if (!seemed_whole) continue;
         if (const Extent& first = seen.pieces.front(); !std::exchange(seen.is_whole, false) && !is_clean(first)) {
             seen.own = std::min(seen.own, proven_in(first).front().offset - seen.start());
@@ -328,13 +328,13 @@ void JoiningStage::learn_grain() {
 void JoiningStage::learn_whether_sectors_are_filled() {
     constexpr std::size_t kLeast = 8;
     std::size_t all = 0, followed = 0;
-    for (const Seen& seen : seen_) {
-        const bool is_sure = seen.is_firm || (seen.measured.is_whole() && seen.measured.proof >= Proof::structure);
-        if (!seen.is_find() || !is_sure || seen.around) continue;
+    for (Seen& seen : seen_) {
+        if (!seen.is_find() || (!seen.is_firm && !seen.measured.is_whole())) continue;
+        seen.is_followed =
+            is_followed(*ground_, seen.is_firm ? seen.pieces.back().end() : seen.start() + seen.measured.length);
+        if (seen.around || (!seen.is_firm && seen.measured.proof < Proof::structure)) continue;
         ++all;
-        followed += is_followed(*ground_, seen.is_firm ? seen.pieces.back().end() : seen.start() + seen.measured.length)
-                        ? 1
-                        : 0;
+        followed += seen.is_followed ? 1 : 0;
     }
     sectors_are_filled_ = all < kLeast || followed * 2 < all;
 }
@@ -384,8 +384,8 @@ std::optional<TornFile> JoiningStage::torn(const Seen& seen) const {
     const bool is_entered = seen.is_find() && m.proof <= Proof::chain && file.own < m.length &&
                             (!keeps_others(*seen.format) || seen.is_contradicted);
     // Drivers fill the last sector of a file with zeros.
-    file.is_followed = sectors_are_filled_ && seen.is_find() && !is_entered && m.is_whole() &&
-                       m.proof == Proof::length && is_followed(*ground_, seen.start() + m.length);
+    file.is_followed = sectors_are_filled_ && seen.is_followed && seen.is_find() && !is_entered && m.is_whole() &&
+                       m.proof == Proof::length;
     if (!goes_on && !is_cut && !is_entered && !file.is_followed) return std::nullopt;
     file.is_cut = is_cut;
     // All that speaks against it is what begins within, or follows; or that its record tells of more.

@@ -33,6 +33,7 @@ class JoiningStage {
         std::uint64_t own = 0;         // bytes up to where the next one begins that is not text
         bool is_firm = false;          // its content proves where all of it lies
         bool is_head = false;          // nothing that goes with its beginning follows
+        bool is_followed = false;      // something stands behind its end in the same sector
         bool is_gone = false;          // it was a part of another one
         bool is_joined = false;        // whole, or further than it seemed
         bool is_whole = false;         // was put together

@@ -3,7 +3,6 @@
 
 #include <cmath>
 #include <gmock/gmock.h>
-#include <random>
 
 #include "carving/endings.h"
 #include "support/ringing_log.h"
@@ -13,15 +12,9 @@ namespace dredger {
 namespace {
 
 using test::MemoryMedium;
+using test::noise;
 using testing::ElementsAre;
 using testing::IsEmpty;
-
-std::vector<std::byte> noise(std::size_t size) {
-    std::mt19937 random(3);
-    std::vector<std::byte> bytes(size);
-    for (std::byte& b : bytes) b = static_cast<std::byte>(random());
-    return bytes;
-}
 
 std::vector<std::byte> tone(std::size_t samples, double phase) {
     std::vector<std::byte> bytes;
@@ -36,18 +29,18 @@ std::vector<std::byte> tone(std::size_t samples, double phase) {
 
 TEST(Likeness, WhatGoesOnCostsLessThanWhatIsForeign) {
     const Likeness likeness(tone(8000, 0));
-    const double same = likeness.bits_of(tone(4000, 1)), packed = likeness.bits_of(noise(8000)),
+    const double same = likeness.bits_of(tone(4000, 1)), packed = likeness.bits_of(noise(8000, 3)),
                  text = likeness.bits_of(test::bytes_of(test::ringing_log(1, 100)));
     EXPECT_LT(same, 6);
     EXPECT_GT(packed, same + 2);
     EXPECT_GT(text, same + 1);
-    EXPECT_EQ(Likeness({}).bits_of(noise(100)), 0) << "nothing was learnt";
+    EXPECT_EQ(Likeness({}).bits_of(noise(100, 3)), 0) << "nothing was learnt";
     EXPECT_EQ(likeness.bits_of({}), 0);
 }
 
 TEST(Endings, AreWhereZerosFillTheLastSector) {
     constexpr std::uint64_t kCluster = 2048;
-    auto bytes = noise(8 * kCluster);
+    auto bytes = noise(8 * kCluster, 3);
     const auto zeros = [&](std::size_t from, std::size_t to) {
         std::fill(bytes.begin() + static_cast<std::ptrdiff_t>(from), bytes.begin() + static_cast<std::ptrdiff_t>(to),
                   std::byte{0});

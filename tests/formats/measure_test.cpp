@@ -10,6 +10,7 @@ namespace dredger {
 namespace {
 
 using test::MemoryMedium;
+using test::noise;
 
 const std::map<std::string, std::vector<std::byte>>& all_samples() {
     static const auto samples = test::samples();
@@ -53,13 +54,6 @@ Outcome measure(std::vector<std::byte> bytes) {
 
 std::vector<std::byte> followed_by(std::vector<std::byte> bytes, const std::vector<std::byte>& more) {
     bytes.insert(bytes.end(), more.begin(), more.end());
-    return bytes;
-}
-
-std::vector<std::byte> noise(std::size_t size, unsigned seed) {
-    std::mt19937 random(seed);
-    std::vector<std::byte> bytes(size);
-    for (std::byte& b : bytes) b = static_cast<std::byte>(random());
     return bytes;
 }
 

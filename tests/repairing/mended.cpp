@@ -1,7 +1,6 @@
 #include "repairing/mended.h"
 
 #include <algorithm>
-#include <random>
 
 namespace dredger::test {
 namespace {
@@ -9,13 +8,6 @@ namespace {
 Bytes content_of(repairing::Output& output) {
     const MediumPtr medium = output.content();
     return medium ? medium->bytes(0, static_cast<std::size_t>(medium->size())).value() : Bytes();
-}
-
-Bytes noise(std::size_t length) {
-    std::mt19937 random(static_cast<unsigned>(length));
-    Bytes bytes(length);
-    for (std::byte& byte : bytes) byte = static_cast<std::byte>(random() & 0xFFU);
-    return bytes;
 }
 
 }  // namespace
@@ -71,12 +63,12 @@ Bytes zeroed(Bytes bytes, std::size_t at, std::size_t length) {
 }
 
 Bytes with_noise(Bytes bytes, std::size_t at, std::size_t length) {
-    std::ranges::copy(noise(length), bytes.begin() + static_cast<std::ptrdiff_t>(at));
+    std::ranges::copy(noise(length, static_cast<unsigned>(length)), bytes.begin() + static_cast<std::ptrdiff_t>(at));
     return bytes;
 }
 
 Bytes with_noise_inserted(Bytes bytes, std::size_t at, std::size_t length) {
-    const Bytes foreign = noise(length);
+    const Bytes foreign = noise(length, static_cast<unsigned>(length));
     bytes.insert(bytes.begin() + static_cast<std::ptrdiff_t>(at), foreign.begin(), foreign.end());
     return bytes;
 }

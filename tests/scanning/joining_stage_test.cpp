@@ -3,7 +3,6 @@
 #include <cmath>
 #include <gmock/gmock.h>
 #include <map>
-#include <random>
 
 #include "scanning/scan_fixture.h"
 #include "support/ringing_log.h"
@@ -17,9 +16,7 @@ using Pieces = std::vector<Extent>;
 constexpr std::size_t kCluster = 4096;
 
 Bytes noise(unsigned seed, std::size_t size) {
-    std::mt19937 random(seed);
-    Bytes bytes(size);
-    for (std::byte& byte : bytes) byte = static_cast<std::byte>(random());
+    Bytes bytes = test::noise(size, seed);
     bytes.back() = std::byte{0x55};
     return bytes;
 }

@@ -8,6 +8,7 @@
 #include <fstream>
 #include <nlohmann/json.hpp>
 #include <pty.h>
+#include <random>
 #include <sstream>
 #include <stdexcept>
 #include <sys/ioctl.h>
@@ -205,6 +206,13 @@ Result<void> MemoryMedium::read_within(std::uint64_t offset, std::span<std::byte
         bad.push_back({first, last - first});
     }
     return {};
+}
+
+std::vector<std::byte> noise(std::size_t size, unsigned seed) {
+    std::mt19937 random(seed);
+    std::vector<std::byte> bytes(size);
+    for (std::byte& b : bytes) b = static_cast<std::byte>(random());
+    return bytes;
 }
 
 Said shell(const std::string& command) {

@@ -110,6 +110,9 @@ struct RunOptions {
 };
 Ran run_program(const std::vector<std::string>& words, const RunOptions& options = {});
 
+// Bytes that nothing tells, the same for the same seed.
+std::vector<std::byte> noise(std::size_t size, unsigned seed);
+
 // A command line for /bin/sh; what it says on stderr is in `out`, too.
 struct Said {
     int exit_code = -1;

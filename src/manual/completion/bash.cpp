@@ -1,6 +1,5 @@
 #include <fmt/format.h>
 
-#include "cli/settings.h"
 #include "cli/takes.h"
 #include "manual/completion/completion.h"
 #include "manual/completion/values.h"
@@ -70,31 +69,31 @@ std::string bash_of(const Value& value) {
 }  // namespace
 
 std::string bash_completion(const CLI::App& program) {
-    const auto commands = all_commands(program);
     std::string out(kBashHead), known, values, options, others;
     const auto add_case = [](std::string& cases, const std::string& pattern, const std::string& deed) {
         cases += fmt::format("        {}) {} ;;\n", pattern, deed);
     };
-    for (const Command& command : commands) {
-        known += fmt::format("{}{}", known.empty() ? "" : "|", quoted(command.path));
+    for (const CLI::App* command : cli::all_commands_of(program)) {
+        const std::string path = cli::path_below_program(*command);
+        known += fmt::format("{}{}", known.empty() ? "" : "|", quoted(path));
         std::vector<std::string> names;
-        for (const CLI::Option* option : options_of(*command.app, false)) {
-            const auto of_option = names_of(*option);
+        for (const CLI::Option* option : options_of(*command, false)) {
+            const auto of_option = cli::names_of(*option);
             names.push_back(of_option.back());
             const Value value = value_of(*option);
             if (value.what.empty()) continue;
             std::string pattern;
             for (const std::string& name : of_option)
-                pattern += (pattern.empty() ? "" : "|") + quoted(command.path + ":" + name);
+                pattern += (pattern.empty() ? "" : "|") + quoted(path + ":" + name);
             add_case(values, pattern, bash_of(value) + "; return");
         }
-        add_case(options, quoted(command.path), "_dredger_words " + quoted_list(names));
-        const auto positionals = options_of(*command.app, true);
-        if (!cli::commands_of(*command.app).empty())
-            add_case(others, quoted(command.path), "_dredger_words " + quoted_list(names_within(*command.app)));
+        add_case(options, quoted(path), "_dredger_words " + quoted_list(names));
+        const auto positionals = options_of(*command, true);
+        if (!cli::commands_of(*command).empty())
+            add_case(others, quoted(path), "_dredger_words " + quoted_list(cli::names_within(*command)));
         else if (!positionals.empty())
             // Where it takes several things a path of any of them may stand.
-            add_case(others, quoted(command.path),
+            add_case(others, quoted(path),
                      positionals.size() == 1 ? bash_of(value_of(*positionals.front())) : "_dredger_files");
     }
     out += fmt::format(
@@ -115,7 +114,7 @@ std::string bash_completion(const CLI::App& program) {
         "        help) _dredger_words {} ;;\n{}    esac\n"
         "}}\n"
         "complete -F _dredger dredger\n",
-        known, values, options, quoted_list(names_within(program)), quoted_list(helped_with(program)), others);
+        known, values, options, quoted_list(cli::names_within(program)), quoted_list(helped_with(program)), others);
     return out;
 }
 

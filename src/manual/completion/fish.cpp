@@ -1,6 +1,5 @@
 #include <fmt/format.h>
 
-#include "cli/settings.h"
 #include "cli/takes.h"
 #include "manual/completion/completion.h"
 #include "manual/completion/values.h"
@@ -55,10 +54,11 @@ std::string fish_completion(const CLI::App& program) {
         "complete -c dredger -n __dredger_wants_command -a help -d 'how a command is used'\n"
         "complete -c dredger -n '__dredger_wants_command help' -a {}\n",
         quoted(fmt::format("{}", fmt::join(helped_with(program), " "))));
-    for (const Command& command : all_commands(program)) {
-        add_names(*command.app);
-        const std::string head = fmt::format("complete -c dredger -n '__dredger_is {}'", command.path);
-        for (const CLI::Option* option : options_of(*command.app, false)) {
+    for (const CLI::App* command : cli::all_commands_of(program)) {
+        add_names(*command);
+        const std::string head =
+            fmt::format("complete -c dredger -n '__dredger_is {}'", cli::path_below_program(*command));
+        for (const CLI::Option* option : options_of(*command, false)) {
             out += head;
             for (const std::string& name : option->get_snames()) out += " -s " + name;
             for (const std::string& name : option->get_lnames()) out += " -l " + name;
@@ -66,7 +66,7 @@ std::string fish_completion(const CLI::App& program) {
             if (!value.what.empty()) out += fish_of(value);
             out += " -d " + quoted(option->get_description()) + "\n";
         }
-        for (const CLI::Option* option : options_of(*command.app, true)) {
+        for (const CLI::Option* option : options_of(*command, true)) {
             const Value value = value_of(*option);
             if (value.sought == Sought::catalogs)
                 out += head + " -a '(__fish_complete_suffix .dredge)'\n";

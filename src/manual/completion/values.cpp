@@ -3,7 +3,6 @@
 #include <fmt/format.h>
 
 #include "cli/help.h"
-#include "cli/settings.h"
 #include "cli/takes.h"
 
 namespace dredger::manual {
@@ -22,42 +21,12 @@ Value value_of(const CLI::Option& option) {
     return value;
 }
 
-namespace {
-
-void gather(const CLI::App& above, std::vector<Command>& commands) {
-    for (const CLI::App* app : cli::commands_of(above)) {
-        commands.push_back({cli::path_below_program(*app), app});
-        gather(*app, commands);
-    }
-}
-
-}  // namespace
-
-std::vector<Command> all_commands(const CLI::App& program) {
-    std::vector<Command> commands;
-    gather(program, commands);
-    return commands;
-}
-
 std::vector<const CLI::Option*> options_of(const CLI::App& command, bool positional) {
     return command.get_options([=](const CLI::Option* option) { return option->get_positional() == positional; });
 }
 
-std::vector<std::string> names_of(const CLI::Option& option) {
-    std::vector<std::string> names;
-    for (const std::string& name : option.get_snames()) names.push_back("-" + name);
-    for (const std::string& name : option.get_lnames()) names.push_back("--" + name);
-    return names;
-}
-
-std::vector<std::string> names_within(const CLI::App& command) {
-    std::vector<std::string> names;
-    for (const CLI::App* one : cli::commands_of(command)) names.push_back(one->get_name());
-    return names;
-}
-
 std::vector<std::string> helped_with(const CLI::App& program) {
-    std::vector<std::string> names = names_within(program);
+    std::vector<std::string> names = cli::names_within(program);
     for (const cli::Topic& topic : cli::topics()) names.emplace_back(topic.name);
     return names;
 }

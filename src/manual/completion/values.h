@@ -17,21 +17,10 @@ struct Value {
 };
 Value value_of(const CLI::Option& option);
 
-struct Command {
-    std::string path;  // "picks add"
-    const CLI::App* app;
-};
-// All commands, those above others as well.
-std::vector<Command> all_commands(const CLI::App& program);
-// The names of those right below one.
-std::vector<std::string> names_within(const CLI::App& command);
 // What `dredger help` takes.
 std::vector<std::string> helped_with(const CLI::App& program);
 
 std::vector<const CLI::Option*> options_of(const CLI::App& command, bool positional);
-// "-c" and "--catalog".
-std::vector<std::string> names_of(const CLI::Option& option);
-
 // 'text', for any of the shells.
 std::string quoted(const std::string& text);
 // Words with blanks between, quoted where they need it.

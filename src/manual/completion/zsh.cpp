@@ -1,6 +1,5 @@
 #include <fmt/format.h>
 
-#include "cli/settings.h"
 #include "cli/takes.h"
 #include "manual/completion/completion.h"
 #include "manual/completion/values.h"
@@ -38,7 +37,7 @@ std::string zsh_arguments(const CLI::App& command) {
     std::string out;
     for (const CLI::Option* option : options_of(command, false)) {
         const Value value = value_of(*option);
-        const auto names = names_of(*option);
+        const auto names = cli::names_of(*option);
         const bool repeats = cli::takes(*option).repeats;
         std::string excluded = repeats ? "*" : fmt::format("({})", fmt::join(names, " "));
         std::string told = fmt::format("[{}]", zsh_text(option->get_description()));
@@ -61,29 +60,29 @@ std::string zsh_commands(const CLI::App& above) {
     return out;
 }
 
-// `depth`: how many names of commands stand before.
-void zsh_cases(const CLI::App& above, std::string& out) {
-    for (const CLI::App* command : cli::commands_of(above)) {
-        const std::string path = cli::path_below_program(*command);
-        out += fmt::format("        {})\n", quoted(path));
+// What stands behind each command.
+std::string zsh_cases(const CLI::App& program) {
+    std::string out;
+    for (const CLI::App* command : cli::all_commands_of(program)) {
+        out += fmt::format("        {})\n", quoted(cli::path_below_program(*command)));
         if (cli::commands_of(*command).empty())
             out += fmt::format("            _arguments -s{}\n", zsh_arguments(*command));
         else
             out += fmt::format("            local -a within=({})\n            _describe command within\n",
                                zsh_commands(*command));
         out += "            ;;\n";
-        zsh_cases(*command, out);
     }
+    return out;
 }
 
 }  // namespace
 
 std::string zsh_completion(const CLI::App& program) {
-    std::string cases;
-    zsh_cases(program, cases);
+    const std::string cases = zsh_cases(program);
     std::string above;
-    for (const Command& command : all_commands(program))
-        if (!cli::commands_of(*command.app).empty()) above += (above.empty() ? "" : "|") + command.path;
+    for (const CLI::App* command : cli::all_commands_of(program))
+        if (!cli::commands_of(*command).empty())
+            above += (above.empty() ? "" : "|") + cli::path_below_program(*command);
     return fmt::format(
         "#compdef dredger\n"
         "# Completion of dredger for zsh.\n\n"
