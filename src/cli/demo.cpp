@@ -64,12 +64,8 @@ Result<void> unpack(const fs::path& packed_file, const fs::path& image) {
 }
 
 int step(const char* why, const std::vector<std::string>& words) {
-    std::string line = "dredger";
-    for (const std::string& word : words) line += word.find(' ') == std::string::npos ? " " + word : " '" + word + "'";
     tell("\n{}\n", styled(why, Style::bold));
-    tell("{}\n\n", styled(pasteable("$ " + line, width_of_stdout()), Style::dim));
-    (void)std::fflush(stdout);
-    return run(words, Heeds::words_alone);
+    return run_shown(words);
 }
 
 int demo(const fs::path& folder) {

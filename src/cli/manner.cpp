@@ -143,7 +143,7 @@ void tell_text(const std::string& text) {
 }
 
 void tell_next(const std::string& command, const std::string& before) {
-    if (!manner().quiet) fmt::print("{}\n", pasteable(before + command, width_of_stdout()));
+    if (!manner().quiet && manner().suggests) fmt::print("{}\n", pasteable(before + command, width_of_stdout()));
 }
 
 Result<void> open_log(const std::vector<std::filesystem::path>& media) {

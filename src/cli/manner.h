@@ -21,6 +21,7 @@ inline constexpr std::string_view kColourWords[] = {"auto", "always", "never"};
 struct Manner {
     std::string colour = "auto";
     bool pages = true;     // what is longer than the screen goes through a pager
+    bool suggests = true;  // which command is next; who is guided is told otherwise
     bool quiet = false;    // what was asked for and errors, nothing besides
     bool verbose = false;  // what is done, on stderr
     std::string log;       // a file that gets the same, with times

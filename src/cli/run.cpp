@@ -12,6 +12,7 @@
 #include "cli/pager.h"
 #include "cli/settings.h"
 #include "cli/terminal.h"
+#include "cli/words.h"
 
 namespace dredger::cli {
 namespace {
@@ -55,7 +56,7 @@ std::unique_ptr<CLI::App> make_program(int& exit_code) {
         "  dredger restore card.dredge --kind picture --to /mnt/rescue\n"
         "\nMore: dredger COMMAND --help, and dredger help selection, prospects, times or exit-codes.");
     for (const auto add : {add_survey, add_scan, add_list, add_show, add_versions, add_preview, add_picks, add_restore,
-                           add_repair, add_report, add_mount, add_image, add_kinds, add_config, add_demo})
+                           add_repair, add_report, add_mount, add_image, add_kinds, add_config, add_guide, add_stick, add_demo})
         add(*program, exit_code);
     add_manner(*program);
     call_them_commands(*program);
@@ -103,6 +104,15 @@ int run(const std::vector<std::string>& arguments, Heeds heeds) {
     if (const auto logged = open_log(); !logged && (exit_code == kDone || exit_code == kDoneInPart))
         return report(logged.error());
     return exit_code;
+}
+
+int run_shown(const std::vector<std::string>& words) {
+    std::string line = "$ dredger";
+    for (const std::string& word : words) line += " " + as_word(word);
+    // Not told as a sentence is: a line that is broken elsewhere could not be pasted.
+    if (!manner().quiet) fmt::print("{}\n\n", styled(pasteable(line, width_of_stdout()), Style::dim));
+    (void)std::fflush(stdout);
+    return run(words, Heeds::words_alone);
 }
 
 }  // namespace dredger::cli

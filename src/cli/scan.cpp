@@ -148,6 +148,29 @@ Json told(const ScanReport& outcome, const std::string& source) {
             {"interrupted", outcome.interrupted}};
 }
 
+// What lies in bins and copies needs no searching; mail stores can be looked into.
+void suggest_what_is_whole(const Catalog& catalog, const std::string& name, const Options& options,
+                           const ScanRequest& request) {
+    Selection in_bins;
+    in_bins.states = {State::trashed};
+    if (catalog.count(in_bins).value_or(0) > 0) {
+        tell("\nLook in the bin first, what lies there is whole:\n");
+        tell_next(fmt::format("dredger list {} --state trashed", name), "  ");
+    }
+    if (const auto documents = catalog.documents_with_copies().value_or(0); documents > 0) {
+        tell("\nSafety copies and earlier states of {} stand here, too:\n", counted(documents, "document"));
+        tell_next("dredger versions " + name, "  ");
+    }
+    Selection stores = usual_selection();
+    stores.states = {};
+    stores.formats = {"pst", "dbx", "mbox"};
+    if (const auto count = catalog.count(stores).value_or(0); count > 0 && !request.mail) {
+        tell("\n{} found; what lies in them, and what was deleted there:\n",
+             counted(static_cast<std::uint64_t>(count), "mail store was", "mail stores were"));
+        tell_next(fmt::format("dredger scan --mail {} -c {}", as_word(options.sources.front()), name), "  ");
+    }
+}
+
 int scan_all(Options options) {
     ScanRequest request;
     request.volumes = {options.volumes.begin(), options.volumes.end()};
@@ -267,24 +290,7 @@ int scan_all(Options options) {
     }
     if (options.json) return code;
     const std::string name = as_word(options.catalog);
-    Selection in_bins;
-    in_bins.states = {State::trashed};
-    if (catalog->count(in_bins).value_or(0) > 0) {
-        tell("\nLook in the bin first, what lies there is whole:\n");
-        tell_next(fmt::format("dredger list {} --state trashed", name), "  ");
-    }
-    if (const auto documents = catalog->documents_with_copies().value_or(0); documents > 0) {
-        tell("\nSafety copies and earlier states of {} stand here, too:\n", counted(documents, "document"));
-        tell_next("dredger versions " + name, "  ");
-    }
-    Selection stores = usual_selection();
-    stores.states = {};
-    stores.formats = {"pst", "dbx", "mbox"};
-    if (const auto count = catalog->count(stores).value_or(0); count > 0 && !request.mail) {
-        tell("\n{} found; what lies in them, and what was deleted there:\n",
-             counted(static_cast<std::uint64_t>(count), "mail store was", "mail stores were"));
-        tell_next(fmt::format("dredger scan --mail {} -c {}", as_word(options.sources.front()), name), "  ");
-    }
+    if (manner().suggests) suggest_what_is_whole(*catalog, name, options, request);
     const auto finds = catalog->count(usual_selection());
     const bool is_mail = !are_stores.empty() && std::all_of(are_stores.begin(), are_stores.end(), std::identity());
     if (finds && *finds == 0 && is_mail)

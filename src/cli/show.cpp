@@ -14,6 +14,7 @@
 #include "cli/words.h"
 #include "media/content.h"
 #include "preview/sections.h"
+#include "preview/tile.h"
 
 namespace dredger::cli {
 namespace {
@@ -31,6 +32,7 @@ struct Options {
     std::int64_t id = 0;
     std::string source;
     std::optional<Range> hex;
+    bool text = false;
     bool json = false;
 };
 
@@ -110,6 +112,25 @@ void print_message(const MediumPtr& medium, const Candidate& c) {
             from = end + 1;
         }
     }
+}
+
+// A preview in words: what its decoder says of it, and its first lines.
+void print_in_words(const MediumPtr& medium, const Candidate& c) {
+    constexpr std::size_t kMostLines = 12;
+    const auto content = open_content(medium, c.layout, c.record.size);
+    const preview::Tile tile = preview::make_tile(*content, c, {});
+    for (const Fact& known : tile.facts)
+        if (std::find(c.record.facts.begin(), c.record.facts.end(), known) == c.record.facts.end())
+            fact(known.name.c_str(), printable(known.value));
+    if (tile.text.empty()) return;
+    fmt::print("\n{}\n", styled("What it says", Style::bold));
+    std::size_t lines = 0, from = 0;
+    for (; from < tile.text.size() && lines < kMostLines; ++lines) {
+        const std::size_t end = std::min(tile.text.find('\n', from), tile.text.size());
+        fmt::print("  {}\n", shortened(printable(tile.text.substr(from, end - from)), width_of_stdout() - 2));
+        from = end + 1;
+    }
+    if (from < tile.text.size()) fmt::print("  ...\n");
 }
 
 Result<void> print_pieces(const Catalog& catalog, const Candidate& c, const Coverage& bad) {
@@ -324,6 +345,13 @@ int show(const Options& options) {
     for (const std::string& reason : c.prospect.reasons)
         fmt::print("{}\n", wrapped("  - " + printable(reason), width_of_stdout(), 4));
     if (c.record.is_folder) return kDone;
+    if (options.text) {
+        if (medium != nullptr)
+            print_in_words(medium, c);
+        else
+            tell("\nThe medium is not at hand: attach it, or name it with --source, to see what it says.\n");
+        return kDone;
+    }
     if (const auto printed = print_pieces(*catalog, c, *bad); !printed) return report(printed.error());
     if (const auto printed = print_relatives(*catalog, c); !printed) return report(printed.error());
     if (c.format == "eml" && medium != nullptr && !options.hex) {
@@ -348,10 +376,13 @@ void add_show(CLI::App& program, int& exit_code) {
             "these bytes of the content: 0x200..0x3ff (64 KiB at most), or 4096.. for the 256 from there")
         ->check(taken_by(parse_offsets))
         ->type_name("RANGE");
+    command->add_flag("--text", options->text,
+                      "a preview in words, in place of where it lies: what its decoder says, and its first lines");
     command->add_flag("--json", options->json, "as JSON (docs/json.md)");
     command->footer(
         "Examples:\n"
         "  dredger show card.dredge 17\n"
+        "  dredger show card.dredge 17 --text\n"
         "  dredger show card.dredge 17 --hex 0x200..0x3ff\n"
         "  dredger show card.dredge 17 --source /mnt/images/card.img");
     command->callback([options, &exit_code] { exit_code = show(*options); });

@@ -122,6 +122,8 @@ void catch_interrupts() {
 
 bool is_interrupted() { return interrupted != 0; }
 
+void forget_interrupt() { interrupted = 0; }
+
 namespace {
 
 std::string time_left_text(std::uint64_t seconds) {

@@ -39,6 +39,8 @@ std::string styled(std::string_view text, Style style);
 // From now on Ctrl-C asks the running work to stop; a second one ends the program at once.
 void catch_interrupts();
 bool is_interrupted();
+// What was interrupted has ended; something new begins.
+void forget_interrupt();
 
 // What a line of progress says in `width` columns: what is done, percent and time left, rate, bytes, finds; what is
 // worth less gives way first. `rate`: units a second, 0 where it is not known.

@@ -168,16 +168,4 @@ std::string shortened_path(const std::string& path, std::size_t most) {
     return taken + 1 <= most ? "…/" + name : shortened(name, most);
 }
 
-std::string as_word(const std::string& text) {
-    constexpr std::string_view kPlain = "_-./:@%+=,";
-    const auto is_plain = [&](char c) {
-        return (c >= 'a' && c <= 'z') || (c >= 'A' && c <= 'Z') || (c >= '0' && c <= '9') ||
-               kPlain.find(c) != kPlain.npos || static_cast<unsigned char>(c) >= 0x80;
-    };
-    if (!text.empty() && std::all_of(text.begin(), text.end(), is_plain)) return text;
-    std::string word = "'";
-    for (const char c : text) word += c == '\'' ? std::string("'\\''") : std::string(1, c);
-    return word + "'";
-}
-
 }  // namespace dredger::cli

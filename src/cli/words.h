@@ -7,6 +7,7 @@
 #include <string_view>
 
 #include "base/amounts.h"
+#include "base/shell_word.h"
 #include "bins/contents.h"
 #include "catalog/candidate.h"
 
@@ -41,8 +42,5 @@ std::string pasteable(const std::string& command, std::size_t width);
 std::string shortened(const std::string& text, std::size_t most);
 // A path that takes no more: its folders give way first, then the middle of its name, which never loses its end.
 std::string shortened_path(const std::string& path, std::size_t most);
-
-// `text` as a word of a command line that can be pasted: in quotes where a shell would take it for something else.
-std::string as_word(const std::string& text);
 
 }  // namespace dredger::cli

@@ -10,6 +10,7 @@
 #include <memory>
 #include <set>
 #include <sys/stat.h>
+#include <sys/statvfs.h>
 #include <sys/sysmacros.h>
 #include <unistd.h>
 
@@ -221,6 +222,30 @@ std::string serial_of(const fs::path& device) {
     for (const fs::path& drive : whole_drives(device_number(device)))
         if (std::string serial = line_of(drive / "device/serial"); !serial.empty()) return serial;
     return {};
+}
+
+std::uint64_t room_in(const fs::path& folder) {
+    struct statvfs facts {};
+    return ::statvfs(folder.c_str(), &facts) == 0 ? facts.f_bavail * facts.f_frsize : 0;
+}
+
+std::vector<WritablePlace> writable_places() {
+    static const std::set<std::string> kept_in_memory = {"tmpfs", "ramfs", "overlay", "devtmpfs"};
+    std::vector<WritablePlace> places;
+    const MountTable table(mnt_new_table_from_file("/proc/self/mountinfo"));
+    if (!table) return places;
+    libmnt_iter* walk = mnt_new_iter(MNT_ITER_FORWARD);
+    libmnt_fs* entry = nullptr;
+    while (mnt_table_next_fs(table.get(), walk, &entry) == 0) {
+        if (mnt_fs_is_pseudofs(entry) == 1 || mnt_fs_is_swaparea(entry) == 1) continue;
+        const std::string folder = trimmed(mnt_fs_get_target(entry)), type = trimmed(mnt_fs_get_fstype(entry));
+        std::error_code failed;
+        if (kept_in_memory.contains(type) || folder.starts_with("/boot") || !fs::is_directory(folder, failed)) continue;
+        const bool is_for_files = folder != "/" && ::access(folder.c_str(), W_OK) == 0;
+        if (is_for_files) places.push_back({folder, trimmed(mnt_fs_get_source(entry)), type, room_in(folder)});
+    }
+    mnt_free_iter(walk);
+    return places;
 }
 
 std::vector<Mount> mounts_on_drive_of(const fs::path& device) {

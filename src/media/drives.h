@@ -54,6 +54,18 @@ std::vector<Mount> mounts_on_drive_of(const std::filesystem::path& device);
 // A sentence for each of these that is mounted for writing, with what keeps it from changing.
 std::vector<std::string> warnings_of_writing(const std::filesystem::path& device);
 
+// A folder that this user can write below, of a file system that keeps what is written to it.
+struct WritablePlace {
+    std::string folder;
+    std::string device;  // or the address of a share
+    std::string filesystem;
+    std::uint64_t room = 0;  // bytes
+};
+// The mount points of such file systems, without what the system itself boots from.
+std::vector<WritablePlace> writable_places();
+// Bytes that this user can write below an existing folder; 0 where it can't be told.
+std::uint64_t room_in(const std::filesystem::path& folder);
+
 // Why writing below `folder` could destroy what is read from `source`: it lies on the source itself, on another
 // partition of the same drive, or on a loop device whose backing file is the source. Empty where it is safe.
 // `folder` need not exist yet: the nearest folder above it counts.

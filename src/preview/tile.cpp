@@ -78,7 +78,9 @@ class TileMaker {
         tile_.facts.insert(tile_.facts.end(), said.facts.begin(), said.facts.end());
     }
 
-    void write(const Canvas& canvas) { tile_.has_picture = canvas.write_png(folder_ / "tiles" / (name_ + ".png")); }
+    void write(const Canvas& canvas) {
+        tile_.has_picture = !folder_.empty() && canvas.write_png(folder_ / "tiles" / (name_ + ".png"));
+    }
 
     void write(const Picture& picture) {
         const double factor = std::min(
@@ -119,6 +121,7 @@ class TileMaker {
         if (!sound) return;
         tile_.facts.push_back({"sound", sound->described});
         tile_.facts.push_back({"duration", fmt::format("{:.0f} s", sound->seconds)});
+        if (folder_.empty()) return;
         Canvas canvas(kTileWidth, kTileHeight, kPaper);
         canvas.wave(sound->peaks, 16, 40, kTileWidth - 32, kTileHeight - 80, kSea);
         canvas.text(
@@ -155,6 +158,10 @@ class TileMaker {
 
     // To be looked at, to be read, and its text to be searched.
     void page() {
+        if (folder_.empty()) {
+            tile_.text = cut_to_characters(text_of_pages(content_, kMaxText));
+            return;
+        }
         const auto picture = decode_first_page(content_, kPageSide);
         if (!picture) return;
         write(*picture);
@@ -179,12 +186,12 @@ class TileMaker {
             tile_.text = tables_of(content_);
         } else if (candidate_.format == "eml" || candidate_.format == "mbox") {
             tile_.text = text_of_mail(content_, kMaxText);
-            if (candidate_.format == "eml") message();
+            if (candidate_.format == "eml" && !folder_.empty()) message();
         } else if ((format != nullptr && format->is_text) || candidate_.format == "svg" || format == nullptr) {
             const bool is_markup = candidate_.format == "html" || candidate_.format == "xml";
             if (looks_like_text(reader)) tile_.text = plain_text(reader, is_markup);
         }
-        if (!tile_.text.empty() || thumbnail) draw_text(thumbnail);
+        if (!folder_.empty() && (!tile_.text.empty() || thumbnail)) draw_text(thumbnail);
     }
 
     void message() {

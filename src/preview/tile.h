@@ -28,7 +28,8 @@ struct Tile {
 // What a picture or the first frame of a video looks like; 0 where nothing can be seen. In a process of its own.
 std::uint64_t likeness_in(const Medium& content, const Candidate& candidate);
 
-// Looks at the content in a process of its own and writes what is to be seen and heard below `folder`.
+// Looks at the content in a process of its own and writes what is to be seen and heard below `folder`; where that is
+// empty, nothing is written.
 Tile make_tile(const Medium& content, const Candidate& candidate, const std::filesystem::path& folder);
 
 }  // namespace dredger::preview

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <gmock/gmock.h>
 
+#include "base/shell_word.h"
 #include "cli/table.h"
 #include "cli/words.h"
 #include "support/support.h"
@@ -248,11 +249,11 @@ TEST(ShortenedPath, GivesItsFoldersBeforeItsName) {
 }
 
 TEST(Words, CanBePastedIntoAShell) {
-    EXPECT_EQ(cli::as_word("card.img"), "card.img");
-    EXPECT_EQ(cli::as_word("nest card.img"), "'nest card.img'");
-    EXPECT_EQ(cli::as_word("it's"), R"('it'\''s')");
-    EXPECT_EQ(cli::as_word(""), "''");
-    EXPECT_EQ(cli::as_word("$HOME"), "'$HOME'");
+    EXPECT_EQ(as_word("card.img"), "card.img");
+    EXPECT_EQ(as_word("nest card.img"), "'nest card.img'");
+    EXPECT_EQ(as_word("it's"), R"('it'\''s')");
+    EXPECT_EQ(as_word(""), "''");
+    EXPECT_EQ(as_word("$HOME"), "'$HOME'");
     EXPECT_EQ(cli::pasteable("dredger list 'a b.dredge' --state trashed", 30),
               "dredger list 'a b.dredge' \\\n    --state trashed");
     EXPECT_EQ(cli::pasteable("dredger list a.dredge", 80), "dredger list a.dredge");

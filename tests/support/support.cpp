@@ -17,6 +17,7 @@
 #include <zstd.h>
 
 #include "base/digest.h"
+#include "support/child.h"
 
 extern "C" void __asan_init() __attribute__((weak));
 
@@ -29,30 +30,6 @@ fs::path place_of(const std::string& file) {
     for (const char* folder : {DREDGER_FIXTURES, DREDGER_DEMO})
         if (fs::exists(fs::path(folder) / file)) return fs::path(folder) / file;
     throw std::runtime_error("no fixture " + file);
-}
-
-// The programs that tests drive are built with them.
-std::string beside_this_program(const std::string& name) {
-    return fs::read_symlink("/proc/self/exe").replace_filename(name).string();
-}
-
-// In a child of the test: the built program takes its place. `before`: shell words in front of it.
-[[noreturn]] void become(const std::string& program, const std::vector<std::string>& words, const std::string& before) {
-    ::setenv("DREDGER_CONFIG", "", 0);  // not that of whoever runs the tests
-    std::vector<std::string> all = {"/bin/sh", "-c", before + " exec \"$0\" \"$@\"", beside_this_program(program)};
-    all.insert(all.end(), words.begin(), words.end());
-    std::vector<char*> pointers;
-    for (std::string& word : all) pointers.push_back(word.data());
-    pointers.push_back(nullptr);
-    ::execv(pointers[0], pointers.data());
-    ::_exit(127);
-}
-
-// When it has ended; by a signal, what a shell says then.
-int exit_code_of(::pid_t child) {
-    int status = 0;
-    ::waitpid(child, &status, 0);
-    return WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
 }
 
 }  // namespace

@@ -1,0 +1,24 @@
+// The whole job by questions: which drive, what was lost, where to put it; then bins and records, the surface if need
+// be, a choice, the restore and the report. It runs the program's own commands and shows them.
+#pragma once
+
+#include "guiding/machine.h"
+#include "guiding/rescue.h"
+#include "guiding/talk.h"
+
+namespace dredger::guiding {
+
+enum class Ended {
+    done,
+    found_elsewhere,  // in a cloud's bin or a backup: nothing was to be rescued
+    later,            // everything is kept
+};
+
+// Folders in which rescues that did not come to their end are looked for, besides the machine's places.
+struct Guided {
+    std::vector<std::filesystem::path> known_places;
+};
+
+Ended guide(Talk& talk, Machine& machine, const Guided& options);
+
+}  // namespace dredger::guiding
