@@ -99,7 +99,8 @@ Result<Place> checked(const std::string& folder, std::string what, const std::st
     const fs::path existing = nearest_existing(folder);
     if (::access(existing.c_str(), W_OK) != 0)
         return fail(ErrorKind::output, "you may not write there", existing.string(), "choose another folder");
-    return Place{folder, {}, std::move(what), dredger::room_in(existing)};
+    std::error_code failed;
+    return Place{fs::absolute(folder, failed).lexically_normal(), {}, std::move(what), dredger::room_in(existing)};
 }
 
 }  // namespace
@@ -121,8 +122,10 @@ Result<Patient> ThisMachine::patient(const std::string& path) {
     if (const auto drives = list_drives(); drives)
         for (const Drive& drive : *drives)
             if (drive.device == path) return described(drive);
+    // It may go on from another folder.
+    std::error_code failed;
     Patient patient;
-    patient.path = path;
+    patient.path = fs::absolute(path, failed).lexically_normal().string();
     if (auto opened = open_medium(path); !opened) return tl::unexpected(opened.error());
     patient.written = warnings_of_writing(path);
     look(patient);

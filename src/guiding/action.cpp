@@ -19,9 +19,9 @@ bool is_number(const std::string& text) {
 
 const std::vector<std::string>& action_lines() {
     static const std::vector<std::string> lines = {
-        "7,12-40  take these      all  take all that is listed      m  more of the list",
-        "s 7  show one            v    earlier states, safety copies",
-        "d  search the surface    w    look for something else       f  finish"};
+        "7,12-40  take these          all  take all listed         m  more of the list",
+        "s 7      show one            v    earlier states, copies  w  other files",
+        "d        search the surface  f    finish"};
     return lines;
 }
 

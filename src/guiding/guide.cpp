@@ -435,7 +435,9 @@ class Conversation {
     void list_bins() {
         Selection binned = rescue_.wanted.selection();
         binned.states = {State::trashed};
-        if (count_of(binned) == 0) return;
+        // Where there is nothing else, the list shows them.
+        const std::uint64_t count = count_of(binned);
+        if (count == 0 || count == count_of(rescue_.wanted.selection())) return;
         talk_.heading("In the bins, whole");
         std::vector<std::string> words = {"list", rescue_.catalog().string(), "--state", "trashed"};
         for (std::string& word : rescue_.wanted.words()) words.push_back(std::move(word));
