@@ -55,8 +55,9 @@ std::unique_ptr<CLI::App> make_program(int& exit_code) {
         "  dredger scan card.img -c card.dredge             find what was deleted\n"
         "  dredger restore card.dredge --kind picture --to /mnt/rescue\n"
         "\nMore: dredger COMMAND --help, and dredger help selection, prospects, times or exit-codes.");
-    for (const auto add : {add_survey, add_scan, add_list, add_show, add_versions, add_preview, add_picks, add_restore,
-                           add_repair, add_report, add_mount, add_image, add_kinds, add_config, add_guide, add_stick, add_demo})
+    for (const auto add :
+         {add_survey, add_scan, add_list, add_show, add_versions, add_preview, add_picks, add_restore, add_repair,
+          add_report, add_mount, add_image, add_kinds, add_config, add_guide, add_stick, add_demo})
         add(*program, exit_code);
     add_manner(*program);
     call_them_commands(*program);

@@ -51,7 +51,7 @@ std::string_view words_of(TableKind table) {
 // File systems that keep where the content of a deleted file lies; of the others only its beginning is known, or
 // nothing.
 bool records_tell_all(std::string_view filesystem) {
-    constexpr std::array<std::string_view, 3> kThese = {"NTFS", "Btrfs", "APFS"};
+    constexpr std::array<std::string_view, 4> kThese = {"NTFS", "Btrfs", "APFS", "F2FS"};
     return std::any_of(kThese.begin(), kThese.end(), [&](std::string_view one) { return filesystem.starts_with(one); });
 }
 

@@ -2,6 +2,7 @@
 #include "filesystems/btrfs/btrfs.h"
 #include "filesystems/exfat/exfat.h"
 #include "filesystems/ext/ext.h"
+#include "filesystems/f2fs/f2fs.h"
 #include "filesystems/fat/fat.h"
 #include "filesystems/filesystem.h"
 #include "filesystems/hfsplus/hfsplus.h"
@@ -20,6 +21,7 @@ constexpr FileSystemKind kKinds[] = {
     {"exFAT", exfat::open, {3, "EXFAT   ", exfat::trace}, nullptr, exfat::former},
     {"ext2, ext3, ext4", ext::open, {0x38, "\x53\xEF", ext::trace}},
     {"XFS", xfs::open, {0, "XFSB", xfs::trace}},
+    {"F2FS", f2fs::open, {0, "\x10\x20\xF5\xF2", f2fs::trace}},
     {"Btrfs", btrfs::open, {0x40, "_BHRfS_M", btrfs::trace}},
     {"ISO 9660", iso9660::open, {1, "CD001", iso9660::trace}},
     {"UDF", udf::open, {0, std::string_view("\x02\0", 2), udf::trace}},

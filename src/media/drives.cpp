@@ -96,20 +96,26 @@ std::set<FileId> backing_files(const std::set<fs::path>& drives) {
     return files;
 }
 
-std::vector<Mount> all_mounts() {
-    std::vector<Mount> mounts;
+// Calls with each entry of the kernel's table of mounts.
+template <class Visit>
+void each_mount(const Visit& visit) {
     const MountTable table(mnt_new_table_from_file("/proc/self/mountinfo"));
-    if (!table) return mounts;
+    if (!table) return;
     libmnt_iter* walk = mnt_new_iter(MNT_ITER_FORWARD);
     libmnt_fs* entry = nullptr;
-    while (mnt_table_next_fs(table.get(), walk, &entry) == 0) {
+    while (mnt_table_next_fs(table.get(), walk, &entry) == 0) visit(entry);
+    mnt_free_iter(walk);
+}
+
+std::vector<Mount> all_mounts() {
+    std::vector<Mount> mounts;
+    each_mount([&](libmnt_fs* entry) {
         const char* source = mnt_fs_get_source(entry);
-        if (source == nullptr || source[0] != '/') continue;
+        if (source == nullptr || source[0] != '/') return;
         unsigned long flags = 0;
         mnt_optstr_get_flags(mnt_fs_get_options(entry), &flags, mnt_get_builtin_optmap(MNT_LINUX_MAP));
         mounts.push_back({source, trimmed(mnt_fs_get_target(entry)), (flags & MS_RDONLY) == 0});
-    }
-    mnt_free_iter(walk);
+    });
     return mounts;
 }
 
@@ -232,19 +238,14 @@ std::uint64_t room_in(const fs::path& folder) {
 std::vector<WritablePlace> writable_places() {
     static const std::set<std::string> kept_in_memory = {"tmpfs", "ramfs", "overlay", "devtmpfs"};
     std::vector<WritablePlace> places;
-    const MountTable table(mnt_new_table_from_file("/proc/self/mountinfo"));
-    if (!table) return places;
-    libmnt_iter* walk = mnt_new_iter(MNT_ITER_FORWARD);
-    libmnt_fs* entry = nullptr;
-    while (mnt_table_next_fs(table.get(), walk, &entry) == 0) {
-        if (mnt_fs_is_pseudofs(entry) == 1 || mnt_fs_is_swaparea(entry) == 1) continue;
+    each_mount([&](libmnt_fs* entry) {
+        if (mnt_fs_is_pseudofs(entry) == 1 || mnt_fs_is_swaparea(entry) == 1) return;
         const std::string folder = trimmed(mnt_fs_get_target(entry)), type = trimmed(mnt_fs_get_fstype(entry));
         std::error_code failed;
-        if (kept_in_memory.contains(type) || folder.starts_with("/boot") || !fs::is_directory(folder, failed)) continue;
+        if (kept_in_memory.contains(type) || folder.starts_with("/boot") || !fs::is_directory(folder, failed)) return;
         const bool is_for_files = folder != "/" && ::access(folder.c_str(), W_OK) == 0;
         if (is_for_files) places.push_back({folder, trimmed(mnt_fs_get_source(entry)), type, room_in(folder)});
-    }
-    mnt_free_iter(walk);
+    });
     return places;
 }
 
