@@ -168,6 +168,8 @@ int demo(const fs::path& folder) {
         letters.string());
     tell("\nLook at the finds with any program, without a restore:\n");
     tell_next(fmt::format("mkdir finds && dredger mount {} finds --by-prospect", as_word(catalog.string())), "  ");
+    tell("\nThe whole job by questions; give it {} when it asks for the drive:\n", image.string());
+    tell_next(fmt::format("dredger guide --to {}", as_word(folder.string())), "  ");
     return kDone;
 }
 

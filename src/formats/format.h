@@ -139,6 +139,9 @@ struct Format {
     std::string_view checked = {};
 };
 
+// Text is everywhere, and what nothing else claims to be: where it lies nothing is said about what it belongs to.
+inline bool is_plain_text(const Format& format) { return format.name == "txt" || format.name == "csv"; }
+
 // Measures content as `format`, which has a measurer. What the measurer concluded from bytes that are not there, or
 // can't be read, is not believed: what it calls whole is broken then. Gives up when the reader's budget is spent.
 Measured measure(const Format& format, Reader& content);

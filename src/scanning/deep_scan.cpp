@@ -167,8 +167,7 @@ Result<bool> DeepScan::merge_with_start(const Find& find) {
             continue;
         }
         const bool kin = candidate.format.empty() || are_kin(candidate.format, find.format->name);
-        // Text is what nothing else claims to be.
-        const bool only_text = find.format->name == "txt" || find.format->name == "csv";
+        const bool only_text = is_plain_text(*find.format);
         const bool size_is_known = record.size != 0 && record.trust != LayoutTrust::none;
         const bool fits = !size_is_known || record.size >= find.size;
         if (only_text || (kin && fits)) {
@@ -205,7 +204,9 @@ Result<bool> DeepScan::merge_within(const Find& find) {
         if (!candidate || candidate->layout.extents.front().offset == start) continue;
         const bool can_hold_files = candidate->layout.codec == Codec::each || candidate->format.empty() ||
                                     candidate->kind == Kind::archive || candidate->kind == Kind::database;
-        if (can_hold_files && candidate->prospect.band == Band::sound) {
+        // Text proves nothing by where it begins: it is a later piece of the file whose place that is.
+        const bool is_rest_of_it = is_plain_text(*find.format) && candidate->record.trust == LayoutTrust::exact;
+        if ((can_hold_files || is_rest_of_it) && candidate->prospect.band == Band::sound) {
             is_known = true;
             continue;
         }

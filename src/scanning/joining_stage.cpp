@@ -17,9 +17,6 @@ namespace {
 
 constexpr std::uint64_t kSector = 512;
 
-// Text is everywhere: where it lies nothing is said about what it belongs to.
-bool is_plain_text(const Format& format) { return format.name == "txt" || format.name == "csv"; }
-
 }  // namespace
 
 JoiningStage::JoiningStage(ScanSession& session, const ScanRequest& request, const ScannedVolume& volume,

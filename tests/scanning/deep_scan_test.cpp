@@ -35,6 +35,17 @@ class DeepScanTest : public test::ScanFixture {
     }
 };
 
+// Its lines begin anew in each of its pieces.
+TEST_F(DeepScanTest, ALaterPieceOfATextIsNoFile) {
+    ASSERT_TRUE(run(deep("f2fs-station")));
+    std::size_t pieces = 0;
+    for (const Candidate& c : candidates()) {
+        EXPECT_NE(c.record.origin, Origin::signature) << c.record.path();
+        if (c.record.name.ends_with("Kolonie.csv")) pieces = c.layout.extents.size();
+    }
+    EXPECT_GE(pieces, 2U);
+}
+
 TEST_F(DeepScanTest, FindsWhatNoRecordTellsOf) {
     ASSERT_TRUE(run(deep("ringing-station-drive")));
     std::map<std::uint64_t, Candidate> found;
