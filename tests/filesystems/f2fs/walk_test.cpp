@@ -148,6 +148,30 @@ TEST(F2fsWalk, AVolumeIsFoundWithoutATableByEitherSuperblock) {
     }
 }
 
+// Large volumes are not read whole: the summaries tell where nodes are.
+TEST_P(F2fsMedia, SummariesTellWhichSegmentsHoldNodes) {
+    const f2fs::Geometry g = geometry_of(GetParam());
+    const auto image = test::unpacked(GetParam());
+    std::vector<std::string> warnings;
+    const auto tables = f2fs::Tables::read(std::make_shared<MemoryMedium>(image), g, warnings);
+    std::size_t nodes = 0, told = 0, segments = 0;
+    for (std::uint32_t segment = 0; segment < g.main_segments; ++segment) {
+        const bool is_told = tables.holds_nodes(segment);
+        segments += is_told ? 1 : 0;
+        for (std::uint64_t i = 0; i < g.segment_blocks; ++i) {
+            const std::uint64_t at = (g.first_of(segment) + i) * kBlock;
+            if (at + kBlock > image.size()) break;
+            const auto block = std::span(image).subspan(at, kBlock);
+            if (!f2fs::parse_node_head(ByteView(block), g)) continue;
+            ++nodes;
+            told += is_told ? 1 : 0;
+        }
+    }
+    EXPECT_GT(nodes, 100U);
+    EXPECT_GE(told * 100, nodes * 95) << told << " of " << nodes << " in " << segments << " segments";
+    EXPECT_LT(segments * 2, g.main_segments) << "most need not be read";
+}
+
 TEST(F2fsDirectory, TellsWhatIsThereAndWhatWasTakenOut) {
     const Walked walked("f2fs-station");
     const f2fs::Geometry g = geometry_of("f2fs-station");
