@@ -11,6 +11,7 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include "base/file_io.h"
 #include "base/text.h"
 #include "catalog/selection.h"
 #include "cli/commands.h"
@@ -124,14 +125,12 @@ int write_to(const std::string& device, const fs::path& image) {
     if (from < 0 || to < 0) return failed("it can't be opened for writing");
     ProgressLine line;
     Progress progress{"writing the stick", 0, fs::file_size(image), "bytes"};
-    std::vector<char> bytes(1 << 20);
-    for (ssize_t had = 0; (had = ::read(from, bytes.data(), bytes.size())) > 0;) {
-        for (ssize_t done = 0; done < had;) {
-            const auto wrote = ::write(to, bytes.data() + done, static_cast<std::size_t>(had - done));
-            if (wrote <= 0) return failed("it can't be written");
-            done += wrote;
-        }
-        progress.done += static_cast<std::uint64_t>(had);
+    std::vector<std::byte> bytes(1 << 20);
+    while (progress.done < progress.total) {
+        const auto part = std::span(bytes).first(std::min<std::uint64_t>(bytes.size(), progress.total - progress.done));
+        if (read_all(from, progress.done, part) != part.size()) return failed("the image can't be read");
+        if (!write_all(to, progress.done, part)) return failed("it can't be written");
+        progress.done += part.size();
         line.show(progress);
     }
     if (::fsync(to) != 0) return failed("it can't be written");

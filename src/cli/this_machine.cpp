@@ -105,14 +105,17 @@ Result<Place> checked(const std::string& folder, std::string what, const std::st
 
 }  // namespace
 
+bool ThisMachine::is_left_out(const Drive& drive) const {
+    return std::find(left_out_.begin(), left_out_.end(), drive.device) != left_out_.end();
+}
+
 std::vector<Patient> ThisMachine::patients() {
     std::vector<Patient> found;
     const auto drives = list_drives();
     if (!drives) return found;
     std::error_code failed;
     for (const Drive& drive : *drives) {
-        const bool is_left_out = std::find(left_out_.begin(), left_out_.end(), drive.device) != left_out_.end();
-        if (!is_left_out && !is_of_the_system(drive) && fs::exists(drive.device, failed))
+        if (!is_left_out(drive) && !is_of_the_system(drive) && fs::exists(drive.device, failed))
             found.push_back(described(drive));
     }
     return found;
@@ -148,10 +151,10 @@ std::vector<Place> ThisMachine::places(const std::string& source) {
     const auto drives = list_drives();
     if (!drives) return found;
     for (const Drive& drive : *drives) {
-        if (drive.device == source || std::find(left_out_.begin(), left_out_.end(), drive.device) != left_out_.end())
-            continue;
+        // Nothing on the patient's drive is made writable, not even beside the part that lost the files.
+        if (is_on(drive, source) || is_left_out(drive)) continue;
         for (const Partition& p : drive.partitions)
-            if (p.mount_points.empty() && !p.filesystem.empty() && p.device != source)
+            if (p.mount_points.empty() && !p.filesystem.empty())
                 found.push_back({{}, p.device, volume_text(p.filesystem, p.label, p.size, "not mounted:"), 0});
     }
     return found;

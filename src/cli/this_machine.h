@@ -2,6 +2,7 @@
 #pragma once
 
 #include "guiding/machine.h"
+#include "media/drives.h"
 
 namespace dredger::cli {
 
@@ -21,6 +22,8 @@ class ThisMachine final : public guiding::Machine {
     std::uint64_t room_in(const std::filesystem::path& folder) override;
 
   private:
+    bool is_left_out(const Drive& drive) const;
+
     std::vector<std::string> offered_;
     std::string attacher_;
     std::vector<std::string> left_out_;

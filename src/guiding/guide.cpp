@@ -165,14 +165,16 @@ class Conversation {
         if (reply.way != Way::answered) return unanswered(reply);
         if (reply.words == "n") return on_to(Step::patient);
         rescue_ = unfinished[number_in(reply.words, count) - 1];
-        if (const auto known = machine_.patient(rescue_.source); !known) {
+        auto known = machine_.patient(rescue_.source);
+        if (!known) {
             talk_.say("It can't be read now: " + known.error().line());
             rescue_ = {};
             return past_to(Step::patient);
         }
+        patient_ = std::move(*known);
         std::error_code failed;
         has_restored_ = fs::exists(rescue_.files(), failed);
-        return on_to(Step::records);
+        return on_to(Step::copy);
     }
 
     void list_patients() {
@@ -483,9 +485,9 @@ class Conversation {
         for (const std::string& line : action_lines()) talk_.say("  " + line);
         const Reply reply = talk_.ask(
             {"What now",
-             is_empty        ? (rescue_.has_searched ? "f" : "d")
-             : has_restored_ ? "f"
-                             : "all",
+             is_empty     ? (rescue_.has_searched ? "f" : "d")
+             : is_served_ ? "f"
+                          : "all",
              "The number in front of a find takes it. The prospect says how much of it will come back right; \"sound\" "
              "is all of it. d reads the whole drive for content that no record tells of any more: it takes as long as "
              "the drive takes to be read, and can be stopped.",

@@ -205,6 +205,13 @@ Result<std::vector<Drive>> list_drives() {
     return drives;
 }
 
+bool is_on(const Drive& drive, const fs::path& device) {
+    std::error_code failed;
+    const std::string real = fs::weakly_canonical(device, failed).string();
+    return real == drive.device || std::any_of(drive.partitions.begin(), drive.partitions.end(),
+                                               [&](const Partition& p) { return p.device == real; });
+}
+
 Recognised recognise(const fs::path& path, std::uint64_t offset, std::uint64_t length) {
     const int descriptor = ::open(path.c_str(), O_RDONLY | O_CLOEXEC);
     if (descriptor < 0) return {};

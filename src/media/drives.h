@@ -33,6 +33,9 @@ struct Drive {
 // Drives, cards, optical discs and attached loop devices; not RAM disks and not empty readers.
 Result<std::vector<Drive>> list_drives();
 
+// Whether this device is the drive or one of its partitions, by whatever path.
+bool is_on(const Drive& drive, const std::filesystem::path& device);
+
 // What libblkid recognises in `length` bytes from `offset` of a device or image; empty parts where it recognises
 // nothing. Also names file systems that this program can't read itself.
 struct Recognised {

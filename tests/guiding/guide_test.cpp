@@ -69,6 +69,8 @@ class PretendedMachine final : public Machine {
     std::vector<Patient> patients() override { return drives; }
     Result<Patient> patient(const std::string& path) override {
         if (path.starts_with("/missing")) return fail(ErrorKind::unreadable, "there is no such thing", path);
+        for (const Patient& drive : drives)
+            if (drive.path == path) return drive;
         Patient typed;
         typed.path = path;
         return typed;
@@ -272,6 +274,9 @@ TEST_F(GuideTest, ACopyThatWasStoppedGoesOnAnotherDay) {
     talk_.on_run = [](const std::vector<std::string>&) { return 130; };
     EXPECT_EQ(guide(behind_the_place({""})), Ended::later);
     EXPECT_THAT(talk_.all(), HasSubstr("Everything is kept in " + rescue().string()));
+    talk_.forget();
+    EXPECT_EQ(guide({"", ""}), Ended::later);
+    EXPECT_THAT(talk_.commands(), ElementsAre("image")) << "a drive that fails is not searched before it is copied";
 }
 
 TEST_F(GuideTest, ASearchThatWasStoppedCanBeLookedAt) {
@@ -304,6 +309,12 @@ TEST_F(GuideTest, ANewRescueCanBeBegunBesideOneThatWasLeft) {
     EXPECT_EQ(guide({"n", "q"}), Ended::later);
     ASSERT_EQ(talk_.asked.size(), 2U);
     EXPECT_THAT(talk_.asked[1], StartsWith("Its number, the path"));
+}
+
+TEST_F(GuideTest, EnterTakesWhatASearchFoundAfterARestore) {
+    EXPECT_EQ(guide(behind_the_place({"7", "d", "", ""})), Ended::done);
+    EXPECT_THAT(talk_.commands(),
+                ElementsAre("scan", "list", "list", "picks", "restore", "scan", "list", "picks", "restore", "report"));
 }
 
 TEST_F(GuideTest, NothingFoundLeadsToTheSurfaceAndThenToTheEnd) {
