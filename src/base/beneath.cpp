@@ -62,6 +62,14 @@ std::error_code rename_beneath(const fs::path& from, const PathBeneath& to) {
     return {};
 }
 
+std::filesystem::path nearest_existing(const std::filesystem::path& folder) {
+    std::error_code failed;
+    std::filesystem::path existing = std::filesystem::absolute(folder, failed);
+    while (!std::filesystem::exists(existing, failed) && existing != existing.parent_path())
+        existing = existing.parent_path();
+    return existing;
+}
+
 Result<void> refuse_link(const fs::path& file) {
     std::error_code failed;
     if (!fs::is_symlink(fs::symlink_status(file, failed))) return {};

@@ -21,6 +21,9 @@ std::error_code make_folder_beneath(const PathBeneath& folder);
 // Gives the file at `from` this name, in place of what has it.
 std::error_code rename_beneath(const std::filesystem::path& from, const PathBeneath& to);
 
+// The folder itself, or the nearest one above it that there is; absolute.
+std::filesystem::path nearest_existing(const std::filesystem::path& folder);
+
 // An error where a link stands at this path, which is to be written.
 Result<void> refuse_link(const std::filesystem::path& file);
 

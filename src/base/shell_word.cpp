@@ -17,4 +17,10 @@ std::string as_word(const std::string& text) {
     return word + "'";
 }
 
+std::string command_line(const std::vector<std::string>& words) {
+    std::string line = "dredger";
+    for (const std::string& word : words) line += " " + as_word(word);
+    return line;
+}
+
 }  // namespace dredger

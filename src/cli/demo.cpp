@@ -10,6 +10,7 @@
 #include "base/stream_decoder.h"
 #include "cli/commands.h"
 #include "cli/manner.h"
+#include "cli/shipped.h"
 #include "cli/terminal.h"
 #include "cli/words.h"
 
@@ -23,12 +24,11 @@ constexpr const char* kMacStick = "wardens-mac-stick.img.zst";
 constexpr const char* kDesk = "hut-desk.img.zst";
 constexpr const char* kMail = "station-mail.mbox.zst";
 
-// Beside the program when it is built, or where it is installed.
 Result<fs::path> demo_file(const char* name) {
-    std::error_code failed;
-    const fs::path program = fs::read_symlink("/proc/self/exe", failed).parent_path();
-    for (const char* folder : {"../demo", "../../demo", "../share/dredger/demo", DREDGER_INSTALLED_DEMO})
-        if (const fs::path place = program / folder / name; fs::exists(place, failed)) return fs::canonical(place);
+    using Path = fs::path;
+    Path place = shipped({Path("../demo") / name, Path("../../demo") / name, Path("../share/dredger/demo") / name,
+                          Path(DREDGER_INSTALLED_DEMO) / name});
+    if (!place.empty()) return place;
     return fail(ErrorKind::unreadable, "the demo medium is missing", name,
                 "it belongs into the folder demo beside the build");
 }

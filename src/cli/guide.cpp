@@ -87,9 +87,7 @@ int guide(const Options& options) {
     manner().suggests = false;
     TerminalTalk talk;
     ThisMachine machine(options.to, options.attacher, options.left_out);
-    guiding::Guided guided;
-    for (const std::string& folder : options.to) guided.known_places.emplace_back(folder);
-    return guiding::guide(talk, machine, guided) == guiding::Ended::later ? kInterrupted : kDone;
+    return guiding::guide(talk, machine) == guiding::Ended::later ? kInterrupted : kDone;
 }
 
 }  // namespace

@@ -108,8 +108,7 @@ int run(const std::vector<std::string>& arguments, Heeds heeds) {
 }
 
 int run_shown(const std::vector<std::string>& words) {
-    std::string line = "$ dredger";
-    for (const std::string& word : words) line += " " + as_word(word);
+    const std::string line = "$ " + command_line(words);
     // Not told as a sentence is: a line that is broken elsewhere could not be pasted.
     if (!manner().quiet) fmt::print("{}\n\n", styled(pasteable(line, width_of_stdout()), Style::dim));
     (void)std::fflush(stdout);

@@ -16,9 +16,12 @@
 #include "catalog/selection.h"
 #include "cli/commands.h"
 #include "cli/manner.h"
+#include "cli/shipped.h"
 #include "cli/terminal.h"
 #include "cli/words.h"
 #include "media/drives.h"
+#include "media/file_medium.h"
+#include "volumes/trace.h"
 
 extern char** environ;
 
@@ -33,15 +36,6 @@ struct Options {
     std::string to, erase, size = "1G", packages;
 };
 
-// Beside the program when it is built, or where it is installed; as demo's files are.
-fs::path shared_place(std::initializer_list<const char*> places) {
-    std::error_code failed;
-    const fs::path program = fs::read_symlink("/proc/self/exe", failed).parent_path();
-    for (const char* place : places)
-        if (const fs::path path = program / place; fs::exists(path, failed)) return fs::canonical(path, failed);
-    return {};
-}
-
 fs::path default_cache() {
     const char* cache = std::getenv("XDG_CACHE_HOME");
     const char* home = std::getenv("HOME");
@@ -53,12 +47,12 @@ fs::path default_cache() {
 
 // Makes the image, of `size` bytes; 0: only as large as the system is. It tells itself what goes wrong.
 int build_image(const fs::path& image, std::uint64_t size, const Options& options) {
-    const fs::path builder = shared_place({"../stick/build", "../share/dredger/stick/build"});
+    const fs::path builder = shipped({"../stick/build", "../share/dredger/stick/build"});
     if (builder.empty())
         return report({ErrorKind::unreadable, "what makes a stick is missing", "stick/build",
                        "it belongs beside the program: install the package anew"});
     std::error_code failed;
-    const fs::path manual = shared_place({"manual/man", "../share/man/man1"});
+    const fs::path manual = shipped({"manual/man", "../share/man/man1"});
     const fs::path cache = options.packages.empty() ? default_cache() : fs::path(options.packages);
     std::vector<std::string> words = {builder.string(), fs::read_symlink("/proc/self/exe", failed).string(),
                                       image.string(),   std::to_string(size),
@@ -105,12 +99,9 @@ Result<Drive> drive_to_write(const std::string& device) {
 }
 
 bool begins_empty(const std::string& device) {
-    std::vector<char> bytes(1 << 20);
-    const int drive = ::open(device.c_str(), O_RDONLY | O_CLOEXEC);
-    const auto had = drive < 0 ? -1 : ::read(drive, bytes.data(), bytes.size());
-    if (drive >= 0) ::close(drive);
-    return had == static_cast<ssize_t>(bytes.size()) &&
-           std::all_of(bytes.begin(), bytes.end(), [](char c) { return c == 0; });
+    const auto medium = FileMedium::open(device);
+    const auto bytes = medium ? bytes_at(**medium, 0, 1 << 20) : std::nullopt;
+    return bytes && std::all_of(bytes->begin(), bytes->end(), [](std::byte b) { return b == std::byte{0}; });
 }
 
 int write_to(const std::string& device, const fs::path& image) {

@@ -160,8 +160,9 @@ class Look {
                  scan("--deep ", only_it));
         }
         if (const BinContents contents = look_into_bins(window, filesystem); !contents.empty())
-            find(fmt::format("In the bin of volume {}: {}", volume.number, bin_text(contents)),
-                 scan("", only_it) + fmt::format(" && dredger list {} --state trashed", catalog_));
+            surveyed_.findings.push_back(
+                {fmt::format("In the bin of volume {}: {}", volume.number, bin_text(contents)),
+                 scan("", only_it) + fmt::format(" && dredger list {} --state trashed", catalog_), true});
         const std::string versions = scan("", only_it) + fmt::format(" && dredger versions {}", catalog_);
         find(snapshots_text(volume, filesystem), versions);
         const ShadowCopies shadows = find_shadow_copies(*window);

@@ -30,6 +30,7 @@ struct SurveyedVolume {
 struct Finding {
     std::string sentence;
     std::string next;  // to paste; empty: none
+    bool tells_of_bin = false;
 };
 
 struct Surveyed {

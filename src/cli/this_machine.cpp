@@ -8,6 +8,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include "base/beneath.h"
 #include "base/shell_word.h"
 #include "base/text.h"
 #include "cli/surveyed.h"
@@ -55,7 +56,7 @@ void look(Patient& patient) {
             volume_text(volume.filesystem, volume.label, volume.length,
                         fmt::format("{} {}:", volume.is_lost ? "lost volume" : "volume", volume.number)));
     for (const Finding& finding : surveyed.findings)
-        if (finding.sentence.starts_with("In the bin")) patient.holds.push_back(finding.sentence);
+        if (finding.tells_of_bin) patient.holds.push_back(finding.sentence);
     if (patient.what.empty()) patient.what = fmt::format("{}, {}", surveyed.form, size_text(surveyed.size));
 }
 
@@ -84,13 +85,6 @@ Patient described(const Drive& drive) {
 bool is_of_the_system(const Drive& drive) {
     return std::any_of(drive.partitions.begin(), drive.partitions.end(),
                        [](const Partition& p) { return p.filesystem == "squashfs" && !p.mount_points.empty(); });
-}
-
-fs::path nearest_existing(fs::path folder) {
-    std::error_code failed;
-    folder = fs::absolute(folder, failed);
-    while (!fs::exists(folder, failed) && folder.has_relative_path()) folder = folder.parent_path();
-    return folder;
 }
 
 Result<Place> checked(const std::string& folder, std::string what, const std::string& source) {

@@ -10,9 +10,11 @@ namespace {
 
 constexpr const char* kExpected = "write numbers like 7,12-40, or one of the letters";
 
+// A single one, as --id takes it.
 bool is_number(const std::string& text) {
-    return !text.empty() && text.size() <= 18 &&
-           std::all_of(text.begin(), text.end(), [](char c) { return c >= '0' && c <= '9'; });
+    const auto ids = parse_ids(text);
+    return ids && ids->size() == 1 && ids->front().from == ids->front().to &&
+           text.find_first_not_of("0123456789") == text.npos;
 }
 
 }  // namespace

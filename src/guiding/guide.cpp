@@ -65,10 +65,20 @@ std::optional<std::set<Kind>> kinds_in(const std::string& words) {
     return all ? std::set<Kind>() : kinds;
 }
 
+bool says_yes(const Reply& reply) { return reply.way == Way::answered && *yes_or_no(reply.words); }
+
+// The words of a command, with those that say what is wanted, and further ones.
+std::vector<std::string> words_for(std::vector<std::string> words, const Wanted& wanted,
+                                   const std::vector<std::string>& more = {}) {
+    const std::vector<std::string> wanted_words = wanted.words();
+    words.insert(words.end(), wanted_words.begin(), wanted_words.end());
+    words.insert(words.end(), more.begin(), more.end());
+    return words;
+}
+
 class Conversation {
   public:
-    Conversation(Talk& talk, Machine& machine, const Guided& options)
-        : talk_(talk), machine_(machine), options_(options) {}
+    Conversation(Talk& talk, Machine& machine) : talk_(talk), machine_(machine) {}
 
     Ended run() {
         talk_.say(
@@ -136,14 +146,12 @@ class Conversation {
     }
 
     int run(const std::vector<std::string>& words) {
-        std::string line = "dredger";
-        for (const std::string& word : words) line += " " + as_word(word);
-        rescue_.remember(line);
+        rescue_.remember(command_line(words));
         return talk_.run(words);
     }
 
     Move ask_unfinished() {
-        std::vector<fs::path> folders = options_.known_places;
+        std::vector<fs::path> folders;
         for (const Place& place : machine_.places(""))
             if (!place.folder.empty()) folders.push_back(place.folder);
         const std::vector<Rescue> unfinished = unfinished_in(folders);
@@ -244,7 +252,7 @@ class Conversation {
             const Reply reply = talk_.ask(yes_no("Go on all the same?", false,
                                                  "A file is lost for good once something new is written to its "
                                                  "place. A system writes all the time, even if nobody works on it."));
-            if (reply.way != Way::answered || !*yes_or_no(reply.words)) return false;
+            if (!says_yes(reply)) return false;
         }
         rescue_.patient = rescue_.source = patient_.path;
         return true;
@@ -385,7 +393,7 @@ class Conversation {
                              "A drive that fails may last for hours or for minutes. The copy is as large as the drive; "
                              "it can be stopped with Ctrl-C and goes on later."));
         if (reply.way != Way::answered) return unanswered(reply);
-        if (!*yes_or_no(reply.words)) return on_to(Step::records);
+        if (!says_yes(reply)) return on_to(Step::records);
         const int code = run({"image", rescue_.patient, rescue_.copy().string()});
         if (code == kInterrupted) return {How::later, {}, {}, {}};
         if (!fs::exists(rescue_.copy())) return past_to(Step::place);
@@ -417,7 +425,7 @@ class Conversation {
         talk_.say("Stopped. What was found is kept, and the search can go on where it was.");
         const Reply reply = talk_.ask(yes_no("Look at what was found so far?", true,
                                              "No leaves the guide; it goes on another time where it was."));
-        if (reply.way != Way::answered || !*yes_or_no(reply.words)) return {How::later, {}, {}, {}};
+        if (!says_yes(reply)) return {How::later, {}, {}, {}};
         return past_to(Step::choose);
     }
 
@@ -441,10 +449,12 @@ class Conversation {
         const std::uint64_t count = count_of(binned);
         if (count == 0 || count == count_of(rescue_.wanted.selection())) return;
         talk_.heading("In the bins, whole");
-        std::vector<std::string> words = {"list", rescue_.catalog().string(), "--state", "trashed"};
-        for (std::string& word : rescue_.wanted.words()) words.push_back(std::move(word));
-        words.insert(words.end(), {"--limit", std::to_string(kRowsAtOnce)});
-        (void)run(words);
+        list_of(rescue_.wanted, {"--state", "trashed"});
+    }
+
+    void list_of(const Wanted& wanted, std::vector<std::string> more) {
+        more.insert(more.end(), {"--limit", std::to_string(kRowsAtOnce)});
+        (void)run(words_for({"list", rescue_.catalog().string()}, wanted, more));
     }
 
     // Where nothing is there of what is wanted, less is asked for, and that is said.
@@ -470,11 +480,9 @@ class Conversation {
             shown_ = 0;
         }
         if (shown_ == 0) talk_.heading(fmt::format("Found of {}, the best first", listed_.told()));
-        std::vector<std::string> words = {"list", rescue_.catalog().string()};
-        for (std::string& word : listed_.words()) words.push_back(std::move(word));
-        if (shown_ > 0) words.insert(words.end(), {"--from", std::to_string(shown_ + 1)});
-        words.insert(words.end(), {"--limit", std::to_string(kRowsAtOnce)});
-        (void)run(words);
+        std::vector<std::string> from;
+        if (shown_ > 0) from = {"--from", std::to_string(shown_ + 1)};
+        list_of(listed_, std::move(from));
         shown_ += kRowsAtOnce;
     }
 
@@ -510,11 +518,7 @@ class Conversation {
         return past_to(Step::choose);
     }
 
-    void show_lives() {
-        std::vector<std::string> words = {"versions", rescue_.catalog().string()};
-        for (std::string& word : listed_.words()) words.push_back(std::move(word));
-        (void)run(words);
-    }
+    void show_lives() { (void)run(words_for({"versions", rescue_.catalog().string()}, listed_)); }
 
     Move search_surface() {
         talk_.say("The whole surface is searched; Ctrl-C stops it, and keeps what was found.");
@@ -531,11 +535,7 @@ class Conversation {
         return past_to(Step::choose);
     }
 
-    Move take_all() {
-        std::vector<std::string> which = listed_.words();
-        which.insert(which.end(), {"--prospect", "1.."});
-        return take_finds(which);
-    }
+    Move take_all() { return take_finds(words_for({}, listed_, {"--prospect", "1.."})); }
 
     Move take_finds(const std::vector<std::string>& which) {
         std::vector<std::string> words = {"picks", "add", rescue_.picks().string(), rescue_.catalog().string()};
@@ -549,7 +549,7 @@ class Conversation {
                                                  "No keeps the choice: make room or choose fewer (delete picks.csv "
                                                  "there to begin the choice anew), then take them again."));
             if (reply.way == Way::later) return unanswered(reply);
-            if (reply.way == Way::back || !*yes_or_no(reply.words)) return past_to(Step::choose);
+            if (!says_yes(reply)) return past_to(Step::choose);
         }
         const int code = run({"restore", "--picks", rescue_.picks().string(), "--to", rescue_.files().string()});
         if (code == kInterrupted) return {How::later, {}, {}, {}};
@@ -574,7 +574,7 @@ class Conversation {
                 talk_.ask(yes_no("Nothing was restored yet. End all the same?", false,
                                  "All that was found stays in the catalog; dredger guide begins anew from there."));
             if (reply.way == Way::later) return unanswered(reply);
-            if (reply.way == Way::back || !*yes_or_no(reply.words)) return past_to(Step::choose);
+            if (!says_yes(reply)) return past_to(Step::choose);
         }
         if (has_catalog()) report();
         rescue_.is_done = true;
@@ -599,7 +599,6 @@ class Conversation {
 
     Talk& talk_;
     Machine& machine_;
-    const Guided& options_;
     Rescue rescue_;
     std::vector<Patient> patients_;
     Patient patient_;
@@ -611,6 +610,6 @@ class Conversation {
 
 }  // namespace
 
-Ended guide(Talk& talk, Machine& machine, const Guided& options) { return Conversation(talk, machine, options).run(); }
+Ended guide(Talk& talk, Machine& machine) { return Conversation(talk, machine).run(); }
 
 }  // namespace dredger::guiding

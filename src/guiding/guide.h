@@ -14,11 +14,7 @@ enum class Ended {
     later,            // everything is kept
 };
 
-// Folders in which rescues that did not come to their end are looked for, besides the machine's places.
-struct Guided {
-    std::vector<std::filesystem::path> known_places;
-};
-
-Ended guide(Talk& talk, Machine& machine, const Guided& options);
+// A rescue that did not come to its end is looked for in the machine's places.
+Ended guide(Talk& talk, Machine& machine);
 
 }  // namespace dredger::guiding

@@ -10,9 +10,10 @@
 #include <memory>
 #include <set>
 #include <sys/stat.h>
-#include <sys/statvfs.h>
 #include <sys/sysmacros.h>
 #include <unistd.h>
+
+#include "base/beneath.h"
 
 namespace dredger {
 namespace {
@@ -238,8 +239,9 @@ std::string serial_of(const fs::path& device) {
 }
 
 std::uint64_t room_in(const fs::path& folder) {
-    struct statvfs facts {};
-    return ::statvfs(folder.c_str(), &facts) == 0 ? facts.f_bavail * facts.f_frsize : 0;
+    std::error_code failed;
+    const fs::space_info space = fs::space(folder, failed);
+    return failed ? 0 : space.available;
 }
 
 std::vector<WritablePlace> writable_places() {
@@ -279,11 +281,9 @@ std::vector<std::string> warnings_of_writing(const fs::path& device) {
 }
 
 std::string writing_endangers(const fs::path& folder, const fs::path& source) {
-    std::error_code failed;
-    fs::path existing = fs::absolute(folder, failed);
+    const fs::path existing = nearest_existing(folder);
     struct stat target {};
-    while (::stat(existing.c_str(), &target) != 0 && existing != existing.parent_path())
-        existing = existing.parent_path();
+    if (::stat(existing.c_str(), &target) != 0) return {};
     struct stat read_from {};
     if (::stat(source.c_str(), &read_from) != 0) return {};
     if (S_ISREG(target.st_mode) && target.st_dev == read_from.st_dev && target.st_ino == read_from.st_ino)

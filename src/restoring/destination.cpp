@@ -49,8 +49,7 @@ Result<Destination> Destination::open(const fs::path& folder, bool dry_run) {
             return fail(ErrorKind::output, "the destination can't be made: " + failed.message(), folder.string(),
                         "choose a folder that is yours");
     }
-    fs::path existing = fs::absolute(folder);
-    while (!fs::exists(existing, failed) && existing != existing.parent_path()) existing = existing.parent_path();
+    const fs::path existing = nearest_existing(folder);
     if (::access(existing.c_str(), W_OK) != 0)
         return fail(ErrorKind::output, fmt::format("the destination can't be written ({})", std::strerror(errno)),
                     existing.string(), "choose a folder that is yours");

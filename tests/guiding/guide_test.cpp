@@ -122,7 +122,7 @@ class GuideTest : public test::ScanFixture {
     }
     Ended guide(std::deque<std::string> answers) {
         talk_.answers = std::move(answers);
-        return guiding::guide(talk_, machine_, {{folder_ / "place"}});
+        return guiding::guide(talk_, machine_);
     }
     // The folder of the only rescue.
     fs::path rescue() const {

@@ -1,6 +1,7 @@
 #include "support/child.h"
 
 #include <filesystem>
+#include <pty.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -23,6 +24,21 @@ void become(const std::string& program, const std::vector<std::string>& words, c
     pointers.push_back(nullptr);
     ::execv(pointers[0], pointers.data());
     ::_exit(127);
+}
+
+OnTerminal start_on_terminal(const std::vector<std::string>& words, unsigned columns, const std::string& before) {
+    winsize size{};
+    size.ws_col = static_cast<unsigned short>(columns);
+    size.ws_row = 24;
+    OnTerminal started;
+    started.child = ::forkpty(&started.terminal, nullptr, nullptr, &size);
+    if (started.child == 0) {
+        ::unsetenv("COLUMNS");
+        ::unsetenv("NO_COLOR");
+        ::setenv("TERM", "xterm-256color", 1);
+        become("dredger", words, before);
+    }
+    return started;
 }
 
 int exit_code_of(pid_t child) {

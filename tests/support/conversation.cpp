@@ -1,42 +1,30 @@
 #include "support/conversation.h"
 
 #include <array>
-#include <cstdlib>
 #include <poll.h>
-#include <pty.h>
 #include <unistd.h>
 
 #include "support/child.h"
+#include "support/support.h"
 
 namespace dredger::test {
 namespace {
 
 constexpr int kPatience = 60'000;  // milliseconds
 
-// What a person reads: without colours, lines drawn anew and carriage returns.
+// What a person reads, in one text.
 std::string as_read(const std::string& written) {
     std::string text;
-    for (std::size_t at = 0; at < written.size(); ++at) {
-        if (written[at] == '\x1B')
-            at = std::min(written.find_first_of("mK", at), written.size());
-        else if (written[at] != '\r')
-            text += written[at];
-    }
+    for (const std::string& line : lines_on_terminal(written)) text += (text.empty() ? "" : "\n") + line;
     return text;
 }
 
 }  // namespace
 
 Conversation::Conversation(const std::vector<std::string>& words, const std::string& before) {
-    winsize size{};
-    size.ws_col = 80;
-    size.ws_row = 24;
-    child_ = ::forkpty(&terminal_, nullptr, nullptr, &size);
-    if (child_ == 0) {
-        ::unsetenv("COLUMNS");
-        ::setenv("TERM", "vt220", 1);
-        become("dredger", words, before);
-    }
+    const OnTerminal started = start_on_terminal(words, 80, before);
+    child_ = started.child;
+    terminal_ = started.terminal;
 }
 
 Conversation::~Conversation() {

@@ -7,11 +7,9 @@
 #include <fcntl.h>
 #include <fstream>
 #include <nlohmann/json.hpp>
-#include <pty.h>
 #include <random>
 #include <sstream>
 #include <stdexcept>
-#include <sys/ioctl.h>
 #include <sys/wait.h>
 #include <unistd.h>
 #include <zstd.h>
@@ -207,17 +205,7 @@ Said shell(const std::string& command) {
 bool is_installed(const std::string& program) { return shell("command -v " + program).exit_code == 0; }
 
 Ran run_on_terminal(const std::vector<std::string>& words, unsigned columns, const std::string& before) {
-    winsize size{};
-    size.ws_col = static_cast<unsigned short>(columns);
-    size.ws_row = 24;
-    int terminal = -1;
-    const ::pid_t child = ::forkpty(&terminal, nullptr, nullptr, &size);
-    if (child == 0) {
-        ::unsetenv("COLUMNS");
-        ::unsetenv("NO_COLOR");
-        ::setenv("TERM", "xterm-256color", 1);
-        become("dredger", words, before);
-    }
+    const auto [child, terminal] = start_on_terminal(words, columns, before);
     Ran ran;
     std::array<char, 4096> part{};
     for (ssize_t n = 0; (n = ::read(terminal, part.data(), part.size())) > 0;)

@@ -26,13 +26,12 @@ class Placing {
         std::uint64_t covers = kAddressesPerNode;
         for (unsigned i = 0; i < levels; ++i) covers *= kAddressesPerNode;
         if (node == 0) return add(Extent::zeros(covers * kBlock));
-        const auto block = lists_.size() < kMostLists ? node_(node) : std::nullopt;
+        const auto block = lists_ < kMostLists ? node_(node) : std::nullopt;
         if (!block) {
             placed.is_whole = false;
             return add(Extent::unknown(covers * kBlock));
         }
-        lists_.push_back(node);
-        placed.lists.push_back(node);
+        ++lists_;
         const ByteView view(*block);
         for (std::uint32_t i = 0; i < kAddressesPerNode && left_ > 0; ++i) {
             const std::uint32_t entry = view.u32le(std::size_t{i} * 4).value_or(0);
@@ -71,8 +70,8 @@ class Placing {
 
     const Geometry& geometry_;
     const NodeSource& node_;
-    std::uint64_t left_;  // bytes
-    std::vector<std::uint32_t> lists_;
+    std::uint64_t left_;     // bytes
+    std::size_t lists_ = 0;  // that were read
 };
 
 }  // namespace
@@ -109,7 +108,6 @@ std::optional<Inode> parse_inode(ByteView block, const Geometry& geometry) {
     inode.changed = time_of(head->i_ctime, head->i_ctime_nsec);
     inode.modified = time_of(head->i_mtime, head->i_mtime_nsec);
     inode.is_encrypted = (head->i_advise & FADVISE_ENCRYPT) != 0;
-    inode.is_packed = (head->i_flags & F2FS_COMPR_FL) != 0;
     if (!inode.is_encrypted)
         inode.name.assign(reinterpret_cast<const char*>(head->i_name), std::size_t{head->i_namelen});
     std::uint32_t extra = 0, xattrs = (head->i_inline & F2FS_INLINE_XATTR) != 0 ? kInlineXattrAddresses : 0;
@@ -126,10 +124,13 @@ std::optional<Inode> parse_inode(ByteView block, const Geometry& geometry) {
     const std::uint32_t at = sizeof(InodeHead) + extra * 4;
     inode.has_inline_data = (head->i_inline & F2FS_INLINE_DATA) != 0;
     inode.has_inline_entries = (head->i_inline & F2FS_INLINE_DENTRY) != 0;
-    // One address in front of what stands in the inode stays free.
-    inode.inline_at = at + 4;
-    inode.inline_size = (count - 1) * 4;
-    if (inode.has_inline_data || inode.has_inline_entries) return inode;
+    if (inode.has_inline_data || inode.has_inline_entries) {
+        // One address in front of what stands in the inode stays free.
+        inode.inline_at = block.origin() + at + 4;
+        const auto bytes = block.bytes().subspan(at + 4, std::size_t{count - 1} * 4);
+        inode.inline_bytes.assign(bytes.begin(), bytes.end());
+        return inode;
+    }
     for (std::uint32_t i = 0; i < count; ++i)
         inode.addresses.push_back(block.u32le(at + std::size_t{i} * 4).value_or(0));
     for (std::size_t i = 0; i < inode.nodes.size(); ++i) inode.nodes[i] = block.u32le(kNodeIdsAt + i * 4).value_or(0);

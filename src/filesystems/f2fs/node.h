@@ -33,28 +33,28 @@ struct Inode {
     FileTime accessed, changed, modified;
     std::optional<FileTime> created;
     std::string name;  // bytes as they stand; empty: of the root, or encrypted
-    bool is_encrypted = false, is_packed = false;
+    bool is_encrypted = false;
     bool has_inline_data = false, has_inline_entries = false;
-    std::uint32_t inline_at = 0, inline_size = 0;  // bytes, within its block
-    std::vector<std::uint32_t> addresses;          // of its first blocks
-    std::array<std::uint32_t, 5> nodes{};          // two lists of addresses, two lists of lists, one of lists of lists
+    std::vector<std::byte> inline_bytes;   // content or entries that stand in it, with what is free behind them
+    std::uint64_t inline_at = 0;           // bytes, where these begin on the volume
+    std::vector<std::uint32_t> addresses;  // of its first blocks
+    std::array<std::uint32_t, 5> nodes{};  // two lists of addresses, two lists of lists, one of lists of lists
 
     bool is_folder() const { return (mode & kTypeMask) == kFolderType; }
     bool is_file() const { return (mode & kTypeMask) == kFileType; }
     bool is_symlink() const { return (mode & kTypeMask) == kSymlinkType; }
 };
 
-// `block`: the whole block of an inode.
+// `block`: the whole block of an inode, with its place.
 std::optional<Inode> parse_inode(ByteView block, const Geometry& geometry);
 
 // The block of a node of this inode; none where it is not to be had.
 using NodeSource = std::function<std::optional<std::vector<std::byte>>(std::uint32_t node)>;
 
 struct Placed {
-    std::vector<Extent> extents;       // of the content, on the volume, up to its size
-    std::vector<std::uint32_t> lists;  // the nodes that told of them
-    bool is_whole = true;              // false: a list is not to be had; unknown extents stand for it
-    bool is_packed = false;            // the file system packed some of it
+    std::vector<Extent> extents;  // of the content, on the volume, up to its size
+    bool is_whole = true;         // false: a list is not to be had; unknown extents stand for it
+    bool is_packed = false;       // the file system packed some of it
 };
 // Where the content lies that is not within the inode.
 Placed place(const Inode& inode, const Geometry& geometry, const NodeSource& node);

@@ -178,7 +178,6 @@ enum Inline : std::uint8_t {
     F2FS_EXTRA_ATTR = 0x20
 };
 enum Advise : std::uint8_t { FADVISE_LOST_PINO = 0x02, FADVISE_ENCRYPT = 0x04 };
-enum InodeFlag : std::uint32_t { F2FS_COMPR_FL = 0x4 };
 
 inline constexpr std::uint32_t kAddressesPerInode = 923, kAddressesPerNode = 1018, kInlineXattrAddresses = 50;
 inline constexpr std::uint32_t kNodeIdsAt = sizeof(InodeHead) + kAddressesPerInode * 4;  // i_nid[5]

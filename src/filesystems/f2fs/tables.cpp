@@ -95,7 +95,7 @@ void Tables::take(const Pack& pack, std::vector<std::string>& warnings) {
         warnings.emplace_back("the checkpoint is damaged: some files may be told as they were before it");
     for (unsigned log = 0; log < kNodeLogs; ++log) open_segments_.push_back(head.cur_node_segno[log]);
     read_journals(pack);
-    read_usage(pack);
+    read_usage();
 }
 
 // The journal of node addresses stands in the summaries of hot data, that of usage in those of cold data.
@@ -133,7 +133,7 @@ void Tables::read_journals(const Pack& pack) {
     read(usage, SitJournalEntry(), [&](const SitJournalEntry& entry) { newer_usage_[entry.segno] = entry.se; });
 }
 
-void Tables::read_usage(const Pack&) {
+void Tables::read_usage() {
     const std::uint64_t copy = std::uint64_t{geometry_.sit_segments} / 2 * geometry_.segment_blocks;
     std::vector<std::byte> bytes;
     for (std::uint32_t segment = 0; segment < geometry_.main_segments; ++segment) {

@@ -9,6 +9,7 @@
 
 #include "filesystems/f2fs/superblock.h"
 #include "filesystems/space_map.h"
+#include "media/cached.h"
 
 namespace dredger::f2fs {
 
@@ -31,7 +32,7 @@ class Tables {
 
   private:
     Tables(MediumPtr volume, const Geometry& geometry)
-        : volume_(std::move(volume)),
+        : volume_(std::make_shared<Cached>(std::move(volume))),
           geometry_(geometry),
           space_(std::uint64_t{geometry.main_at} * kBlock, kBlock, geometry.main_blocks()) {}
 
@@ -43,7 +44,7 @@ class Tables {
     std::optional<Pack> pack_at(std::uint32_t at) const;
     void take(const Pack& pack, std::vector<std::string>& warnings);
     void read_journals(const Pack& pack);
-    void read_usage(const Pack& pack);
+    void read_usage();
     std::vector<std::byte> block(std::uint64_t number) const;
 
     MediumPtr volume_;

@@ -14,9 +14,6 @@ namespace {
 // whole.
 constexpr std::uint64_t kReadWhole = std::uint64_t{1} << 30;  // bytes
 
-// Names are kept as bytes; nearly all systems write UTF-8.
-std::string text_of(const std::string& name) { return valid_utf8(name); }
-
 }  // namespace
 
 F2fsWalk::F2fsWalk(MediumPtr volume, const Geometry& geometry, const Tables& tables, const WalkOptions& options,
@@ -37,9 +34,13 @@ std::optional<std::vector<std::byte>> F2fsWalk::block_at(std::uint32_t block) co
     return geometry_.is_in_main(block) ? bytes_at(*volume_, std::uint64_t{block} * kBlock, kBlock) : std::nullopt;
 }
 
+std::optional<Inode> F2fsWalk::inode_at(std::uint32_t block) const {
+    const auto bytes = block_at(block);
+    return bytes ? parse_inode(ByteView(*bytes, std::uint64_t{block} * kBlock), geometry_) : std::nullopt;
+}
+
 std::optional<Inode> F2fsWalk::live_inode(std::uint32_t number) const {
-    const auto block = block_at(tables_.block_of(number));
-    auto inode = block ? parse_inode(ByteView(*block), geometry_) : std::nullopt;
+    auto inode = inode_at(tables_.block_of(number));
     return inode && inode->number == number ? inode : std::nullopt;
 }
 
@@ -63,12 +64,8 @@ NodeSource F2fsWalk::former_nodes(std::uint32_t inode, std::uint32_t version) co
     };
 }
 
-std::vector<DirectoryEntry> F2fsWalk::entries_of(const Inode& folder, std::uint32_t block) {
-    if (folder.has_inline_entries) {
-        const auto bytes = block_at(block);
-        if (!bytes) return {};
-        return read_entries(ByteView(std::span(*bytes).subspan(folder.inline_at, folder.inline_size)));
-    }
+std::vector<DirectoryEntry> F2fsWalk::entries_of(const Inode& folder) {
+    if (folder.has_inline_entries) return read_entries(ByteView(folder.inline_bytes));
     std::vector<DirectoryEntry> entries;
     const Placed placed = place(folder, geometry_, live_nodes());
     if (!placed.is_whole) ++damaged_folders_;
@@ -87,7 +84,7 @@ std::vector<DirectoryEntry> F2fsWalk::entries_of(const Inode& folder, std::uint3
     return entries;
 }
 
-void F2fsWalk::tell(Record& record, const Inode& inode, std::uint32_t block, const NodeSource& nodes) const {
+void F2fsWalk::tell(Record& record, const Inode& inode, const NodeSource& nodes) const {
     record.identity = {0, inode.number, inode.generation};
     record.is_folder = inode.is_folder();
     record.modified = inode.modified;
@@ -102,8 +99,7 @@ void F2fsWalk::tell(Record& record, const Inode& inode, std::uint32_t block, con
     if (inode.is_folder()) return;
     record.size = inode.size;
     if (inode.has_inline_data) {
-        record.layout.extents = {
-            {std::uint64_t{block} * kBlock + inode.inline_at, std::min<std::uint64_t>(inode.size, inode.inline_size)}};
+        record.layout.extents = {{inode.inline_at, std::min<std::uint64_t>(inode.size, inode.inline_bytes.size())}};
         record.layout.within_records = true;
         return;
     }
@@ -135,7 +131,7 @@ void F2fsWalk::walk_live() {
     if (!tables_.has_checkpoint()) return;
     std::vector<std::uint32_t> open = {geometry_.root_inode};
     for (std::size_t next = 0; next < open.size() && !stopped_; ++next) {
-        const std::uint32_t number = open[next], block = tables_.block_of(number);
+        const std::uint32_t number = open[next];
         const auto inode = live_inode(number);
         if (!inode || !inode->is_folder()) {
             ++damaged_folders_;
@@ -143,7 +139,7 @@ void F2fsWalk::walk_live() {
         }
         live_generations_[number] = inode->generation;
         const std::string path = path_of(number);
-        for (const DirectoryEntry& entry : entries_of(*inode, block)) {
+        for (const DirectoryEntry& entry : entries_of(*inode)) {
             if (stopped_) return;
             if (!entry.is_live) {
                 seen_.try_emplace(entry.inode, number, entry.name);
@@ -158,8 +154,8 @@ void F2fsWalk::walk_live() {
             live_generations_[entry.inode] = child->generation;
             Record record;
             record.folder = path;
-            record.name = text_of(entry.name);
-            tell(record, *child, tables_.block_of(entry.inode), live_nodes());
+            record.name = valid_utf8(entry.name);
+            tell(record, *child, live_nodes());
             if (child->is_folder()) {
                 folders_[entry.inode] = {number, record.name};
                 open.push_back(entry.inode);
@@ -222,14 +218,13 @@ FolderPlace F2fsWalk::place_of(std::uint32_t folder) const {
             if (one->second.is_folder && (best == nullptr || one->second.at.version > best->at.version))
                 best = &one->second;
         if (best == nullptr || best->name.empty()) return std::nullopt;
-        return FolderStep<std::uint32_t>{best->parent, text_of(best->name), false};
+        return FolderStep<std::uint32_t>{best->parent, valid_utf8(best->name), false};
     };
     return folder_place(folder, step_of, [](std::uint32_t number) { return fmt::format("(folder {})", number); });
 }
 
 void F2fsWalk::emit_former(std::uint32_t number, const Former& former) {
-    const auto bytes = block_at(former.at.block);
-    const auto inode = bytes ? parse_inode(ByteView(*bytes), geometry_) : std::nullopt;
+    const auto inode = inode_at(former.at.block);
     if (!inode) return;
     Record record;
     record.state = State::deleted;
@@ -242,10 +237,10 @@ void F2fsWalk::emit_former(std::uint32_t number, const Former& former) {
             if (name.empty()) name = seen->second.second;
         }
     record.folder = place_of(parent).path;
-    record.name = text_of(name);
+    record.name = valid_utf8(name);
     if (name.empty() && !inode->is_encrypted)
         name_by_number(record, fmt::format("(inode {})", number), "its name is lost");
-    tell(record, *inode, former.at.block, former_nodes(number, former.at.version));
+    tell(record, *inode, former_nodes(number, former.at.version));
     if (!inode->parent_is_known)
         record.notes.emplace_back(
             "it had several names: its folder is the one that listed it, as far as that is known");

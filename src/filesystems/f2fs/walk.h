@@ -51,11 +51,12 @@ class F2fsWalk : private Walking {
     void emit_former(std::uint32_t number, const Former& former);
 
     std::optional<std::vector<std::byte>> block_at(std::uint32_t block) const;
+    std::optional<Inode> inode_at(std::uint32_t block) const;
     std::optional<Inode> live_inode(std::uint32_t number) const;
     NodeSource live_nodes() const;
     NodeSource former_nodes(std::uint32_t inode, std::uint32_t version) const;
-    std::vector<DirectoryEntry> entries_of(const Inode& folder, std::uint32_t block);
-    void tell(Record& record, const Inode& inode, std::uint32_t block, const NodeSource& nodes) const;
+    std::vector<DirectoryEntry> entries_of(const Inode& folder);
+    void tell(Record& record, const Inode& inode, const NodeSource& nodes) const;
     std::string path_of(std::uint32_t folder) const;
     FolderPlace place_of(std::uint32_t folder) const;
 
