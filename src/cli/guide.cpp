@@ -87,7 +87,13 @@ int guide(const Options& options) {
     manner().suggests = false;
     TerminalTalk talk;
     ThisMachine machine(options.to, options.attacher, options.left_out);
-    return guiding::guide(talk, machine) == guiding::Ended::later ? kInterrupted : kDone;
+    switch (guiding::guide(talk, machine)) {
+        case guiding::Ended::done:
+        case guiding::Ended::found_elsewhere: break;
+        case guiding::Ended::without_report: return kDoneInPart;
+        case guiding::Ended::later: return kInterrupted;
+    }
+    return kDone;
 }
 
 }  // namespace

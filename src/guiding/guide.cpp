@@ -19,7 +19,7 @@ namespace {
 namespace fs = std::filesystem;
 using Way = Reply::Way;
 
-constexpr int kDone = 0, kInterrupted = 130;
+constexpr int kDone = 0, kDoneInPart = 1, kInterrupted = 130;
 constexpr std::uint64_t kRowsAtOnce = 12;                 // with what stands around them they fit 24 lines
 constexpr std::uint64_t kKept = std::uint64_t{16} << 20;  // bytes of a destination for catalog, log and report
 
@@ -501,7 +501,7 @@ class Conversation {
              "the drive takes to be read, and can be stopped.",
              [](const std::string& words) {
                  const auto action = parse_action(words);
-                 return action ? std::string() : action.error().line();
+                 return action ? std::string() : action.error().line() + ".";
              }});
         if (reply.way != Way::answered) return unanswered(reply);
         const Action action = *parse_action(reply.words);
@@ -576,25 +576,26 @@ class Conversation {
             if (reply.way == Way::later) return unanswered(reply);
             if (!says_yes(reply)) return past_to(Step::choose);
         }
-        if (has_catalog()) report();
+        const bool is_told = !has_catalog() || report();
         rescue_.is_done = true;
         if (const auto saved = rescue_.save(); !saved) talk_.say(saved.error().line());
-        talk_.say(
-            fmt::format("\nEverything is in {}\n"
-                        "What to do next:\n"
-                        "  - Open the files in files/ and look whether they are right; restore.log tells of each.\n"
-                        "  - What opens with faults may be mended: dredger repair files --to mended\n"
-                        "  - Copy them to a second place before the old drive is used again.\n"
-                        "  - Until then write nothing to {}: what was missed can still be searched for.",
-                        printable(rescue_.folder.string()), printable(rescue_.patient)));
-        return {How::over, {}, true, Ended::done};
+        talk_.say(fmt::format("\nEverything is in {}\nWhat to do next:", printable(rescue_.folder.string())));
+        if (has_restored_)
+            talk_.say(
+                "  - Open the files in files/ and look whether they are right; restore.log tells of each.\n"
+                "  - What opens with faults may be mended: dredger repair files --to mended\n"
+                "  - Copy them to a second place before the old drive is used again.");
+        talk_.say(fmt::format("  - Until then write nothing to {}: what was missed can still be searched for.",
+                              printable(rescue_.patient)));
+        return {How::over, {}, true, is_told ? Ended::done : Ended::without_report};
     }
 
-    void report() {
+    bool report() {
         talk_.heading("The report");
         std::vector<std::string> words = {"report", rescue_.catalog().string(), "--to", rescue_.report().string()};
         if (has_restored_) words.insert(words.end(), {"--restored", rescue_.files().string()});
-        (void)run(words);
+        const int code = run(words);
+        return code == kDone || code == kDoneInPart;  // in part: there is nothing to tell of
     }
 
     Talk& talk_;

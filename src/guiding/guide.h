@@ -10,6 +10,7 @@ namespace dredger::guiding {
 
 enum class Ended {
     done,
+    without_report,   // it could not be written
     found_elsewhere,  // in a cloud's bin or a backup: nothing was to be rescued
     later,            // everything is kept
 };

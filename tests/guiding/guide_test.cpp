@@ -348,6 +348,14 @@ TEST_F(GuideTest, AFullDestinationIsSaidBeforeAnythingIsWritten) {
     EXPECT_THAT(talk_.commands(), Not(Contains("restore"))) << "Enter means no there";
 }
 
+TEST_F(GuideTest, AReportThatCannotBeWrittenIsNotPassedOver) {
+    const auto run_it = talk_.on_run;
+    talk_.on_run = [&](const std::vector<std::string>& words) { return words.front() == "report" ? 2 : run_it(words); };
+    EXPECT_EQ(guide(behind_the_place({"f", "y"})), Ended::without_report);
+    EXPECT_THAT(talk_.all(), Not(HasSubstr("Open the files"))) << "none were restored";
+    EXPECT_THAT(talk_.all(), HasSubstr("Until then write nothing to"));
+}
+
 TEST_F(GuideTest, OneFindIsShownAndMoreAreListed) {
     (void)guide(behind_the_place({"s 32", "m", "v", "w", "", "", "", "q"}));
     EXPECT_THAT(first("show"), testing::IsSupersetOf({"32", "--text"}));
