@@ -175,6 +175,10 @@ int make_file(const Options& options) {
     std::error_code failed;
     if (fs::exists(options.to, failed))
         return report({ErrorKind::output, "it is there already", options.to, "take another name, or remove it"});
+    const fs::path folder = fs::absolute(options.to, failed).parent_path();
+    if (::access(folder.c_str(), W_OK) != 0)
+        return report({ErrorKind::output, "it can't be written there: " + std::generic_category().message(errno),
+                       folder.string(), "give a folder that is there and yours"});
     if (const int code = build_image(options.to, static_cast<std::uint64_t>(*size->from), options); code != kDone) {
         fs::remove(options.to, failed);
         return code;

@@ -54,6 +54,13 @@ TEST_F(StickTest, TakesASizeThatIsOne) {
     }
 }
 
+TEST_F(StickTest, AFolderThatIsNotThereIsSaidAtOnce) {
+    const auto ran = run_program({"stick", "--to", to("missing/a.img"), "--packages", to("cache")});
+    EXPECT_EQ(ran.exit_code, 2);
+    EXPECT_THAT(ran.err, HasSubstr("it can't be written there: No such file or directory"));
+    EXPECT_FALSE(fs::exists(folder_ / "cache"));
+}
+
 TEST_F(StickTest, SaysWhatIsMissingToMakeOne) {
     fs::create_directory(folder_ / "bin");
     for (const char* program : {"bash", "env", "dirname", "realpath"})
