@@ -1,6 +1,7 @@
 // A fixture medium whose file system was walked, for the tests of each file system.
 #pragma once
 
+#include <algorithm>
 #include <functional>
 #include <gtest/gtest.h>
 
@@ -52,6 +53,22 @@ std::size_t deleted_that_come_back(const Walked& walked, const std::string& fixt
 // `tender` are places where a few changed bytes do most harm.
 void scan_damaged_copies(const std::string& fixture, unsigned copies, const std::vector<std::uint64_t>& tender,
                          unsigned seed = 20260503);
+
+// Bytes of an image that damage is likely to hit.
+class TenderPlaces {
+  public:
+    explicit TenderPlaces(std::uint64_t size) : size_(size) {}
+    // `weight` times as likely as others.
+    void add(std::uint64_t from, std::uint64_t length, int weight = 1) {
+        for (; weight > 0; --weight)
+            for (std::uint64_t at = from; at < std::min(from + length, size_); ++at) places_.push_back(at);
+    }
+    const std::vector<std::uint64_t>& all() const { return places_; }
+
+  private:
+    std::uint64_t size_;
+    std::vector<std::uint64_t> places_;
+};
 
 // A fixture, and the seed of what is done to it, as parameters of a test; and how the test is then named.
 using Damage = std::pair<const char*, unsigned>;

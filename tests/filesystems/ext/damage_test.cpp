@@ -11,21 +11,16 @@ using namespace std::string_view_literals;
 
 // Superblock, descriptors, everything that looks like a journal's header, a directory, an extent node or an inode.
 std::vector<std::uint64_t> tender_places(const std::vector<std::byte>& image) {
-    std::vector<std::uint64_t> places;
-    const auto add = [&](std::uint64_t from, std::uint64_t length, int weight = 1) {
-        for (; weight > 0; --weight)
-            for (std::uint64_t at = from; at < std::min<std::uint64_t>(from + length, image.size()); ++at)
-                places.push_back(at);
-    };
+    test::TenderPlaces places(image.size());
     const ByteView view(image);
-    add(1024, 0x180, 4);
-    add(2048, 256, 4);
+    places.add(1024, 0x180, 4);
+    places.add(2048, 256, 4);
     for (std::size_t at = 0; at + 1024 <= image.size(); at += 256) {
-        if (at % 1024 == 0 && view.has(at, "\xC0\x3B\x39\x98"sv)) add(at, 160, 2);
-        if (at % 1024 == 0 && view.has(at + 8, ".\0\0\0"sv)) add(at, 300);
-        if (view.has(at + 40, "\x0A\xF3"sv) || view.has(at, "\x0A\xF3"sv)) add(at, 128);
+        if (at % 1024 == 0 && view.has(at, "\xC0\x3B\x39\x98"sv)) places.add(at, 160, 2);
+        if (at % 1024 == 0 && view.has(at + 8, ".\0\0\0"sv)) places.add(at, 300);
+        if (view.has(at + 40, "\x0A\xF3"sv) || view.has(at, "\x0A\xF3"sv)) places.add(at, 128);
     }
-    return places;
+    return places.all();
 }
 
 class ExtDamage : public testing::TestWithParam<test::Damage> {};

@@ -10,28 +10,23 @@ namespace {
 
 // Superblocks, checkpoints with their journals, the tables' first blocks, heads and footers of nodes.
 std::vector<std::uint64_t> tender_places(const std::vector<std::byte>& image) {
-    std::vector<std::uint64_t> places;
-    const auto add = [&](std::uint64_t from, std::uint64_t length, int weight = 1) {
-        for (; weight > 0; --weight)
-            for (std::uint64_t at = from; at < std::min<std::uint64_t>(from + length, image.size()); ++at)
-                places.push_back(at);
-    };
+    test::TenderPlaces places(image.size());
     constexpr std::uint64_t kBlock = f2fs::kBlock;
     const auto g = f2fs::parse_superblock(ByteView(std::span(image).subspan(f2fs::kSuperBlockAt)));
-    add(f2fs::kSuperBlockAt, 124, 4);
+    places.add(f2fs::kSuperBlockAt, 124, 4);
     for (const std::uint64_t pack : {0U, g->segment_blocks}) {
-        add((g->checkpoint_at + pack) * kBlock, 256, 3);
-        for (std::uint64_t block = 1; block < 9; ++block) add((g->checkpoint_at + pack + block) * kBlock, 600);
+        places.add((g->checkpoint_at + pack) * kBlock, 256, 3);
+        for (std::uint64_t block = 1; block < 9; ++block) places.add((g->checkpoint_at + pack + block) * kBlock, 600);
     }
-    add(g->nat_at * kBlock, 2048);
-    add(g->sit_at * kBlock, 1024);
+    places.add(g->nat_at * kBlock, 2048);
+    places.add(g->sit_at * kBlock, 1024);
     for (std::uint64_t at = g->main_at * kBlock; at + kBlock <= image.size(); at += kBlock) {
         const auto block = std::span(image).subspan(at, kBlock);
         if (!f2fs::parse_node_head(ByteView(block), *g)) continue;
-        add(at, 420);
-        add(at + f2fs::kNodeIdsAt, kBlock - f2fs::kNodeIdsAt, 2);
+        places.add(at, 420);
+        places.add(at + f2fs::kNodeIdsAt, kBlock - f2fs::kNodeIdsAt, 2);
     }
-    return places;
+    return places.all();
 }
 
 class F2fsDamage : public testing::TestWithParam<test::Damage> {};

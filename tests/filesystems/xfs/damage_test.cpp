@@ -10,24 +10,19 @@ namespace {
 
 // Headers of the groups, nodes of all trees, inodes, directory blocks, and the log's records with what they begin with.
 std::vector<std::uint64_t> tender_places(const std::vector<std::byte>& image) {
-    std::vector<std::uint64_t> places;
-    const auto add = [&](std::uint64_t from, std::uint64_t length, int weight = 1) {
-        for (; weight > 0; --weight)
-            for (std::uint64_t at = from; at < std::min<std::uint64_t>(from + length, image.size()); ++at)
-                places.push_back(at);
-    };
+    test::TenderPlaces places(image.size());
     const ByteView view(image);
     const auto g = xfs::parse_superblock(view);
-    add(0, 260, 4);
-    for (std::uint32_t group = 0; group < g->groups; ++group) add(g->offset_in(group, 0) + 512, 1024 + 64, 3);
+    places.add(0, 260, 4);
+    for (std::uint32_t group = 0; group < g->groups; ++group) places.add(g->offset_in(group, 0) + 512, 1024 + 64, 3);
     unsigned records = 0;
     for (std::size_t at = 0; at + 512 <= image.size(); at += 512) {
         for (const char* magic : {"IAB3", "AB3B", "BMA3", "XDB3", "XDD3"})
-            if (view.has(at, magic)) add(at, 400);
-        if (view.has(at, "IN")) add(at, 240);
-        if (view.has(at, "\xFE\xED\xBA\xBE") && records++ < 200) add(at, 44), add(at + 512, 300);
+            if (view.has(at, magic)) places.add(at, 400);
+        if (view.has(at, "IN")) places.add(at, 240);
+        if (view.has(at, "\xFE\xED\xBA\xBE") && records++ < 200) places.add(at, 44), places.add(at + 512, 300);
     }
-    return places;
+    return places.all();
 }
 
 class XfsDamage : public testing::TestWithParam<test::Damage> {};
