@@ -47,12 +47,12 @@ fs::path default_cache() {
 
 // Makes the image, of `size` bytes; 0: only as large as the system is. It tells itself what goes wrong.
 int build_image(const fs::path& image, std::uint64_t size, const Options& options) {
-    const fs::path builder = shipped({"../stick/build", "../share/dredger/stick/build"});
+    const fs::path builder = shipped({"../stick/build", "../../stick/build", "../share/dredger/stick/build"});
     if (builder.empty())
         return report({ErrorKind::unreadable, "what makes a stick is missing", "stick/build",
                        "it belongs beside the program: install the package anew"});
     std::error_code failed;
-    const fs::path manual = shipped({"manual/man", "../share/man/man1"});
+    const fs::path manual = shipped({"manual/man", "../manual/man", "../share/man/man1"});
     const fs::path cache = options.packages.empty() ? default_cache() : fs::path(options.packages);
     std::vector<std::string> words = {builder.string(), fs::read_symlink("/proc/self/exe", failed).string(),
                                       image.string(),   std::to_string(size),
