@@ -27,6 +27,7 @@ struct ScannedVolume {
     Volume place;
     VolumeFacts facts;
     bool done = false;           // its records are all in the catalog
+    bool has_more = false;       // but more of it can be read now: they are to be read again
     bool map_is_trusted = true;  // false: live files lie where the file system's space map shows free clusters
     std::int64_t find = 0;       // of a mail store: the candidate that it is; 0: the whole source, or no store
     std::string

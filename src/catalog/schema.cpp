@@ -19,7 +19,7 @@ CREATE TABLE sources (
     compared INTEGER NOT NULL, scan TEXT NOT NULL);
 CREATE TABLE unreadable (
     source INTEGER NOT NULL REFERENCES sources, offset INTEGER NOT NULL, length INTEGER NOT NULL,
-    PRIMARY KEY (source, offset)) WITHOUT ROWID;
+    told_by INTEGER NOT NULL DEFAULT 0, PRIMARY KEY (source, offset)) WITHOUT ROWID;
 CREATE TABLE volumes (
     id INTEGER PRIMARY KEY, source INTEGER NOT NULL REFERENCES sources, number INTEGER NOT NULL, offset INTEGER NOT NULL,
     length INTEGER NOT NULL, pieces TEXT NOT NULL, partition_table INTEGER NOT NULL, filesystem TEXT NOT NULL,
@@ -134,6 +134,8 @@ constexpr const char* kStepFrom[] = {
        CREATE INDEX copies_by_document ON candidates (document) WHERE role > 0;)",
     // 10: mail stores that lie in finds
     R"(ALTER TABLE volumes ADD COLUMN find INTEGER NOT NULL DEFAULT 0;)",
+    // 11: who told that an area is unreadable
+    R"(ALTER TABLE unreadable ADD COLUMN told_by INTEGER NOT NULL DEFAULT 0;)",
 };
 static_assert(std::size(kStepFrom) == kCatalogVersion);
 

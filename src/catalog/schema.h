@@ -6,7 +6,7 @@
 namespace dredger {
 
 // What PRAGMA user_version holds. A change of the tables raises it and adds a step to schema.cpp.
-inline constexpr int kCatalogVersion = 11;
+inline constexpr int kCatalogVersion = 12;
 inline constexpr int kCatalogApplicationId = 0x44524447;  // "DRDG": what `file` and SQLite call the kind of database
 
 // Makes the tables of an empty database.

@@ -36,6 +36,9 @@ void add_functions(const Database& database) {
         nullptr, nullptr);
 }
 
+// What stands in volumes.done.
+enum Progress : std::int64_t { kUnfinished, kFinished, kHasMore };
+
 bool begins_as_database(const fs::path& path) {
     std::ifstream in(path, std::ios::binary);
     char head[16] = {};
@@ -165,7 +168,8 @@ Result<std::vector<ScannedVolume>> Store::volumes() const {
                    loaded(rows.number(10)),
                    strings_from(rows.text(11))};
         v.settings = rows.text(12);
-        v.done = rows.number(13) != 0;
+        v.done = rows.number(13) != kUnfinished;
+        v.has_more = rows.number(13) == kHasMore;
         v.map_is_trusted = rows.number(14) != 0;
         v.place.pieces = rows::extents_from(rows.text(15));
         v.find = rows.number(16);
@@ -216,29 +220,46 @@ Result<void> Store::finish_volume(const ScannedVolume& v) {
                     code(State::live), code(Held::stored))
             .c_str()));
     DREDGER_TRY(Statement update,
-                database_.prepare("UPDATE volumes SET done=1, warnings=?, map_is_trusted=?, settings=? WHERE id=?"));
-    update.bind(1, json_of(v.facts.warnings)).bind(2, std::int64_t{v.map_is_trusted});
-    DREDGER_CHECK(update.bind(3, v.settings).bind(4, v.id).run());
+                database_.prepare("UPDATE volumes SET done=?, warnings=?, map_is_trusted=?, settings=? WHERE id=?"));
+    update.bind(1, std::int64_t{kFinished}).bind(2, json_of(v.facts.warnings)).bind(3, std::int64_t{v.map_is_trusted});
+    DREDGER_CHECK(update.bind(4, v.settings).bind(5, v.id).run());
     return summarise();
 }
 
-Result<std::vector<Extent>> Store::bad_areas(std::int64_t source) const {
-    DREDGER_TRY(Statement rows,
-                database_.prepare("SELECT offset, length FROM unreadable WHERE source=? ORDER BY offset"));
-    rows.bind(1, source);
+Result<void> Store::expect_more_of(const std::vector<std::int64_t>& volumes) {
+    for (const std::string& sql :
+         {fmt::format("UPDATE volumes SET done={} WHERE (id=?1 OR find IN (SELECT id FROM candidates WHERE volume=?1)) "
+                      "AND done<>{}",
+                      std::int64_t{kHasMore}, std::int64_t{kUnfinished}),
+          std::string("UPDATE sweeps SET settings='', checked=0, position=0, state='', traces='', done=0 WHERE "
+                      "volume=?1"),
+          std::string("UPDATE candidates SET content=0 WHERE volume=?1"),
+          std::string("UPDATE sources SET compared=0 WHERE id=(SELECT source FROM volumes WHERE id=?1)")}) {
+        DREDGER_TRY(Statement change, database_.prepare(sql));
+        for (const std::int64_t volume : volumes) DREDGER_CHECK(change.bind(1, volume).run());
+    }
+    return {};
+}
+
+Result<std::vector<Extent>> Store::bad_areas(std::int64_t source, ToldBy by) const {
+    DREDGER_TRY(
+        Statement rows,
+        database_.prepare("SELECT offset, length FROM unreadable WHERE source=? AND told_by=? ORDER BY offset"));
+    rows.bind(1, source).bind(2, code(by));
     std::vector<Extent> areas;
     DREDGER_CHECK(rows.each([&] { areas.push_back({loaded(rows.number(0)), loaded(rows.number(1))}); }));
     return areas;
 }
 
-Result<void> Store::save_bad_areas(std::int64_t source, const std::vector<Extent>& areas) {
-    DREDGER_CHECK(begin());
-    DREDGER_TRY(Statement remove, database_.prepare("DELETE FROM unreadable WHERE source=?"));
-    DREDGER_CHECK(remove.bind(1, source).run());
-    DREDGER_TRY(Statement add, database_.prepare("INSERT INTO unreadable VALUES (?,?,?)"));
-    for (const Extent& area : areas)
-        DREDGER_CHECK(add.bind(1, source).bind(2, stored(area.offset)).bind(3, stored(area.length)).run());
-    return commit();
+Result<void> Store::save_bad_areas(std::int64_t source, const std::vector<Extent>& areas, ToldBy by) {
+    DREDGER_TRY(Statement remove, database_.prepare("DELETE FROM unreadable WHERE source=? AND told_by=?"));
+    DREDGER_CHECK(remove.bind(1, source).bind(2, code(by)).run());
+    DREDGER_TRY(Statement add, database_.prepare("INSERT OR REPLACE INTO unreadable VALUES (?,?,?,?)"));
+    for (const Extent& area : areas) {
+        add.bind(1, source).bind(2, stored(area.offset)).bind(3, stored(area.length));
+        DREDGER_CHECK(add.bind(4, code(by)).run());
+    }
+    return {};
 }
 
 Result<std::optional<Sweep>> Store::sweep_of(std::int64_t volume) const {
@@ -292,7 +313,17 @@ Result<void> Store::remove_volume(std::int64_t volume) {
 
 // What changes is not what the summary tells any more.
 Result<void> Store::begin() { return database_.execute("BEGIN IMMEDIATE; DELETE FROM summary;"); }
-Result<void> Store::commit() { return database_.execute("COMMIT"); }
+
+Result<void> Store::commit() {
+    if (condition_) {
+        if (auto met = condition_(); !met) {
+            roll_back();
+            return met;
+        }
+    }
+    return database_.execute("COMMIT");
+}
+
 void Store::roll_back() {
     if (sqlite3_get_autocommit(database_.handle()) == 0) (void)database_.execute("ROLLBACK");
 }
@@ -346,6 +377,15 @@ Result<void> Store::update(const Candidate& c) {
         DREDGER_CHECK(forget.bind(1, c.id).run());
     }
     return add_layout(c);
+}
+
+Result<void> Store::remove(const std::vector<std::int64_t>& candidates) {
+    for (const char* sql : {"DELETE FROM extents WHERE candidate=?", "DELETE FROM packs WHERE candidate=?",
+                            "DELETE FROM sums WHERE candidate=?", "DELETE FROM candidates WHERE id=?"}) {
+        DREDGER_TRY(Statement remove, database_.prepare(sql));
+        for (const std::int64_t candidate : candidates) DREDGER_CHECK(remove.bind(1, candidate).run());
+    }
+    return {};
 }
 
 bool Store::keep(const std::vector<Learnt>& learnt) {

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <filesystem>
+#include <functional>
 #include <map>
 #include <memory>
 #include <optional>
@@ -30,11 +31,16 @@ class Store {
     Result<std::vector<ScannedSource>> sources() const;
     Result<std::vector<ScannedVolume>> volumes() const;
     Result<std::int64_t> add_source(const ScannedSource& source);
-    // The areas of a source that could not be read, in order, so that they are not asked for again.
-    Result<std::vector<Extent>> bad_areas(std::int64_t source) const;
-    Result<void> save_bad_areas(std::int64_t source, const std::vector<Extent>& areas);
+    // The areas of a source that could not be read, in order: by whom that was told.
+    enum class ToldBy : std::uint8_t { reads, map };
+    Result<std::vector<Extent>> bad_areas(std::int64_t source, ToldBy by = ToldBy::reads) const;
+    // Those of a map must not touch those of reads.
+    Result<void> save_bad_areas(std::int64_t source, const std::vector<Extent>& areas, ToldBy by = ToldBy::reads);
     Result<std::int64_t> add_volume(const ScannedVolume& volume);
     Result<void> finish_volume(const ScannedVolume& volume);
+    // More of a source can be read than when it was scanned: these volumes, and the stores in what they hold, are to be
+    // scanned again. What is known of them stays until then.
+    Result<void> expect_more_of(const std::vector<std::int64_t>& volumes);
     // How far the deep scan of a volume is; none where it has not begun.
     Result<std::optional<Sweep>> sweep_of(std::int64_t volume) const;
     Result<void> save_sweep(const Sweep& sweep);
@@ -44,9 +50,11 @@ class Store {
     // Takes back what an unfinished scan of a volume left.
     Result<void> remove_volume(std::int64_t volume);
 
-    // Between these, changes are kept together and are safe from a power cut as a whole.
+    // Between these, changes are kept together and are safe from a power cut as a whole. commit() keeps nothing where
+    // the condition fails, and fails with it.
     Result<void> begin();
     Result<void> commit();
+    void keep_only_if(std::function<Result<void>()> condition) { condition_ = std::move(condition); }
     void roll_back();
     // To be called before the last commit, so that the usual questions are answered at once.
     Result<void> summarise();
@@ -56,8 +64,10 @@ class Store {
     // Under the id that it brings.
     Result<void> add(const Candidate& candidate);
 
-    // What is known better now: everything but the record's own words.
+    // What is known better now.
     Result<void> update(const Candidate& candidate);
+    // Records of which an earlier look at a volume told, and this one doesn't.
+    Result<void> remove(const std::vector<std::int64_t>& candidates);
     // What was learnt of these after the scan. False where the catalog can't be written now: it is learnt again then.
     bool keep(const std::vector<Learnt>& learnt);
 
@@ -95,6 +105,7 @@ class Store {
     // file when any of its descriptors is closed.
     std::shared_ptr<const FileLock> lock_;
     sqlite::Database database_;
+    std::function<Result<void>()> condition_;  // empty: none
     mutable sqlite::Statement add_candidate_, add_extent_, find_, layout_, sums_, beginning_;
 };
 

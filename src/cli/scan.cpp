@@ -31,6 +31,7 @@ struct Options {
     int code_page = 850;
     bool quick = false;
     bool no_snapshots = false;
+    bool again = false;
     bool verify = false;
     bool mail = false;
     bool deep = false;
@@ -144,6 +145,8 @@ Json told(const ScanReport& outcome, const std::string& source) {
     return {{"source", source},
             {"volumes", std::move(volumes)},
             {"surfaces", std::move(surfaces)},
+            {"unreadable", outcome.unreadable},
+            {"answered_anew", outcome.answered_anew},
             {"until_reached", outcome.is_over},
             {"interrupted", outcome.interrupted}};
 }
@@ -195,6 +198,7 @@ int scan_all(Options options) {
             return report({ErrorKind::usage, fmt::format("{} says how the surface is searched", name), "",
                            "add --deep, or leave it out"});
     request.snapshots = !options.no_snapshots;
+    request.again = options.again;
     request.verify = options.verify;
     request.mail = options.mail;
     request.whole_surface = options.whole_surface;
@@ -262,6 +266,7 @@ int scan_all(Options options) {
         }
         any = true;
         interrupted = outcome->interrupted;
+        if (outcome->unreadable > 0) code = kDoneInPart;
         media.push_back(told(*outcome, source.path.string()));
         if (!options.json) {
             tell("{}\n", printable(source.path.string()));
@@ -269,6 +274,9 @@ int scan_all(Options options) {
             for (const VolumeReport& volume : outcome->volumes)
                 if (!volume.filesystem.empty() || !request.deep) say(volume);
             for (const SurfaceReport& surface : outcome->surfaces) request.deep ? say(surface) : say_checked(surface);
+            if (outcome->answered_anew > 0)
+                tell("  {} that could not be read before {} read again\n", size_text(outcome->answered_anew),
+                     outcome->interrupted ? "are being" : "were");
             if (outcome->is_over) print_what_turned_up(*catalog, request);
         }
         if (interrupted) break;
@@ -329,6 +337,8 @@ void add_scan(CLI::App& program, int& exit_code) {
     command->add_flag("--no-snapshots", options->no_snapshots, "leave out what only a volume's snapshots tell of");
     command->add_flag("--verify", options->verify,
                       "also read what the records tell of and check it as far as its format allows; --deep does, too");
+    command->add_flag("--again", options->again,
+                      "ask once more for what an earlier scan could not read, where the medium answers now");
     command->add_flag(
         "--mail", options->mail,
         "also read the mail stores that are found: PST, OST, DBX, mailboxes; a source that is one is read "
@@ -375,7 +385,9 @@ void add_scan(CLI::App& program, int& exit_code) {
         "  dredger scan --verify office.img -c office.dredge\n"
         "  dredger scan --deep nest-card.img -c nest-card.dredge --kind picture,video\n"
         "  dredger scan /dev/sdc -c /mnt/rescue/card.dredge --folder \"DCIM/100NESTS\" --kind picture\n"
-        "\nRun again with the same catalog, it goes on where it was stopped and reads nothing twice.");
+        "\nRun again with the same catalog, it goes on where it was stopped and reads nothing twice. What could not "
+        "be\n"
+        "read is asked for once more with --again only.");
     command->callback([options, &exit_code] { exit_code = scan_all(*options); });
 }
 

@@ -528,7 +528,7 @@ class Conversation {
             if (stopped.how != How::on) return stopped;
         }
         if (!has_catalog()) talk_.say("It could not be searched. Is the drive still there?");
-        rescue_.has_searched = code != kInterrupted;
+        rescue_.has_searched = code == kDone || code == kDoneInPart;
         (void)rescue_.save();
         is_served_ = false;
         list();

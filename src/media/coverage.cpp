@@ -36,6 +36,26 @@ std::vector<Extent> Coverage::within(std::uint64_t offset, std::uint64_t length)
     return list;
 }
 
+std::vector<Extent> Coverage::gaps_within(std::uint64_t offset, std::uint64_t length) const {
+    std::vector<Extent> list;
+    std::uint64_t at = offset;
+    const auto add_to = [&](std::uint64_t to) {
+        if (to > at) list.push_back({at, to - at});
+    };
+    for (const Extent& run : within(offset, length)) {
+        add_to(run.offset);
+        at = run.end();
+    }
+    add_to(offset + length);
+    return list;
+}
+
+std::uint64_t Coverage::bytes() const {
+    std::uint64_t sum = 0;
+    for (const auto& [start, end] : ends_) sum += end - start;
+    return sum;
+}
+
 void Coverage::forget_before(std::uint64_t at) {
     while (!ends_.empty() && ends_.begin()->second <= at) ends_.erase(ends_.begin());
 }

@@ -22,7 +22,10 @@ class Coverage {
     std::uint64_t end_at(std::uint64_t at) const;
     // What of this range is covered, in order.
     std::vector<Extent> within(std::uint64_t offset, std::uint64_t length) const;
+    // What of it is not, in order.
+    std::vector<Extent> gaps_within(std::uint64_t offset, std::uint64_t length) const;
     bool empty() const { return ends_.empty(); }
+    std::uint64_t bytes() const;
     // Leaves out what lies before `at`.
     void forget_before(std::uint64_t at);
     std::vector<Extent> extents() const;

@@ -10,6 +10,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include "base/aligned.h"
 #include "base/file_io.h"
 
 namespace dredger {
@@ -87,6 +88,16 @@ bool FileMedium::is_at_hand(std::uint64_t offset, std::uint64_t length) const {
 bool FileMedium::try_read(std::uint64_t offset, std::span<std::byte> into) const {
     if (always_direct_ && can_be_direct(offset, into)) return read_all(direct_, offset, into) == into.size();
     return read_piece(offset, into);
+}
+
+// What the kernel remembers of it says nothing.
+bool FileMedium::answers_at(std::uint64_t offset) const {
+    const std::uint64_t from = offset / kPage * kPage;
+    if (from >= size_) return false;
+    AlignedBytes page(static_cast<std::size_t>(std::min(kPage, size_ - from)));
+    const std::span<std::byte> into(page);
+    ::posix_fadvise(descriptor_, static_cast<off_t>(from), static_cast<off_t>(kPage), POSIX_FADV_DONTNEED);
+    return read_all(can_be_direct(from, into) ? direct_ : descriptor_, from, into) == into.size();
 }
 
 bool FileMedium::read_piece(std::uint64_t offset, std::span<std::byte> into) const {

@@ -22,6 +22,7 @@ class FileMedium final : public Medium {
     std::string name() const override { return path_.string(); }
     void expect(std::uint64_t offset, std::uint64_t length) const override;
     bool try_read(std::uint64_t offset, std::span<std::byte> into) const override;
+    bool answers_at(std::uint64_t offset) const override;
     const std::filesystem::path& path() const { return path_; }
     bool is_device() const { return is_device_; }
 

@@ -28,8 +28,12 @@ Result<Identity> identify(const OpenedMedium& opened) {
         DREDGER_CHECK(medium.read(at, block, &bad));
         Sha256 digest;
         digest.add(block);
-        identity.samples.push_back(digest.finish());
+        identity.samples.push_back(bad.empty() ? digest.finish() : "");
     }
+    const auto& samples = identity.samples;
+    if (std::all_of(samples.begin(), samples.end(), [](const std::string& sample) { return sample.empty(); }))
+        return fail(ErrorKind::unreadable, "nothing can be read from it", medium.name(),
+                    "look at cable and power; dredger image tries harder");
     return identity;
 }
 
@@ -38,9 +42,12 @@ Comparison compare(const Identity& scanned, const Identity& now) {
         return {false, fmt::format("it has {} bytes, the one scanned had {}", now.size, scanned.size)};
     if (!scanned.serial.empty() && !now.serial.empty() && scanned.serial != now.serial)
         return {false, fmt::format("its serial number is {}, the one scanned had {}", now.serial, scanned.serial)};
-    std::size_t differing = 0;
-    const std::size_t common = std::min(scanned.samples.size(), now.samples.size());
-    for (std::size_t i = 0; i < common; ++i) differing += scanned.samples[i] != now.samples[i] ? 1 : 0;
+    std::size_t differing = 0, common = 0;
+    for (std::size_t i = 0; i < std::min(scanned.samples.size(), now.samples.size()); ++i) {
+        if (scanned.samples[i].empty() || now.samples[i].empty()) continue;
+        ++common;
+        differing += scanned.samples[i] != now.samples[i] ? 1 : 0;
+    }
     if (differing == 0) return {true, ""};
     return {differing * 4 <= common, fmt::format("{} of {} sampled blocks differ from the scan", differing, common)};
 }

@@ -11,7 +11,7 @@ namespace dredger {
 struct Identity {
     std::uint64_t size = 0;            // bytes
     std::string serial;                // of a drive that tells one, else empty
-    std::vector<std::string> samples;  // SHA-256 of blocks spread evenly over the medium, in order
+    std::vector<std::string> samples;  // SHA-256 of blocks spread evenly over the medium, in order; empty: unreadable
 };
 
 Result<Identity> identify(const OpenedMedium& opened);

@@ -1,5 +1,6 @@
 #include "media/medium.h"
 
+#include <algorithm>
 #include <fmt/format.h>
 
 #include "base/checked.h"
@@ -23,6 +24,13 @@ Result<void> Medium::read(std::uint64_t offset, std::span<std::byte> into, std::
 bool Medium::try_read(std::uint64_t offset, std::span<std::byte> into) const {
     std::vector<Extent> bad;
     return lies_within(offset, into.size(), size()) && read_within(offset, into, bad) && bad.empty();
+}
+
+bool Medium::answers_at(std::uint64_t offset) const {
+    std::vector<std::byte> sector(sector_size());
+    const std::uint64_t begin = offset / sector.size() * sector.size();
+    if (begin >= size()) return false;
+    return try_read(begin, std::span(sector).first(std::min<std::uint64_t>(sector.size(), size() - begin)));
 }
 
 Result<std::vector<std::byte>> Medium::bytes(std::uint64_t offset, std::size_t length) const {

@@ -78,6 +78,9 @@ class Medium {
     // was read; the bytes mean nothing where it was not. Past the end of the medium: false.
     virtual bool try_read(std::uint64_t offset, std::span<std::byte> into) const;
 
+    // Whether it answers at this place now: asks it anew, whatever is remembered of it.
+    virtual bool answers_at(std::uint64_t offset) const;
+
     // How many bytes from here on are zeros by definition, without a read; 0 where it is not known.
     virtual std::uint64_t zeros_from(std::uint64_t /*offset*/) const { return 0; }
 

@@ -131,6 +131,10 @@ class Restoration {
             if (attached.media.empty() && jobs_.size() == 1) return tl::unexpected<Error>(*attached.first_missing);
         }
         job.media = std::move(attached.media);
+        for (const auto& [volume, medium] : job.media) {
+            auto& presence = job.presence[volume] = std::make_unique<Presence>(medium);
+            DREDGER_CHECK(presence->check());
+        }
         for (const std::string& remark : attached.remarks) {
             observer_.warning(remark);
             remarks_.push_back(remark);
@@ -297,6 +301,8 @@ class Restoration {
         }
         WrittenFile& written = *done.written;
         if (written.interrupted) return {};
+        // What a medium that has gone could not give is not lost: it is restored when the medium is back.
+        if (written.missing > 0) DREDGER_CHECK(job.presence.at(c.volume)->check());
         if (done.is_misread)
             return tell(job, c, relative, Outcome::failed, "what was read back is not what was written", nullptr);
         const Outcome outcome = written.missing > 0 ? Outcome::partial : expected(c);

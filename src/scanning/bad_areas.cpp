@@ -25,17 +25,65 @@ void count_lost(Candidate& candidate, std::uint64_t lost) {
     prospect.check = prospect.check == Check::verified ? Check::damaged : prospect.check;
 }
 
+// Few reads, spread over it: where the medium is dying, it is not asked for more.
+bool answers_in(const Medium& medium, const Extent& area) {
+    constexpr std::uint64_t kSteps = 2;
+    const std::uint64_t last = area.length - std::min<std::uint64_t>(area.length, medium.sector_size());
+    for (std::uint64_t n = 0; n <= kSteps; ++n)
+        if (medium.answers_at(area.offset + last / kSteps * n)) return true;
+    return false;
+}
+
+bool touches(const Volume& place, const Extent& area) {
+    const auto pieces = place.pieces.empty() ? std::vector<Extent>{{place.offset, place.length}} : place.pieces;
+    return std::any_of(pieces.begin(), pieces.end(),
+                       [&](const Extent& piece) { return piece.offset < area.end() && area.offset < piece.end(); });
+}
+
 }  // namespace
 
-Result<void> count_bad_areas(Catalog& catalog, std::int64_t source, const Sparing& medium, Observer& observer) {
+Result<std::vector<Extent>> ask_again(Catalog& catalog, std::int64_t source, const Medium& medium,
+                                      bool also_what_failed) {
+    std::vector<Extent> answering, still_bad, charted;
+    medium.add_known_bad(0, medium.size(), charted);
+    const Coverage still_charted(charted);
+    DREDGER_TRY(const std::vector<Extent> once_charted, catalog.bad_areas(source, Store::ToldBy::map));
+    for (const Extent& area : once_charted)
+        for (const Extent& part : still_charted.gaps_within(area.offset, area.length)) answering.push_back(part);
+    DREDGER_TRY(const std::vector<Extent> failed, catalog.bad_areas(source));
+    for (const Extent& area : failed)
+        (also_what_failed && answers_in(medium, area) ? answering : still_bad).push_back(area);
+    if (answering.empty()) return answering;
+
+    DREDGER_TRY(const auto volumes, catalog.volumes());
+    std::vector<std::int64_t> touched;
+    for (const ScannedVolume& volume : volumes)
+        if (volume.source == source && volume.find == 0 &&
+            std::any_of(answering.begin(), answering.end(),
+                        [&](const Extent& area) { return touches(volume.place, area); }))
+            touched.push_back(volume.id);
+    DREDGER_CHECK(catalog.begin());
+    DREDGER_CHECK(catalog.expect_more_of(touched));
+    DREDGER_CHECK(catalog.save_bad_areas(source, still_bad));
+    DREDGER_CHECK(catalog.save_bad_areas(source, charted, Store::ToldBy::map));
+    DREDGER_CHECK(catalog.commit());
+    return answering;
+}
+
+Result<std::uint64_t> count_bad_areas(Catalog& catalog, std::int64_t source, const Sparing& medium,
+                                      Observer& observer) {
     std::vector<Extent> bad;
     medium.add_known_bad(0, medium.size(), bad);
-    if (bad.empty()) return {};
-    // Without those that the map of an image tells of: a later copy may have them.
-    DREDGER_CHECK(catalog.save_bad_areas(source, medium.bad_areas()));
-    const Coverage unreadable(bad);
-    std::uint64_t bytes = 0;
-    for (const Extent& area : bad) bytes += area.length;
+    if (bad.empty()) return 0;
+    const Coverage unreadable(bad), failed(medium.bad_areas());
+    std::vector<Extent> charted;
+    for (const Extent& area : unreadable.extents())
+        for (const Extent& part : failed.gaps_within(area.offset, area.length)) charted.push_back(part);
+    DREDGER_CHECK(catalog.begin());
+    DREDGER_CHECK(catalog.save_bad_areas(source, failed.extents()));
+    DREDGER_CHECK(catalog.save_bad_areas(source, charted, Store::ToldBy::map));
+    DREDGER_CHECK(catalog.commit());
+    const std::uint64_t bytes = unreadable.bytes();
 
     std::map<std::int64_t, std::uint64_t> lost;  // bytes by candidate
     DREDGER_CHECK(catalog.each_stored_extent(source, [&](std::int64_t candidate, const Extent& extent) {
@@ -50,10 +98,12 @@ Result<void> count_bad_areas(Catalog& catalog, std::int64_t source, const Sparin
     }
     DREDGER_CHECK(catalog.summarise());
     DREDGER_CHECK(catalog.commit());
-    observer.warning(fmt::format("{} in {} can't be read; what lies there counts as lost in {}", size_text(bytes),
-                                 bad.size() == 1 ? "one area" : fmt::format("{} areas", bad.size()),
-                                 lost.size() == 1 ? "one prospect" : fmt::format("{} prospects", lost.size())));
-    return {};
+    const std::size_t areas = unreadable.extents().size();
+    observer.warning(fmt::format("{} in {} can't be read; what lies there counts as lost in {}{}", size_text(bytes),
+                                 areas == 1 ? "one area" : fmt::format("{} areas", areas),
+                                 lost.size() == 1 ? "one prospect" : fmt::format("{} prospects", lost.size()),
+                                 failed.empty() ? "" : "; with --again it is asked for once more"));
+    return bytes;
 }
 
 }  // namespace dredger

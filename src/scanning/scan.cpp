@@ -33,6 +33,19 @@ Result<void> refuse_catalogs(const OpenedMedium& opened) {
                 "dredger list shows what a catalog holds");
 }
 
+// Stops the work also when its medium has gone.
+class WhileItIsThere final : public Observer {
+  public:
+    WhileItIsThere(Observer& observer, const Sparing& medium) : observer_(observer), medium_(medium) {}
+    void progress(const Progress& progress) override { observer_.progress(progress); }
+    void warning(const std::string& sentence) override { observer_.warning(sentence); }
+    bool should_stop() override { return medium_.has_gone() || observer_.should_stop(); }
+
+  private:
+    Observer& observer_;
+    const Sparing& medium_;
+};
+
 // The source's row in the catalog: the one it has, or a new one.
 Result<std::int64_t> source_row(Catalog& catalog, const OpenedMedium& opened, Observer& observer) {
     DREDGER_TRY(Identity identity, identify(opened));
@@ -266,6 +279,23 @@ Result<void> scan_medium(ScanSession& session) {
     return {};
 }
 
+Result<void> scan_all_of(ScanSession& session, const OpenedMedium& opened) {
+    ScanReport& report = session.report;
+    DREDGER_TRY(const auto store, store_on(opened, session.medium));
+    if (store) return scan_store(session, store);
+    DREDGER_CHECK(scan_medium(session));
+    if (session.request.mail && !report.interrupted && !report.is_over) {
+        DREDGER_TRY(const bool read, scan_stores_in_finds(session));
+        report.interrupted = !read;
+    }
+    if (report.interrupted) return {};
+    const lives::Habits habits(session.request.own_habits);
+    DREDGER_TRY(const bool told,
+                tell_copies(session.catalog, session.source, session.medium, habits, session.observer));
+    report.interrupted = !told;
+    return {};
+}
+
 }  // namespace
 
 Result<ScanReport> scan(Catalog& catalog, const ScanRequest& request, Observer& observer) {
@@ -277,25 +307,29 @@ Result<ScanReport> scan(Catalog& catalog, const OpenedMedium& opened, const Scan
     DREDGER_CHECK(refuse_catalogs(opened));
     for (const std::string& remark : opened.remarks) observer.warning(remark);
     DREDGER_TRY(const std::int64_t source, source_row(catalog, opened, observer));
+    DREDGER_TRY(const std::vector<Extent> asked_again, ask_again(catalog, source, *opened.medium, request.again));
     DREDGER_TRY(const auto known_bad, catalog.bad_areas(source));
-    const auto medium = std::make_shared<const Sparing>(opened.medium, known_bad);
-    DREDGER_TRY(const auto store, store_on(opened, medium));
-    ScanSession session{catalog, request, observer, medium, source};
-    auto scanned = store ? scan_store(session, store) : scan_medium(session);
-    if (scanned && !store && request.mail && !session.report.interrupted && !session.report.is_over) {
-        const auto read = scan_stores_in_finds(session);
-        if (!read) scanned = tl::unexpected<Error>(read.error());
-        session.report.interrupted = read && !*read;
-    }
-    if (scanned && !store && !session.report.interrupted) {
-        const auto told = tell_copies(catalog, source, medium, lives::Habits(request.own_habits), observer);
-        if (!told) scanned = tl::unexpected<Error>(told.error());
-        session.report.interrupted = told && !*told;
-    }
+    const auto medium =
+        std::make_shared<const Sparing>(opened.medium, known_bad, request.again ? Sparing::kFineStep : Sparing::kStep);
+    // What was read since the medium went is not kept: it is as if the scan had ended before.
+    catalog.keep_only_if([medium] { return medium->check_presence(); });
+    WhileItIsThere watching(observer, *medium);
+    ScanSession session{catalog, request, watching, medium, source};
+    auto scanned = scan_all_of(session, opened);
+    if (!scanned) catalog.roll_back();
+    const auto present = medium->check_presence();
+    catalog.keep_only_if({});
     // Also after an error: what was asked for in vain is not asked for again.
     const auto counted = count_bad_areas(catalog, source, *medium, observer);
+    if (!present) return tl::unexpected<Error>(present.error());
     if (!scanned) return tl::unexpected<Error>(scanned.error());
     if (!counted) return tl::unexpected<Error>(counted.error());
+    session.report.unreadable = *counted;
+    std::vector<Extent> bad;
+    medium->add_known_bad(0, medium->size(), bad);
+    for (const Extent& area : asked_again)
+        for (const Extent& part : Coverage(bad).gaps_within(area.offset, area.length))
+            session.report.answered_anew += part.length;
     return std::move(session.report);
 }
 

@@ -43,6 +43,8 @@ struct ScanReport {
     std::vector<SurfaceReport> surfaces;
     bool is_over = false;  // what was wanted has turned up
     bool interrupted = false;
+    std::uint64_t unreadable = 0;     // bytes of the medium
+    std::uint64_t answered_anew = 0;  // bytes that an earlier scan could not read and this one was to ask for again
 };
 
 }  // namespace dredger

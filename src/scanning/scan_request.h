@@ -31,6 +31,7 @@ struct ScanRequest {
 
     bool snapshots = true;       // also files of which only a snapshot tells
     bool mail = false;           // also what lies in the mail stores that are found
+    bool again = false;          // what could not be read by an earlier scan is asked for once more
     bool verify = false;         // the contents of what records tell of are read and checked
     bool deep = false;           // also the content: the surface is searched, and what records tell is checked
     bool whole_surface = false;  // not only what the space maps call free

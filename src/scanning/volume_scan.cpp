@@ -45,7 +45,7 @@ Agreement head_for_name(std::string_view name, ByteView head) { return judge_hea
 Result<VolumeScan::Outcome> VolumeScan::run(const Volume& place, const MediumPtr& volume,
                                             const FileSystem& filesystem) {
     DREDGER_TRY(const auto before, session_.known(place));
-    row_ = {0, session_.source, place, filesystem.facts(), false, true, find_, narrowing_of(request_)};
+    row_ = {0, session_.source, place, filesystem.facts(), false, false, true, find_, narrowing_of(request_)};
     report_.number = place.number;
     report_.is_lost = place.table == TableKind::lost;
     report_.is_mountable = row_.facts.is_mountable;
@@ -59,7 +59,13 @@ Result<VolumeScan::Outcome> VolumeScan::run(const Volume& place, const MediumPtr
                 ErrorKind::usage,
                 fmt::format("volume {} is in this catalog already, scanned with another code page", place.number),
                 catalog_.path().string(), "use the same --code-page, or another catalog");
-        report_.was_done_before = keeps_all_of(before->settings, row_.settings);
+        renews_ = before->has_more && !point_;
+        if (renews_ && !keeps_all_of(row_.settings, before->settings))
+            return fail(ErrorKind::usage,
+                        fmt::format("volume {} is to be read again, and more of it was kept than is asked for now",
+                                    place.number),
+                        catalog_.path().string(), "run the first scan's command once more");
+        report_.was_done_before = !before->has_more && keeps_all_of(before->settings, row_.settings);
         if (report_.was_done_before) return Outcome{report_, false};
     }
     DREDGER_TRY(waiting_, Spool::open(fs::absolute(catalog_.path()).parent_path()));
@@ -108,6 +114,7 @@ Result<VolumeScan::Outcome> VolumeScan::run(const Volume& place, const MediumPtr
         row_.facts.warnings.push_back(warning);
     }
     row_.map_is_trusted = live_on_free_ * kTrustedShare <= live_bytes_;
+    if (!interrupted_ && renews_) DREDGER_CHECK(remove_what_is_no_more());
     if (!interrupted_) DREDGER_CHECK(catalog_.finish_volume(row_));
     DREDGER_CHECK(catalog_.commit());
     return Outcome{report_, interrupted_};
@@ -137,7 +144,8 @@ bool VolumeScan::is_wanted(const FileEntry& record) const {
     return path == wanted || path.starts_with(wanted + "/");
 }
 
-// A narrowed scan is widened: what it kept stays as it is, with its number.
+// A narrowed scan is widened: what it kept stays as it is, with its number. Where the volume was not read whole, only
+// the number stays.
 Result<void> VolumeScan::learn_kept() {
     Selection all;
     all.states = {};
@@ -156,13 +164,24 @@ std::string VolumeScan::kept_key(const FileEntry& record) {
                        identity.generation, record.version, record.path());
 }
 
-bool VolumeScan::was_kept(std::int64_t id, const FileEntry& record) {
-    if (kept_.empty()) return false;
+std::int64_t VolumeScan::number_kept(std::int64_t id, const FileEntry& record) {
+    if (kept_.empty()) return 0;
     const auto kept = kept_.find(kept_key(record));
-    if (kept == kept_.end() || kept->second.empty()) return false;
-    number_kept_[id] = kept->second.back();
+    if (kept == kept_.end() || kept->second.empty()) return 0;
+    const std::int64_t number = kept->second.back();
+    number_kept_[id] = number;
     kept->second.pop_back();
-    return true;
+    return number;
+}
+
+// What was made of the parts that could be read, where all can be now.
+Result<void> VolumeScan::remove_what_is_no_more() {
+    std::vector<Extent> bad;
+    volume_->add_known_bad(0, volume_->size(), bad);
+    if (!bad.empty()) return {};
+    std::vector<std::int64_t> numbers;
+    for (const auto& [key, left] : kept_) numbers.insert(numbers.end(), left.begin(), left.end());
+    return catalog_.remove(numbers);
 }
 
 // What is there now has overwritten what was there before.
@@ -298,15 +317,16 @@ void VolumeScan::claim(const Record& record, std::int64_t id, bool holds_its_spa
 }
 
 Result<void> VolumeScan::store(std::int64_t id, Record&& record, const Prospect& prospect) {
-    if (was_kept(id, record)) return {};
+    const std::int64_t kept = number_kept(id, record);
+    if (kept != 0 && !renews_) return {};
     Candidate candidate;
-    candidate.id = id;
+    candidate.id = kept != 0 ? kept : id;
     candidate.volume = row_.id;
     candidate.layout = on_medium(row_.place, std::move(record.layout));
     candidate.record = std::move(static_cast<FileEntry&>(record));
     candidate.prospect = prospect;
     tell_format(candidate);
-    DREDGER_CHECK(catalog_.add(candidate));
+    DREDGER_CHECK(kept != 0 ? catalog_.update(candidate) : catalog_.add(candidate));
     return save_now_and_then();
 }
 

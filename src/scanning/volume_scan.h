@@ -71,8 +71,9 @@ class VolumeScan final : RecordSink {
     Result<void> learn_kept();
     // What tells a record of a volume, with the name and place that it has in the end, from the others.
     static std::string kept_key(const FileEntry& record);
-    // Whether a narrower scan kept it; `id`: its number in this one.
-    bool was_kept(std::int64_t id, const FileEntry& record);
+    // The number under which an earlier scan kept it; `id`: its number in this one. 0: it kept none.
+    std::int64_t number_kept(std::int64_t id, const FileEntry& record);
+    Result<void> remove_what_is_no_more();
     Result<void> keep_of_state(Record&& record);
     Result<void> complete(std::int64_t id, Record&& record, Prospect&& prospect);
     void leave_out_taken(Record& record) const;
@@ -105,8 +106,9 @@ class VolumeScan final : RecordSink {
     VolumeReport report_;
     std::optional<Spool> waiting_;  // until every claim on their bytes is known
     std::int64_t next_id_ = 1;
-    std::map<std::string, std::vector<std::int64_t>> kept_;  // numbers by kept_key(): of a narrower scan
+    std::map<std::string, std::vector<std::int64_t>> kept_;  // numbers by kept_key(): of an earlier scan
     std::map<std::int64_t, std::int64_t> number_kept_;       // of those that are met again, by their number in this one
+    bool renews_ = false;                                    // what was kept, too: it was not read whole
     std::uint64_t live_bytes_ = 0;                           // in clusters
     std::uint64_t live_on_free_ = 0;                         // of those, what the space map calls free
     std::uint64_t unsaved_ = 0;

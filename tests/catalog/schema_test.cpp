@@ -165,7 +165,7 @@ INSTANTIATE_TEST_SUITE_P(Versions, EarlierCatalog, testing::Range(1, 8));
 
 // What versions since 9 added to the tables of version 8.
 constexpr const char* kWithoutWhatCameLater =
-    "ALTER TABLE volumes DROP COLUMN find; "
+    "ALTER TABLE unreadable DROP COLUMN told_by; ALTER TABLE volumes DROP COLUMN find; "
     "DROP INDEX copies_by_document; ALTER TABLE candidates DROP COLUMN role; ALTER TABLE candidates DROP COLUMN "
     "document; "
     "ALTER TABLE candidates DROP COLUMN as_of; ALTER TABLE candidates DROP COLUMN as_of_ns; ALTER TABLE candidates "

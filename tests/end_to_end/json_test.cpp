@@ -96,7 +96,7 @@ TEST_F(JsonTest, WhatCannotBeReadIsDrawnAndTold) {
              {"areas",
               {{0, at, "held", 1, 0}, {at, 4096, "refused", 5, 0}, {at + 4096, size - at - 4096, "held", 1, 0}}}}
             .dump());
-    ASSERT_EQ(run_program({"scan", image_, "-c", to("worn.dredge"), "-q"}).exit_code, 0);
+    ASSERT_EQ(run_program({"scan", image_, "-c", to("worn.dredge"), "-q"}).exit_code, 1);
     const json worn = document({"show", to("worn.dredge"), "33", "--json"});
     EXPECT_EQ(worn["unreadable"], json({{at, 4096}}));
     EXPECT_LT(worn["prospect"], whole["prospect"]);
