@@ -378,7 +378,7 @@ Result<void> Carver::sweep(const SweepState& state, FindSink& sink) {
                                   [](const Extent& a, const Extent& b) { return a.offset < b.offset; });
     GroundAhead ground(ground_, state.position);
     Workers workers(*this, ground, workers_for(options_.workers));
-    for (std::uint64_t at = state.position; at < ground.size(); at += GroundAhead::kBlock) {
+    for (std::uint64_t at = state.position; at < ground.size();) {
         auto searched = workers.take(at, [&] { return sink.should_stop(); });
         if (!searched) {
             DREDGER_CHECK(sink.reached(state_at(at)));
@@ -387,7 +387,7 @@ Result<void> Carver::sweep(const SweepState& state, FindSink& sink) {
         if (searched->block.failure) return tl::unexpected<Error>(*searched->block.failure);
         DREDGER_CHECK(settle(ground, *searched, sink));
         ground.let_go_first();
-        const std::uint64_t done = at + searched->block.length;
+        const std::uint64_t done = at = searched->block.next;
         // What lies before the place that comes next is not met again, unless the ground leads back there.
         if (const auto place = ground_->places_of(done, 1); is_in_order_ && !place.empty() && place.front().is_stored())
             for (Coverage* coverage : {&taken_, &doubtful_}) coverage->forget_before(place.front().offset);

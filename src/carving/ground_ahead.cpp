@@ -10,6 +10,7 @@ constexpr std::uint64_t kSeenBefore = 16;      // of them
 constexpr std::uint64_t kBehind = 64 << 10;    // bytes seen beyond a block, for files that start at its end
 constexpr std::uint64_t kExpected = 64 << 20;  // bytes ahead that the medium is asked to fetch meanwhile
 constexpr std::uint64_t kBlocksAhead = 48;     // not yet let go: many wait while one long file is measured
+constexpr unsigned kLookups = 1024;            // of what is zeros, between two blocks
 constexpr unsigned kReaders = 3;               // so that the medium always has something to do
 
 }  // namespace
@@ -45,18 +46,19 @@ std::uint64_t GroundAhead::reach() const { return std::min(size(), first_ + kBlo
 
 void GroundAhead::read_blocks() {
     for (;;) {
-        std::uint64_t start = 0;
+        std::uint64_t start = 0, next = 0;
         std::optional<Extent> ahead;
         {
             std::unique_lock lock(guard_);
             changed_.wait(lock, [&] { return stop_ || to_read_ >= size() || to_read_ < reach(); });
             if (stop_ || to_read_ >= size()) return;
-            start = std::exchange(to_read_, to_read_ + kBlock);
+            start = to_read_;
+            next = next_[start] = to_read_ = next_after(start);
             if (const std::uint64_t end = std::min(start + kExpected, size()); end > expected_)
                 ahead = Extent{expected_, end - std::exchange(expected_, end)};
         }
         if (ahead) ground_->expect(ahead->offset, ahead->length);
-        auto block = std::make_shared<const GroundBlock>(read_block(start));
+        auto block = std::make_shared<const GroundBlock>(read_block(start, next));
         const std::lock_guard lock(guard_);
         if (!block->is_sound) expected_ = size();  // a failing medium is not asked for more than what is read
         read_[start] = std::move(block);
@@ -64,10 +66,23 @@ void GroundAhead::read_blocks() {
     }
 }
 
-GroundBlock GroundAhead::read_block(std::uint64_t start) {
+// Whole blocks of zeros are passed over, but for the first and the last bytes of them, which belong to blocks around.
+std::uint64_t GroundAhead::next_after(std::uint64_t start) const {
+    const std::uint64_t next = start + kBlock;
+    std::uint64_t end = next;
+    for (unsigned n = 0; n < kLookups && end < size(); ++n) {
+        const std::uint64_t zeros = ground_->zeros_from(end);
+        if (zeros == 0) break;
+        end = zeros < size() - end ? end + zeros : size();
+    }
+    return next + (end - next) / kBlock * kBlock;
+}
+
+GroundBlock GroundAhead::read_block(std::uint64_t start, std::uint64_t next) {
     GroundBlock block;
     block.start = start;
     block.length = std::min(kBlock, size() - start);
+    block.next = std::max(next, start + block.length);
     block.bytes_at = start - std::min(start, kBefore);
     block.filled = static_cast<std::size_t>(start + block.length - block.bytes_at);
     block.room = rooms_.take();
@@ -83,13 +98,16 @@ std::optional<GroundBlock> GroundAhead::next() {
     {
         std::unique_lock lock(guard_);
         if (to_hand_out_ >= size()) return std::nullopt;
-        const std::uint64_t start = std::exchange(to_hand_out_, to_hand_out_ + kBlock);
-        const bool is_last = start + kBlock >= size();
+        const std::uint64_t start = to_hand_out_;
+        changed_.wait(lock, [&] { return stop_ || next_.contains(start); });
+        if (stop_) return std::nullopt;
+        to_hand_out_ = next_[start];
+        const bool goes_on = start + kBlock < size() && to_hand_out_ == start + kBlock;
         changed_.wait(lock,
-                      [&] { return stop_ || (read_.contains(start) && (is_last || read_.contains(start + kBlock))); });
+                      [&] { return stop_ || (read_.contains(start) && (!goes_on || read_.contains(start + kBlock))); });
         if (stop_) return std::nullopt;
         read = read_[start];
-        if (!is_last) behind = read_[start + kBlock];
+        if (goes_on) behind = read_[start + kBlock];
     }
     GroundBlock block = *read;
     if (behind != nullptr) {
@@ -99,22 +117,28 @@ std::optional<GroundBlock> GroundAhead::next() {
         std::copy(beyond.begin(), beyond.end(), std::span(*block.room).subspan(block.filled).begin());
         block.filled += beyond.size();
         block.is_sound = block.is_sound && behind->is_sound;
+    } else if (block.next > block.start + block.length) {
+        const auto beyond = std::span(*block.room).subspan(block.filled).first(kBehind);
+        std::fill(beyond.begin(), beyond.end(), std::byte{0});
+        block.filled += beyond.size();
     }
     return block;
 }
 
 void GroundAhead::let_go_first() {
     const std::lock_guard lock(guard_);
-    read_.erase(std::exchange(first_, first_ + kBlock));
+    read_.erase(first_);
+    first_ = next_.extract(first_).mapped();
     changed_.notify_all();
 }
 
 // Waits for a block that is being read, or will be in any case.
 GroundAhead::BlockPtr GroundAhead::block_with(std::uint64_t offset) const {
     std::unique_lock lock(guard_);
-    if (offset < first_ || offset >= reach()) return nullptr;
     const std::uint64_t start = offset - (offset - from_) % kBlock;
-    changed_.wait(lock, [&] { return stop_ || read_.contains(start); });
+    const auto is_passed_over = [&] { return to_read_ > start && !next_.contains(start); };
+    if (offset < first_ || offset >= reach()) return nullptr;
+    changed_.wait(lock, [&] { return stop_ || read_.contains(start) || is_passed_over(); });
     const auto found = read_.find(start);
     return found == read_.end() ? nullptr : found->second;
 }

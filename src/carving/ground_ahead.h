@@ -19,6 +19,7 @@ namespace dredger {
 struct GroundBlock {
     std::uint64_t start = 0;   // on the ground
     std::uint64_t length = 0;  // bytes
+    std::uint64_t next = 0;    // where the next one starts; what lies between is zeros by definition
     bool is_sound = true;      // all bytes could be read
     std::optional<Error> failure;
     std::shared_ptr<AlignedBytes> room;
@@ -39,7 +40,7 @@ class GroundAhead final : public Medium {
   public:
     static constexpr std::uint64_t kBlock = 1 << 20;  // bytes: they stay in a core's cache while they are searched
 
-    // From `from` on, in blocks.
+    // From `from` on, in blocks; long zeros by definition are passed over.
     GroundAhead(std::shared_ptr<const Content> ground, std::uint64_t from);
     ~GroundAhead() override;
     GroundAhead(const GroundAhead&) = delete;
@@ -67,7 +68,8 @@ class GroundAhead final : public Medium {
     using BlockPtr = std::shared_ptr<const GroundBlock>;
 
     void read_blocks();
-    GroundBlock read_block(std::uint64_t start);
+    GroundBlock read_block(std::uint64_t start, std::uint64_t next);
+    std::uint64_t next_after(std::uint64_t start) const;
     std::uint64_t reach() const;  // of the ground; what lies before it is read without anything being let go
     BlockPtr block_with(std::uint64_t offset) const;
 
@@ -76,7 +78,8 @@ class GroundAhead final : public Medium {
     BlockPool rooms_;
     mutable std::mutex guard_;
     mutable std::condition_variable changed_;
-    std::map<std::uint64_t, BlockPtr> read_;  // by their starts, until they are let go
+    std::map<std::uint64_t, std::uint64_t> next_;  // starts of the blocks that are asked for, by those before them
+    std::map<std::uint64_t, BlockPtr> read_;       // by their starts, until they are let go
     std::uint64_t first_, to_read_, to_hand_out_, expected_;
     bool stop_ = false;
     std::vector<std::thread> threads_;  // last: they use all the others

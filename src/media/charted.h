@@ -14,6 +14,9 @@ class Charted final : public Medium {
     std::uint64_t size() const override { return whole_->size(); }
     std::uint32_t sector_size() const override { return whole_->sector_size(); }
     std::string name() const override { return whole_->name(); }
+    std::uint64_t zeros_from(std::uint64_t offset) const override {
+        return bad_.covers(offset) ? 0 : std::min(whole_->zeros_from(offset), bad_.next_from(offset) - offset);
+    }
     void expect(std::uint64_t offset, std::uint64_t length) const override { whole_->expect(offset, length); }
     void add_known_bad(std::uint64_t offset, std::uint64_t length, std::vector<Extent>& bad) const override;
 

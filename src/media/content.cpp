@@ -75,8 +75,10 @@ void Content::expect(std::uint64_t offset, std::uint64_t length) const {
 
 std::uint64_t Content::zeros_from(std::uint64_t offset) const {
     const auto piece = piece_at(offset);
-    if (piece == pieces_.end() || !piece->where.is_zeros() || offset >= piece->start + piece->where.length) return 0;
-    return piece->start + piece->where.length - offset;
+    if (piece == pieces_.end() || offset >= piece->start + piece->where.length) return 0;
+    const std::uint64_t here = offset - piece->start, rest = piece->where.length - here;
+    if (piece->where.is_stored()) return std::min(rest, whole_->zeros_from(piece->where.offset + here));
+    return piece->where.is_zeros() ? rest : 0;
 }
 
 void Content::add_known_bad(std::uint64_t offset, std::uint64_t length, std::vector<Extent>& bad) const {

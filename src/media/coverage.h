@@ -20,6 +20,11 @@ class Coverage {
     bool covers(std::uint64_t at) const { return end_at(at) > at; }
     // Where the covered run that `at` lies in ends; `at` itself where it is not covered.
     std::uint64_t end_at(std::uint64_t at) const;
+    // Where the first covered run behind `at` begins; ~0 where there is none.
+    std::uint64_t next_from(std::uint64_t at) const {
+        const auto next = ends_.upper_bound(at);
+        return next == ends_.end() ? ~std::uint64_t{0} : next->first;
+    }
     // What of this range is covered, in order.
     std::vector<Extent> within(std::uint64_t offset, std::uint64_t length) const;
     // What of it is not, in order.

@@ -20,6 +20,7 @@ namespace {
 constexpr std::uint64_t kLarge = 256 << 20;     // bytes; smaller ones are read through the kernel's memory
 constexpr std::size_t kDirectFrom = 512 << 10;  // bytes of a read
 constexpr std::uint64_t kPage = 4096;
+constexpr std::uint64_t kBlockOfStat = 512;  // bytes that st_blocks counts by
 
 }  // namespace
 
@@ -42,6 +43,8 @@ Result<std::shared_ptr<const FileMedium>> FileMedium::open(const std::filesystem
     std::shared_ptr<FileMedium> medium(new FileMedium(path, descriptor));
     medium->is_device_ = S_ISBLK(facts.st_mode);
     medium->size_ = static_cast<std::uint64_t>(facts.st_size);
+    medium->is_sparse_ =
+        !medium->is_device_ && static_cast<std::uint64_t>(facts.st_blocks) < medium->size_ / kBlockOfStat;
     if (medium->is_device_) {
         int sector = 0;
         if (::ioctl(descriptor, BLKGETSIZE64, &medium->size_) != 0) return refused(std::strerror(errno), "");
@@ -98,6 +101,14 @@ bool FileMedium::answers_at(std::uint64_t offset) const {
     const std::span<std::byte> into(page);
     ::posix_fadvise(descriptor_, static_cast<off_t>(from), static_cast<off_t>(kPage), POSIX_FADV_DONTNEED);
     return read_all(can_be_direct(from, into) ? direct_ : descriptor_, from, into) == into.size();
+}
+
+// Holes of an image file.
+std::uint64_t FileMedium::zeros_from(std::uint64_t offset) const {
+    if (!is_sparse_ || offset >= size_) return 0;
+    const off_t data = ::lseek(descriptor_, static_cast<off_t>(offset), SEEK_DATA);
+    if (data < 0) return errno == ENXIO ? size_ - offset : 0;
+    return std::min(static_cast<std::uint64_t>(data), size_) - offset;
 }
 
 bool FileMedium::read_piece(std::uint64_t offset, std::span<std::byte> into) const {

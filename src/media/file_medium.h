@@ -23,6 +23,7 @@ class FileMedium final : public Medium {
     void expect(std::uint64_t offset, std::uint64_t length) const override;
     bool try_read(std::uint64_t offset, std::span<std::byte> into) const override;
     bool answers_at(std::uint64_t offset) const override;
+    std::uint64_t zeros_from(std::uint64_t offset) const override;
     const std::filesystem::path& path() const { return path_; }
     bool is_device() const { return is_device_; }
 
@@ -43,6 +44,7 @@ class FileMedium final : public Medium {
     std::uint64_t size_ = 0;
     std::uint32_t sector_size_ = 512;
     bool is_device_ = false;
+    bool is_sparse_ = false;
 };
 
 }  // namespace dredger

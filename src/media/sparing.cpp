@@ -8,8 +8,8 @@
 namespace dredger {
 namespace {
 
-constexpr unsigned kDoublings = 8;     // of what is given up, when many reads failed in a row
-constexpr unsigned kDoubtful = 4;      // failures after which it is asked whether the medium is there at all
+constexpr unsigned kDoublings = 8;  // of what is given up, when many reads failed in a row
+constexpr unsigned kDoubtful = 4;   // failures after which it is asked whether the medium is there at all
 
 }  // namespace
 

@@ -300,6 +300,58 @@ TEST(Carver, APartThatCanNotBeReadCostsOnlyWhatLiesThere) {
     EXPECT_GE(finds.size(), bed.laid().size() - 2);
 }
 
+// A medium that knows where it has holes, as virtual disks and sparse images do.
+class WithHoles final : public Medium {
+  public:
+    explicit WithHoles(MediumPtr whole, std::vector<Extent> holes) : whole_(std::move(whole)), holes_(holes) {}
+    std::uint64_t size() const override { return whole_->size(); }
+    std::uint32_t sector_size() const override { return whole_->sector_size(); }
+    std::string name() const override { return "with holes"; }
+    std::uint64_t zeros_from(std::uint64_t offset) const override {
+        return holes_.covers(offset) ? holes_.end_at(offset) - offset : 0;
+    }
+    mutable std::atomic<std::uint64_t> read_in_vain = 0;  // bytes of holes
+
+  protected:
+    Result<void> read_within(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>& bad) const override {
+        for (const Extent& hole : holes_.within(offset, into.size())) read_in_vain += hole.length;
+        return whole_->read(offset, into, &bad);
+    }
+
+  private:
+    MediumPtr whole_;
+    Coverage holes_;
+};
+
+TEST(Carver, PassesOverHolesAndMissesNothingAroundThem) {
+    constexpr std::uint64_t kBlock = 1 << 20;
+    Bed bed;
+    std::vector<Extent> holes;
+    std::uint64_t in_holes = 0;
+    const auto names = {"jpeg-baseline.jpg", "iso9660-plain.iso", "png-plain.png", "zip-described.zip"};
+    for (const std::uint64_t length : {kBlock / 2, kBlock - 512, kBlock, kBlock + 512, 3 * kBlock + 512, 9 * kBlock}) {
+        for (const char* name : names) {
+            bed.lay(name);
+            holes.push_back({bed.size(), length});
+            bed.zeros(length);
+            in_holes += length;
+        }
+    }
+    const auto medium = std::make_shared<WithHoles>(bed.medium(), holes);
+    const auto found = told(sweep(medium));
+    EXPECT_EQ(found, told(sweep(bed.medium())));
+    EXPECT_EQ(found.size(), holes.size());
+    EXPECT_LT(medium->read_in_vain, in_holes / 2) << "of " << in_holes;
+
+    // One that is stopped goes on behind a hole.
+    Basket basket;
+    while (basket.state.position < medium->size()) {
+        basket.steps = 1;
+        ASSERT_TRUE(Carver(ground_of(medium), {}, {}).sweep(basket.state, basket));
+    }
+    EXPECT_EQ(told(basket.finds), found);
+}
+
 // The header of a program that says it reaches far behind what is left of it.
 std::string cut_core(std::uint64_t says) {
     std::string core(

@@ -106,7 +106,11 @@ class Qcow2 final : public Translated {
         const std::uint64_t cluster = offset >> shape_.cluster_bits;
         const std::uint64_t rest = std::min(shape_.cluster() - within, shape_.size - offset);
         DREDGER_TRY(const std::uint64_t l1, l1_.at(cluster / shape_.entries_in_l2()));
-        if ((l1 & kOffsetMask) == 0) return from_parent(shape_.backing, offset, rest);
+        if ((l1 & kOffsetMask) == 0) {
+            const std::uint64_t in_table = shape_.entries_in_l2() - cluster % shape_.entries_in_l2();
+            const std::uint64_t of_table = (in_table << shape_.cluster_bits) - within;
+            return from_parent(shape_.backing, offset, std::min(of_table, shape_.size - offset));
+        }
         DREDGER_TRY(const auto l2, l2_table(l1 & kOffsetMask));
         const std::size_t at = (cluster % shape_.entries_in_l2()) * shape_.entry_bytes();
         const ByteView view(*l2);
@@ -115,8 +119,15 @@ class Qcow2 final : public Translated {
         const std::uint64_t host = entry & kOffsetMask;
         if (!shape_.extended_l2) {
             if ((entry & kAllZeros) != 0) return Place::zeros(rest);
-            if (host == 0 && !(shape_.data != file_ && (entry >> 63U) != 0))
-                return from_parent(shape_.backing, offset, rest);
+            if (host == 0 && !(shape_.data != file_ && (entry >> 63U) != 0)) {
+                const auto is_here = [&](std::uint64_t n) {
+                    return view.as<big_uint64_t>(n * sizeof(big_uint64_t)).value_or(big_uint64_t(1)) != 0;
+                };
+                const std::uint64_t first = cluster % shape_.entries_in_l2();
+                const std::uint64_t run = entry != 0 ? 1 : end_of_run(first, shape_.entries_in_l2(), is_here) - first;
+                const std::uint64_t of_run = (run << shape_.cluster_bits) - within;
+                return from_parent(shape_.backing, offset, std::min(of_run, shape_.size - offset));
+            }
             return Place{rest, shape_.data, host + within};
         }
         DREDGER_TRY(const big_uint64_t bitmap, view.as<big_uint64_t>(at + 8));

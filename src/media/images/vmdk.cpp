@@ -112,12 +112,20 @@ class SparseExtent final : public Translated {
         const std::uint64_t rest = std::min(grain_bytes - within, size() - offset);
         const std::uint32_t per_table = header_.num_gtes_per_gt;
         DREDGER_TRY(const std::uint64_t table_at, directory_.at(grain / per_table));
-        if (table_at == 0) return from_parent(parent_, start_ + offset, rest);
+        if (table_at == 0) {
+            const std::uint64_t of_table = (per_table - grain % per_table) * grain_bytes - within;
+            return from_parent(parent_, start_ + offset, std::min(of_table, size() - offset));
+        }
         DREDGER_TRY(const auto table, tables_.get(table_at, [&] {
             return file_->bytes(table_at * kSector, std::size_t{per_table} * 4);
         }));
         DREDGER_TRY(const std::uint32_t entry, ByteView(*table).u32le(grain % per_table * 4));
-        if (entry == 0) return from_parent(parent_, start_ + offset, rest);
+        if (entry == 0) {
+            const auto is_here = [&](std::uint64_t n) { return ByteView(*table).u32le(n * 4).value_or(0) != 0; };
+            const std::uint64_t first = grain % per_table;
+            const std::uint64_t of_run = (end_of_run(first, per_table, is_here) - first) * grain_bytes - within;
+            return from_parent(parent_, start_ + offset, std::min(of_run, size() - offset));
+        }
         if (entry == 1 && (header_.flags & kZeroedGrains) != 0) return Place::zeros(rest);
         const std::uint64_t at = std::uint64_t{entry} * kSector;
         if ((header_.flags & kCompressed) == 0) return Place{rest, file_, at + within};
