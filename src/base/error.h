@@ -14,6 +14,7 @@ enum class ErrorKind {
     not_understood,  // it was read, but is not what it should be
     unsafe,          // refused because somebody's data could be destroyed
     output,          // something can't be written where it was asked for
+    full,            // the same, for want of room
     interrupted,     // somebody asked to stop
 };
 
@@ -38,6 +39,10 @@ using Result = tl::expected<T, Error>;
 inline tl::unexpected<Error> fail(ErrorKind kind, std::string what, std::string where = {}, std::string hint = {}) {
     return tl::unexpected<Error>(Error{kind, std::move(what), std::move(where), std::move(hint)});
 }
+
+// Something can't be written, for the reason that errno has: "what (reason): where; hint".
+tl::unexpected<Error> not_written(std::string what, std::string where, std::string hint);
+tl::unexpected<Error> not_written(std::string what, std::string where, std::string hint, int reason);
 
 // Hands on the error of an expression of type Result, or binds its value to `name`.
 #define DREDGER_JOIN_(a, b) a##b

@@ -1,9 +1,7 @@
 #include "base/whole_file.h"
 
 #include <cerrno>
-#include <cstring>
 #include <fcntl.h>
-#include <fmt/format.h>
 #include <fstream>
 #include <sstream>
 #include <unistd.h>
@@ -32,8 +30,7 @@ Result<void> write_whole_file(const std::filesystem::path& file, std::string_vie
     if (done) return {};
     const int why = errno;
     ::unlink(fresh.c_str());
-    return fail(ErrorKind::output, fmt::format("can't be written ({})", std::strerror(why)), file.string(),
-                "check space and permissions of the folder");
+    return not_written("can't be written", file.string(), "check space and permissions of the folder", why);
 }
 
 }  // namespace dredger

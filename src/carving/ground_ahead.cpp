@@ -82,7 +82,7 @@ GroundBlock GroundAhead::read_block(std::uint64_t start, std::uint64_t next) {
     GroundBlock block;
     block.start = start;
     block.length = std::min(kBlock, size() - start);
-    block.next = std::max(next, start + block.length);
+    block.next = std::min(next, size());
     block.bytes_at = start - std::min(start, kBefore);
     block.filled = static_cast<std::size_t>(start + block.length - block.bytes_at);
     block.room = rooms_.take();
@@ -97,11 +97,9 @@ std::optional<GroundBlock> GroundAhead::next() {
     BlockPtr read, behind;
     {
         std::unique_lock lock(guard_);
-        if (to_hand_out_ >= size()) return std::nullopt;
-        const std::uint64_t start = to_hand_out_;
-        changed_.wait(lock, [&] { return stop_ || next_.contains(start); });
-        if (stop_) return std::nullopt;
-        to_hand_out_ = next_[start];
+        changed_.wait(lock, [&] { return stop_ || to_hand_out_ >= size() || next_.contains(to_hand_out_); });
+        if (stop_ || to_hand_out_ >= size()) return std::nullopt;
+        const std::uint64_t start = std::exchange(to_hand_out_, next_.at(to_hand_out_));
         const bool goes_on = start + kBlock < size() && to_hand_out_ == start + kBlock;
         changed_.wait(lock,
                       [&] { return stop_ || (read_.contains(start) && (!goes_on || read_.contains(start + kBlock))); });

@@ -1,5 +1,6 @@
 #include "catalog/sqlite.h"
 
+#include <fmt/format.h>
 #include <sqlite3.h>
 
 namespace dredger::sqlite {
@@ -10,12 +11,21 @@ tl::unexpected<Error> failure(sqlite3* handle) {
     const char* file = sqlite3_db_filename(handle, "main");
     const ErrorKind kind = (code & 0xFF) == SQLITE_NOTADB || (code & 0xFF) == SQLITE_CORRUPT ? ErrorKind::not_understood
                            : (code & 0xFF) == SQLITE_CANTOPEN || (code & 0xFF) == SQLITE_AUTH ? ErrorKind::unreadable
+                           : (code & 0xFF) == SQLITE_FULL                                     ? ErrorKind::full
                                                                                               : ErrorKind::output;
     return fail(kind, std::string("the catalog: ") + sqlite3_errmsg(handle), file == nullptr ? "" : file,
                 (code & 0xFF) == SQLITE_FULL      ? "free some space and run the same command again"
                 : (code & 0xFF) == SQLITE_BUSY    ? "another command is writing to it; try again when it is done"
                 : (code & 0xFF) == SQLITE_CORRUPT ? "it is damaged; scan again into a new catalog"
                                                   : "");
+}
+
+std::string uri_of(const std::string& path) {
+    std::string uri = "file:";
+    for (const char c : path)
+        uri += c == '%' || c == '?' || c == '#' ? fmt::format("%{:02X}", static_cast<unsigned char>(c))
+                                                : std::string(1, c);
+    return uri;
 }
 
 }  // namespace
@@ -85,8 +95,10 @@ Result<Database> Database::open(const std::string& path, Mode mode) {
     sqlite3* handle = nullptr;
     const int flags = mode == Mode::create       ? SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE
                       : mode == Mode::read_write ? SQLITE_OPEN_READWRITE
-                                                 : SQLITE_OPEN_READONLY;
-    const int code = sqlite3_open_v2(path.c_str(), &handle, flags | SQLITE_OPEN_NOMUTEX, nullptr);
+                      : mode == Mode::read_only  ? SQLITE_OPEN_READONLY
+                                                 : SQLITE_OPEN_READONLY | SQLITE_OPEN_URI;
+    const std::string place = mode == Mode::unchanging ? uri_of(path) + "?immutable=1" : path;
+    const int code = sqlite3_open_v2(place.c_str(), &handle, flags | SQLITE_OPEN_NOMUTEX, nullptr);
     database.handle_.reset(handle);
     if (code != SQLITE_OK) return failure(handle);
     sqlite3_busy_timeout(handle, 5000);

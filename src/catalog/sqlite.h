@@ -76,7 +76,8 @@ class Statement {
 
 class Database {
   public:
-    enum class Mode { create, read_write, read_only };
+    // `unchanging`: nobody can write to it, not even what readers of a database need.
+    enum class Mode { create, read_write, read_only, unchanging };
     static Result<Database> open(const std::string& path, Mode mode);
 
     Result<void> execute(const char* sql);

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 #include <fstream>
 #include <sqlite3.h>
+#include <unistd.h>
 
 #include "base/beneath.h"
 #include "base/unique_id.h"
@@ -44,6 +45,12 @@ bool begins_as_database(const fs::path& path) {
     char head[16] = {};
     in.read(head, sizeof head);
     return in.gcount() == 0 || std::string_view(head, sizeof head) == std::string_view("SQLite format 3\0", 16);
+}
+
+// Where a database that is used keeps files of its own.
+bool can_be_written_beside(const fs::path& path) {
+    std::error_code failed;
+    return ::access(fs::absolute(path, failed).parent_path().c_str(), W_OK) == 0;
 }
 
 }  // namespace
@@ -94,14 +101,14 @@ Result<Store> Store::open_for_scan(const fs::path& path) {
         return fail(ErrorKind::not_understood, "this is not a catalog, and is left alone", path.string(),
                     "give another name after -c");
     auto opened = Database::open(path.string(), Database::Mode::create);
-    if (!opened)
+    if (!opened || !can_be_written_beside(path))
         return fail(ErrorKind::output, "the catalog can't be written here", path.string(),
                     "check that the folder exists and is yours");
     Database database = std::move(*opened);
     DREDGER_CHECK(database.execute("PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA cache_size=-16384;"));
     auto lock = std::make_shared<const FileLock>(path);
     if (lock->is_held_elsewhere())
-        return fail(ErrorKind::output, "another scan is writing this catalog", path.string(),
+        return fail(ErrorKind::unsafe, "another scan is writing this catalog", path.string(),
                     "wait until it is done, or give another name after -c");
     DREDGER_TRY(const std::int64_t tables, database.number("SELECT count(*) FROM sqlite_master"));
     if (tables == 0) DREDGER_CHECK(make_tables(database));
@@ -119,6 +126,15 @@ Result<Store> Store::open(const fs::path& path) {
         return fail(ErrorKind::not_understood, "this is not a catalog", path.string(),
                     "dredger scan SOURCE -c CATALOG makes one");
     // Reading a catalog that a scan is writing needs its shared-memory file, which a read-only folder does not allow.
+    if (!can_be_written_beside(path)) {
+        const fs::path log = path.string() + "-wal";
+        if (fs::exists(log, failed) && fs::file_size(log, failed) > 0)
+            return fail(ErrorKind::unreadable,
+                        "this catalog was not closed, and can't be read where nothing can be written", path.string(),
+                        "copy it together with its -wal file to a folder that can be written");
+        DREDGER_TRY(Database unchanging, Database::open(path.string(), Database::Mode::unchanging));
+        return checked(path, std::move(unchanging));
+    }
     auto opened = Database::open(path.string(), Database::Mode::read_write);
     if (!opened) opened = Database::open(path.string(), Database::Mode::read_only);
     if (!opened) return tl::unexpected<Error>(opened.error());

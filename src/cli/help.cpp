@@ -75,10 +75,12 @@ const std::vector<Topic>& topics() {
          "What you type with --modified and the like is meant as it is shown.\n"},
         {"exit-codes",
          "  0    done\n"
-         "  1    done in part: something that was selected did not come back whole, or nothing is selected\n"
+         "  1    done in part: something that was selected did not come back whole, something could not be read, "
+         "there\n"
+         "       was no more room to write to, or nothing is selected\n"
          "  2    wrong use\n"
          "  3    the source can't be read or is not understood\n"
-         "  4    refused, as it could destroy what is to be restored\n"
+         "  4    refused, as it could destroy what is to be restored, or what another run is writing there\n"
          "  130  interrupted: run the same command again to go on\n"},
     };
     return all;

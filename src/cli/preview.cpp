@@ -9,6 +9,7 @@
 #include "cli/manner.h"
 #include "cli/terminal.h"
 #include "cli/words.h"
+#include "preview/confinement.h"
 #include "preview/decoders.h"
 
 namespace dredger::cli {
@@ -44,6 +45,7 @@ int preview_selection(const Options& options) {
     if (!done) return report(done.error());
     if (done->files == 0) return nothing_selected(options.catalog);
     for (const std::string& what : preview::missing_decoders()) warn(what);
+    for (const std::string& what : preview::confinement_lacks()) note(what);
     if (options.json) {
         print_document({{"page", done->page.string()},
                         {"files", done->files},

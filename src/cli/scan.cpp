@@ -237,21 +237,25 @@ int scan_all(Options options) {
         request.formats = std::move(*formats);
     }
 
-    // A source that can't be read is told before a catalog is made for it.
+    // A source that can't be read is told before a catalog is made for it; one of many does not stop the others.
     std::vector<OpenedMedium> sources;
+    int code = kDone;
     for (const std::string& source : options.sources) {
         auto opened = open_medium(source, Folders::as_archive);
-        if (!opened) return report(opened.error());
+        if (!opened) {
+            code = report(opened.error());
+            continue;
+        }
         if (const auto safe = check_safe(options, *opened); !safe) return report(safe.error());
         for (const std::string& warning : warnings_of_writing(source)) warn(warning);
         sources.push_back(std::move(*opened));
     }
+    if (sources.empty()) return code;
     const bool was_there = fs::exists(options.catalog);
     auto catalog = Catalog::open_for_scan(options.catalog);
     if (!catalog) return report(catalog.error());
 
     catch_interrupts();
-    int code = kDone;
     bool any = false, interrupted = false;
     std::vector<bool> are_stores;  // of the volumes that were read
     Json media = Json::array();
@@ -266,7 +270,7 @@ int scan_all(Options options) {
         }
         any = true;
         interrupted = outcome->interrupted;
-        if (outcome->unreadable > 0) code = kDoneInPart;
+        if (outcome->unreadable > 0 && code == kDone) code = kDoneInPart;
         media.push_back(told(*outcome, source.path.string()));
         if (!options.json) {
             tell("{}\n", printable(source.path.string()));
@@ -281,6 +285,7 @@ int scan_all(Options options) {
         }
         if (interrupted) break;
     }
+    if (any && code == kSource) code = kDoneInPart;
     if (options.json) {
         const auto totals = catalog->totals(usual_selection());
         if (!totals) return report(totals.error());

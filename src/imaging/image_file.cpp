@@ -49,7 +49,7 @@ Result<ImageFile> ImageFile::open(const fs::path& file, std::uint64_t size, std:
         if (n > 0) continue;
         image.lock_ = std::make_unique<FileLock>(p.path);
         if (image.lock_->is_held_elsewhere())
-            return fail(ErrorKind::output, "another copy is being written here", p.path.string(),
+            return fail(ErrorKind::unsafe, "another copy is being written here", p.path.string(),
                         "wait until it is done, or give another name");
     }
     return image;
@@ -64,11 +64,10 @@ ImageFile::ImageFile(ImageFile&& other) noexcept
     : part_(other.part_), parts_(std::exchange(other.parts_, {})), lock_(std::move(other.lock_)) {}
 
 tl::unexpected<Error> ImageFile::unwritable(const Part& part) const {
-    return fail(ErrorKind::output, fmt::format("the image can't be written ({})", std::strerror(errno)),
-                part.path.string(),
-                errno == ENOSPC || errno == EFBIG || errno == EDQUOT
-                    ? "make room and run the same command again, or copy elsewhere with --split"
-                    : "check the destination");
+    return not_written("the image can't be written", part.path.string(),
+                       errno == ENOSPC || errno == EFBIG || errno == EDQUOT
+                           ? "make room and run the same command again, or copy elsewhere with --split"
+                           : "check the destination");
 }
 
 Result<void> ImageFile::write(std::uint64_t offset, std::span<const std::byte> bytes) {

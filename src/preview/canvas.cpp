@@ -121,4 +121,13 @@ bool Canvas::write_png(const std::filesystem::path& path) const {
     return cairo_surface_write_to_png(surface_, path.c_str()) == CAIRO_STATUS_SUCCESS;
 }
 
+std::string Canvas::png() const {
+    std::string bytes;
+    const auto add = [](void* to, const unsigned char* data, unsigned length) {
+        static_cast<std::string*>(to)->append(reinterpret_cast<const char*>(data), length);
+        return CAIRO_STATUS_SUCCESS;
+    };
+    return cairo_surface_write_to_png_stream(surface_, add, &bytes) == CAIRO_STATUS_SUCCESS ? bytes : std::string();
+}
+
 }  // namespace dredger::preview

@@ -33,6 +33,7 @@ class Canvas {
     void wave(const std::vector<float>& peaks, double x, double y, double width, double height, std::uint32_t colour);
 
     bool write_png(const std::filesystem::path& path) const;
+    std::string png() const;  // empty: it can't be made
 
   private:
     explicit Canvas(cairo_surface_t* surface);

@@ -32,7 +32,7 @@ Result<void> write_file(const fs::path& path, const std::string& text) {
     std::ofstream out(path, std::ios::binary | std::ios::trunc);
     out << text;
     out.flush();
-    if (!out) return fail(ErrorKind::output, "this can't be written", path.string(), "check for room on the drive");
+    if (!out) return not_written("this can't be written", path.string(), "check for room on the drive");
     return {};
 }
 

@@ -1,89 +1,208 @@
 #include "preview/sandbox.h"
 
+#include <algorithm>
 #include <cerrno>
 #include <chrono>
 #include <csignal>
-#include <fstream>
 #include <poll.h>
-#include <sys/resource.h>
+#include <sys/socket.h>
 #include <sys/wait.h>
 #include <unistd.h>
+
+#include "base/checked.h"
+#include "media/recent.h"
 
 namespace dredger::preview {
 namespace {
 
-constexpr std::size_t kMaxAnswer = 4 << 20;  // bytes
+constexpr std::uint64_t kMostAnswer = 16 << 20;  // bytes
+constexpr std::uint64_t kBlock = 128 << 10;      // bytes that are asked for at once
+constexpr std::size_t kBlocksKept = 64;
 
-void set_limits(const SandboxLimits& limits) {
-#if !defined(__SANITIZE_ADDRESS__)  // whose shadow memory takes terabytes of address space
-    std::uint64_t pages = 0;
-    std::ifstream("/proc/self/statm") >> pages;
-    const rlim_t memory = pages * static_cast<std::uint64_t>(::sysconf(_SC_PAGESIZE)) + limits.memory;
-    const rlimit most_memory = {memory, memory};
-    ::setrlimit(RLIMIT_AS, &most_memory);
-#endif
-    const rlimit most_time = {limits.seconds, limits.seconds + 1};
-    ::setrlimit(RLIMIT_CPU, &most_time);
-    const rlimit no_core = {0, 0};
-    ::setrlimit(RLIMIT_CORE, &no_core);
+// What goes through the tie: the child asks for content, or answers; the parent gives content.
+struct Ask {
+    std::uint64_t is_answer;
+    std::uint64_t offset;
+    std::uint64_t length;  // bytes; of an answer they follow
+};
+struct Give {
+    std::uint64_t is_read;
+    std::uint64_t bad;  // extents that could not be read; they follow the bytes
+};
+
+// Hands all of the bytes to `move`, a call like read() or write(), which takes some of them each time.
+template <class Byte, class Move>
+bool move_all(Byte* at, std::size_t length, const Move& move) {
+    while (length > 0) {
+        const ssize_t n = move(at, length);
+        if (n < 0 && (errno == EINTR || errno == EAGAIN)) continue;
+        if (n <= 0) return false;
+        at += n;
+        length -= static_cast<std::size_t>(n);
+    }
+    return true;
 }
 
-[[noreturn]] void work(int answer_to, const std::function<std::string()>& job, const SandboxLimits& limits) {
-    set_limits(limits);
+bool send_all(const void* bytes, std::size_t length) {
+    return move_all(static_cast<const char*>(bytes), length,
+                    [](const char* at, std::size_t left) { return ::write(kTie, at, left); });
+}
+
+bool receive_all(void* bytes, std::size_t length) {
+    return move_all(static_cast<char*>(bytes), length,
+                    [](char* at, std::size_t left) { return ::read(kTie, at, left); });
+}
+
+// The content as the child sees it.
+class ThroughTheTie final : public Medium {
+  public:
+    ThroughTheTie(std::uint64_t size, std::uint32_t sector) : size_(size), sector_(sector) {}
+    std::uint64_t size() const override { return size_; }
+    std::uint32_t sector_size() const override { return sector_; }
+    std::string name() const override { return "content"; }
+
+  protected:
+    Result<void> read_within(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>& bad) const override {
+        while (!into.empty()) {
+            const std::uint64_t start = offset / kBlock * kBlock;
+            DREDGER_TRY(const auto block, blocks_.get(start, [&] { return fetch(start); }));
+            const std::size_t skip = static_cast<std::size_t>(offset - start);
+            const auto here = into.first(std::min(into.size(), block->bytes.size() - skip));
+            std::copy_n(block->bytes.begin() + static_cast<std::ptrdiff_t>(skip), here.size(), here.begin());
+            for (const Extent& lost : block->bad) {
+                const std::uint64_t from = std::max(lost.offset, offset),
+                                    to = std::min(lost.end(), offset + here.size());
+                if (from < to) bad.push_back({from, to - from});
+            }
+            offset += here.size();
+            into = into.subspan(here.size());
+        }
+        return {};
+    }
+
+  private:
+    struct Block {
+        std::vector<std::byte> bytes;
+        std::vector<Extent> bad;
+    };
+
+    Result<Block> fetch(std::uint64_t start) const {
+        Block block;
+        block.bytes.resize(static_cast<std::size_t>(std::min(kBlock, size_ - start)));
+        const Ask ask = {0, start, block.bytes.size()};
+        Give give{};
+        bool came = send_all(&ask, sizeof ask) && receive_all(&give, sizeof give) && give.is_read == 1 &&
+                    receive_all(block.bytes.data(), block.bytes.size());
+        for (std::uint64_t n = 0; came && n < give.bad; ++n) {
+            std::uint64_t place[2] = {};
+            came = receive_all(place, sizeof place);
+            block.bad.push_back({place[0], place[1]});
+        }
+        if (!came) return fail(ErrorKind::unreadable, "the content can't be had");
+        return block;
+    }
+
+    std::uint64_t size_;
+    std::uint32_t sector_;
+    Recent<Block> blocks_{kBlocksKept};
+};
+
+[[noreturn]] void work(int tie, const Medium& content, const ConfinedJob& job, const SandboxLimits& limits) {
+    const ThroughTheTie told(content.size(), content.sector_size());
+    confine(tie, limits);
     std::string answer;
     try {
-        answer = job();
+        answer = job(told);
     } catch (...) {
         ::_exit(1);
     }
-    for (std::size_t done = 0; done < answer.size();) {
-        const ssize_t n = ::write(answer_to, answer.data() + done, answer.size() - done);
-        if (n < 0 && errno != EINTR) ::_exit(1);
-        if (n > 0) done += static_cast<std::size_t>(n);
-    }
-    ::_exit(0);
+    const Ask head = {1, 0, answer.size()};
+    ::_exit(send_all(&head, sizeof head) && send_all(answer.data(), answer.size()) ? 0 : 1);
 }
 
-// All that comes through the pipe; false where it takes too long or is too much.
-bool read_answer(int from, std::string& answer, std::chrono::seconds patience) {
-    const auto end = std::chrono::steady_clock::now() + patience;
-    char room[65536];
-    for (;;) {
-        const auto left =
-            std::chrono::duration_cast<std::chrono::milliseconds>(end - std::chrono::steady_clock::now()).count();
-        pollfd wait = {from, POLLIN, 0};
-        const int ready = left > 0 ? ::poll(&wait, 1, static_cast<int>(left)) : 0;
-        if (ready < 0 && errno == EINTR) continue;
-        if (ready <= 0) return false;
-        const ssize_t n = ::read(from, room, sizeof room);
-        if (n < 0 && errno == EINTR) continue;
-        if (n <= 0) return n == 0;
-        answer.append(room, static_cast<std::size_t>(n));
-        if (answer.size() > kMaxAnswer) return false;
+// The parent's end of the tie. What comes through it may have been written by anyone.
+class Serving {
+  public:
+    Serving(int tie, const Medium& content, std::chrono::seconds patience)
+        : tie_(tie), content_(content), end_(std::chrono::steady_clock::now() + patience) {}
+
+    // The child's answer, when all that it asked for was given; none where it asks for what can't be, or takes too
+    // long.
+    std::optional<std::string> run() {
+        for (;;) {
+            Ask ask{};
+            if (!receive(&ask, sizeof ask)) return std::nullopt;
+            if (ask.is_answer != 0) {
+                if (ask.length > kMostAnswer) return std::nullopt;
+                std::string answer(static_cast<std::size_t>(ask.length), '\0');
+                return receive(answer.data(), answer.size()) ? std::optional(std::move(answer)) : std::nullopt;
+            }
+            if (!give(ask)) return std::nullopt;
+        }
     }
-}
+
+  private:
+    bool give(const Ask& ask) {
+        if (ask.length > kBlock || !lies_within(ask.offset, ask.length, content_.size())) return false;
+        std::vector<std::byte> bytes(static_cast<std::size_t>(ask.length));
+        std::vector<Extent> bad;
+        const bool is_read = content_.read(ask.offset, bytes, &bad).has_value();
+        const Give head = {is_read ? 1U : 0U, bad.size()};
+        if (!send(&head, sizeof head)) return false;
+        if (!is_read) return true;
+        if (!send(bytes.data(), bytes.size())) return false;
+        for (const Extent& lost : bad) {
+            const std::uint64_t place[2] = {lost.offset, lost.length};
+            if (!send(place, sizeof place)) return false;
+        }
+        return true;
+    }
+
+    bool is_ready(short what) const {
+        for (;;) {
+            const auto left =
+                std::chrono::duration_cast<std::chrono::milliseconds>(end_ - std::chrono::steady_clock::now()).count();
+            pollfd wait = {tie_, what, 0};
+            const int ready = left > 0 ? ::poll(&wait, 1, static_cast<int>(left)) : 0;
+            if (ready >= 0 || errno != EINTR) return ready > 0;
+        }
+    }
+
+    bool receive(void* into, std::size_t length) const {
+        return move_all(static_cast<char*>(into), length, [this](char* at, std::size_t left) -> ssize_t {
+            return is_ready(POLLIN) ? ::recv(tie_, at, left, MSG_DONTWAIT) : 0;
+        });
+    }
+
+    // A child that is gone is no signal.
+    bool send(const void* from, std::size_t length) const {
+        return move_all(static_cast<const char*>(from), length, [this](const char* at, std::size_t left) -> ssize_t {
+            return is_ready(POLLOUT) ? ::send(tie_, at, left, MSG_NOSIGNAL | MSG_DONTWAIT) : 0;
+        });
+    }
+
+    int tie_;
+    const Medium& content_;
+    std::chrono::steady_clock::time_point end_;
+};
 
 }  // namespace
 
-std::optional<std::string> run_apart(const std::function<std::string()>& job, const SandboxLimits& limits) {
+std::optional<std::string> run_apart(const Medium& content, const ConfinedJob& job, const SandboxLimits& limits) {
     int ends[2];
-    if (::pipe(ends) != 0) return std::nullopt;
+    if (::socketpair(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0, ends) != 0) return std::nullopt;
     const pid_t child = ::fork();
-    if (child == 0) {
-        ::close(ends[0]);
-        work(ends[1], job, limits);
-    }
+    if (child == 0) work(ends[1], content, job, limits);
     ::close(ends[1]);
-    std::string answer;
-    const bool answered = child > 0 && read_answer(ends[0], answer, std::chrono::seconds(3 * limits.seconds));
+    std::optional<std::string> answer;
+    if (child > 0) answer = Serving(ends[0], content, std::chrono::seconds(3 * limits.seconds)).run();
     ::close(ends[0]);
     if (child <= 0) return std::nullopt;
-    if (!answered) ::kill(child, SIGKILL);
+    if (!answer) ::kill(child, SIGKILL);
     int status = 0;
     while (::waitpid(child, &status, 0) < 0 && errno == EINTR) {
     }
-    if (!answered || !WIFEXITED(status) || WEXITSTATUS(status) != 0) return std::nullopt;
-    return answer;
+    return answer && WIFEXITED(status) && WEXITSTATUS(status) == 0 ? answer : std::nullopt;
 }
 
 }  // namespace dredger::preview

@@ -190,7 +190,12 @@ std::vector<Section> sections_of(const Medium& content, const std::string& forma
     const bool is_document = format == "pdf" || format == "eml" || format == "mbox" || reader.has(0, "PK\3\4") ||
                              reader.has(0, formats::CompoundFile::kMark);
     if (!is_document) return {};
-    return taken_apart(run_apart([&] { return packed(read(content, reader, format, most), most); }).value_or(""));
+    const auto answer = run_apart(content, [&](const Medium& told) {
+        Budget of_job;
+        Reader telling(told, of_job);
+        return packed(read(told, telling, format, most), most);
+    });
+    return taken_apart(answer.value_or(""));
 }
 
 }  // namespace dredger::preview

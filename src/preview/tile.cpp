@@ -6,6 +6,7 @@
 #include <fstream>
 #include <nlohmann/json.hpp>
 
+#include "base/beneath.h"
 #include "base/text.h"
 #include "formats/compound_file.h"
 #include "formats/format.h"
@@ -47,12 +48,18 @@ class InMemory final : public Medium {
     std::span<const std::byte> bytes_;
 };
 
+// What is known of the content after it was looked at, and the files that show it; empty: there is none.
+struct Look {
+    Tile tile;
+    std::string picture, clip, page, message;
+};
+
 class TileMaker {
   public:
-    TileMaker(const Medium& content, const Candidate& candidate, const std::filesystem::path& folder)
-        : content_(content), candidate_(candidate), folder_(folder), name_(std::to_string(candidate.id)) {}
+    TileMaker(const Medium& content, const Candidate& candidate, bool draws)
+        : content_(content), candidate_(candidate), draws_(draws) {}
 
-    Tile run() {
+    Look run() {
         describe();
         if (candidate_.format == "pdf")
             page();
@@ -64,7 +71,7 @@ class TileMaker {
             sound();
         else
             reading();
-        return std::move(tile_);
+        return std::move(look_);
     }
 
   private:
@@ -79,7 +86,7 @@ class TileMaker {
     }
 
     void write(const Canvas& canvas) {
-        tile_.has_picture = !folder_.empty() && canvas.write_png(folder_ / "tiles" / (name_ + ".png"));
+        if (draws_) look_.picture = canvas.png();
     }
 
     void write(const Picture& picture) {
@@ -121,18 +128,18 @@ class TileMaker {
         if (!sound) return;
         tile_.facts.push_back({"sound", sound->described});
         tile_.facts.push_back({"duration", fmt::format("{:.0f} s", sound->seconds)});
-        if (folder_.empty()) return;
+        if (!draws_) return;
         Canvas canvas(kTileWidth, kTileHeight, kPaper);
         canvas.wave(sound->peaks, 16, 40, kTileWidth - 32, kTileHeight - 80, kSea);
         canvas.text(
             fmt::format("{}:{:02} min", static_cast<int>(sound->seconds) / 60, static_cast<int>(sound->seconds) % 60),
             16, kTileHeight - 32, kTileWidth - 32, 18, kPale);
         write(canvas);
-        tile_.has_clip = write_clip(*sound);
+        look_.clip = clip_of(*sound);
     }
 
     // RIFF WAVE, one channel of 16 bits.
-    bool write_clip(const Sound& sound) const {
+    static std::string clip_of(const Sound& sound) {
         const auto bytes = static_cast<std::uint32_t>(sound.clip.size() * 2);
         std::string head;
         const auto number = [&](std::uint32_t value, int size) {
@@ -151,14 +158,12 @@ class TileMaker {
         head += "data";
         number(bytes, 4);
         for (const std::int16_t sample : sound.clip) number(static_cast<std::uint16_t>(sample), 2);
-        std::ofstream out(folder_ / "clips" / (name_ + ".wav"), std::ios::binary);
-        out.write(head.data(), static_cast<std::streamsize>(head.size()));
-        return static_cast<bool>(out);
+        return head;
     }
 
     // To be looked at, to be read, and its text to be searched.
     void page() {
-        if (folder_.empty()) {
+        if (!draws_) {
             tile_.text = cut_to_characters(text_of_pages(content_, kMaxText));
             return;
         }
@@ -167,7 +172,7 @@ class TileMaker {
         write(*picture);
         Canvas whole(picture->width, picture->height, 0xFFFFFF);
         whole.picture(*picture, 0, 0, picture->width, picture->height);
-        tile_.has_page = whole.write_png(folder_ / "pages" / (name_ + ".png"));
+        look_.page = whole.png();
         tile_.text = cut_to_characters(text_of_pages(content_, kMaxText));
     }
 
@@ -186,19 +191,12 @@ class TileMaker {
             tile_.text = tables_of(content_);
         } else if (candidate_.format == "eml" || candidate_.format == "mbox") {
             tile_.text = text_of_mail(content_, kMaxText);
-            if (candidate_.format == "eml" && !folder_.empty()) message();
+            if (candidate_.format == "eml" && draws_) look_.message = message_page(content_);
         } else if ((format != nullptr && format->is_text) || candidate_.format == "svg" || format == nullptr) {
             const bool is_markup = candidate_.format == "html" || candidate_.format == "xml";
             if (looks_like_text(reader)) tile_.text = plain_text(reader, is_markup);
         }
-        if (!folder_.empty() && (!tile_.text.empty() || thumbnail)) draw_text(thumbnail);
-    }
-
-    void message() {
-        const std::string page = message_page(content_);
-        std::ofstream out(folder_ / "messages" / (name_ + ".html"), std::ios::binary);
-        out << page;
-        tile_.has_message = !page.empty() && out;
+        if (draws_ && (!tile_.text.empty() || thumbnail)) draw_text(thumbnail);
     }
 
     static std::optional<Picture> thumbnail_in(Reader& reader) {
@@ -256,36 +254,54 @@ class TileMaker {
 
     const Medium& content_;
     const Candidate& candidate_;
-    const std::filesystem::path& folder_;
-    std::string name_;
-    Tile tile_;
+    bool draws_;
+    Look look_;
+    Tile& tile_ = look_.tile;
 };
 
-std::string packed(const Tile& tile) {
+std::string packed(const Look& look) {
+    const auto file = [](const std::string& bytes) {
+        return Json::binary(std::vector<std::uint8_t>(bytes.begin(), bytes.end()));
+    };
     Json facts = Json::array();
-    for (const Fact& fact : tile.facts) facts.push_back({fact.name, fact.value});
-    return Json{{"picture", tile.has_picture}, {"clip", tile.has_clip}, {"page", tile.has_page},
-                {"message", tile.has_message}, {"text", tile.text},     {"facts", facts},
-                {"likeness", tile.likeness}}
-        .dump(-1, ' ', false, Json::error_handler_t::replace);
+    for (const Fact& fact : look.tile.facts) facts.push_back({fact.name, fact.value});
+    const auto bytes = Json::to_cbor({{"picture", file(look.picture)},
+                                      {"clip", file(look.clip)},
+                                      {"page", file(look.page)},
+                                      {"message", file(look.message)},
+                                      {"text", look.tile.text},
+                                      {"facts", facts},
+                                      {"likeness", look.tile.likeness}});
+    return {bytes.begin(), bytes.end()};
 }
 
-Tile unpacked(const std::string& text) {
-    Tile tile;
-    const Json json = Json::parse(text, nullptr, false);
-    if (!json.is_object()) {
-        tile.failed = true;
-        return tile;
+// None where it is not what packed() makes: the process that sent it may be anyone's by now.
+std::optional<Look> unpacked(const std::string& bytes) {
+    const Json json = Json::from_cbor(bytes, true, false);
+    if (!json.is_object()) return std::nullopt;
+    Look look;
+    for (const auto& [name, file] : {std::pair("picture", &look.picture), std::pair("clip", &look.clip),
+                                     std::pair("page", &look.page), std::pair("message", &look.message)}) {
+        const auto found = json.find(name);
+        if (found != json.end() && found->is_binary())
+            file->assign(found->get_binary().begin(), found->get_binary().end());
     }
-    tile.has_picture = json.value("picture", false);
-    tile.has_clip = json.value("clip", false);
-    tile.has_page = json.value("page", false);
-    tile.has_message = json.value("message", false);
-    tile.text = json.value("text", std::string());
-    tile.likeness = json.value("likeness", std::uint64_t{0});
-    const Json facts = json.value("facts", Json::array());
-    for (const Json& fact : facts) tile.facts.push_back({fact.at(0).get<std::string>(), fact.at(1).get<std::string>()});
-    return tile;
+    if (const auto text = json.find("text"); text != json.end() && text->is_string()) look.tile.text = *text;
+    if (const auto number = json.find("likeness"); number != json.end() && number->is_number_unsigned())
+        look.tile.likeness = *number;
+    if (const auto facts = json.find("facts"); facts != json.end() && facts->is_array())
+        for (const Json& fact : *facts)
+            if (fact.is_array() && fact.size() == 2 && fact[0].is_string() && fact[1].is_string())
+                look.tile.facts.push_back({fact[0], fact[1]});
+    return look;
+}
+
+// Whether there is such a file now.
+bool keep(const std::string& bytes, const std::filesystem::path& file) {
+    if (bytes.empty() || !refuse_link(file)) return false;
+    std::ofstream out(file, std::ios::binary | std::ios::trunc);
+    out << bytes << std::flush;
+    return static_cast<bool>(out);
 }
 
 }  // namespace
@@ -293,12 +309,12 @@ Tile unpacked(const std::string& text) {
 std::uint64_t likeness_in(const Medium& content, const Candidate& candidate) {
     constexpr int kSide = 64;  // pixels, more than enough
     load_decoders();
-    const auto answer = run_apart([&]() -> std::string {
+    const auto answer = run_apart(content, [&](const Medium& told) -> std::string {
         if (candidate.kind == Kind::video) {
-            const Film film = decode_film(content, 1, kSide);
+            const Film film = decode_film(told, 1, kSide);
             return film.frames.empty() ? "0" : std::to_string(likeness_of(film.frames.front()));
         }
-        const auto picture = decoded(content, candidate, kSide);
+        const auto picture = decoded(told, candidate, kSide);
         return picture ? std::to_string(likeness_of(*picture)) : "0";
     });
     return answer ? std::strtoull(answer->c_str(), nullptr, 10) : 0;
@@ -306,11 +322,23 @@ std::uint64_t likeness_in(const Medium& content, const Candidate& candidate) {
 
 Tile make_tile(const Medium& content, const Candidate& candidate, const std::filesystem::path& folder) {
     load_decoders();
-    const auto answer = run_apart([&] { return packed(TileMaker(content, candidate, folder).run()); });
-    if (answer) return unpacked(*answer);
-    Tile tile;
-    tile.failed = true;
-    return tile;
+    const bool draws = !folder.empty();
+    const auto answer =
+        run_apart(content, [&](const Medium& told) { return packed(TileMaker(told, candidate, draws).run()); });
+    auto look = answer ? unpacked(*answer) : std::nullopt;
+    if (!look) {
+        Tile tile;
+        tile.failed = true;
+        return tile;
+    }
+    if (draws) {
+        const std::string name = std::to_string(candidate.id);
+        look->tile.has_picture = keep(look->picture, folder / "tiles" / (name + ".png"));
+        look->tile.has_clip = keep(look->clip, folder / "clips" / (name + ".wav"));
+        look->tile.has_page = keep(look->page, folder / "pages" / (name + ".png"));
+        look->tile.has_message = keep(look->message, folder / "messages" / (name + ".html"));
+    }
+    return std::move(look->tile);
 }
 
 }  // namespace dredger::preview

@@ -73,7 +73,7 @@ Result<void> RepairsTable::add(const RepairedItem& item) {
     DREDGER_CHECK(refuse_link(path_));
     std::ofstream out(path_, std::ios::app | std::ios::binary);
     out << csv_row(fields) << std::flush;
-    if (!out) return fail(ErrorKind::output, "the table can't be written", path_.string(), "make room on the drive");
+    if (!out) return not_written("the table can't be written", path_.string(), "make room on the drive");
     return {};
 }
 

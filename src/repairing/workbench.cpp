@@ -17,16 +17,16 @@ namespace {
 
 constexpr std::size_t kChunk = 1 << 20;  // bytes
 
-Error not_written(int why, const std::filesystem::path& where) {
-    return {ErrorKind::output, std::string("a result can't be written: ") + std::strerror(why), where.string(),
-            "make room and run it again, or choose another folder with --to"};
+tl::unexpected<Error> no_result(int why, const std::filesystem::path& where) {
+    return not_written("a result can't be written", where.string(),
+                       "make room and run it again, or choose another folder with --to", why);
 }
 
 }  // namespace
 
 Result<Output> Output::create(const std::filesystem::path& folder) {
     const int descriptor = nameless_file(folder);
-    if (descriptor < 0) return tl::unexpected(not_written(errno, folder));
+    if (descriptor < 0) return no_result(errno, folder);
     const mode_t mask = ::umask(0);
     ::umask(mask);
     (void)::fchmod(descriptor, 0666 & ~mask);
@@ -89,7 +89,7 @@ MediumPtr Output::content() const {
 
 Result<void> Output::finish() {
     flush();
-    if (failed_ != 0) return tl::unexpected(not_written(failed_, folder_));
+    if (failed_ != 0) return no_result(failed_, folder_);
     return {};
 }
 
@@ -102,7 +102,7 @@ Result<bool> Output::place(const std::filesystem::path& target) {
     const int named = ::open(target.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0666);
     if (named < 0) {
         if (errno == EEXIST) return false;
-        return tl::unexpected(not_written(errno, target));
+        return no_result(errno, target);
     }
     std::vector<std::byte> chunk(kChunk);
     bool is_written = true;
@@ -114,7 +114,7 @@ Result<bool> Output::place(const std::filesystem::path& target) {
     is_written = ::close(named) == 0 && is_written;
     if (is_written) return true;
     ::unlink(target.c_str());
-    return tl::unexpected(not_written(why, target));
+    return no_result(why, target);
 }
 
 Budget Workbench::budget() const {

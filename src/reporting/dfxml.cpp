@@ -79,7 +79,7 @@ Result<void> write_dfxml(const Catalog& catalog, const Selection& selection, con
     }
     out << "</dfxml>\n";
     out.flush();
-    if (!out) return fail(ErrorKind::output, "this can't be written", file.string(), "check for room on the drive");
+    if (!out) return not_written("this can't be written", file.string(), "check for room on the drive");
     return {};
 }
 

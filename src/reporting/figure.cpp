@@ -59,7 +59,7 @@ Result<void> write_figure(const Figure& figure, const std::filesystem::path& fol
     const auto png = folder / (figure.name + ".png");
     if (!draw_on(cairo_svg_surface_create(svg.c_str(), figure.width, figure.height), figure, {}) ||
         !draw_on(cairo_image_surface_create(CAIRO_FORMAT_RGB24, figure.width, figure.height), figure, png))
-        return fail(ErrorKind::output, "a figure can't be written", svg.string(), "check for room on the drive");
+        return not_written("a figure can't be written", svg.string(), "check for room on the drive");
     return {};
 }
 

@@ -288,8 +288,7 @@ Result<fs::path> write_report(const Catalog& catalog, const ReportRequest& reque
     std::ofstream out(page, std::ios::binary | std::ios::trunc);
     out << html;
     out.flush();
-    if (!out)
-        return fail(ErrorKind::output, "the report can't be written", page.string(), "check for room on the drive");
+    if (!out) return not_written("the report can't be written", page.string(), "check for room on the drive");
     return page;
 }
 

@@ -76,8 +76,7 @@ Result<void> Books::open(const fs::path& folder) {
     DREDGER_TRY(manifest_, Manifest::open(folder));
     log_ = open_log(folder / "restore.log");
     if (log_ == nullptr)
-        return fail(ErrorKind::output, "the log can't be written", (folder / "restore.log").string(),
-                    "check the destination");
+        return not_written("the log can't be written", (folder / "restore.log").string(), "check the destination");
     return {};
 }
 

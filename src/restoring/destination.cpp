@@ -56,7 +56,7 @@ Result<Destination> Destination::open(const fs::path& folder, bool dry_run) {
     if (!dry_run) {
         destination.lock_ = std::make_shared<FileLock>(folder);
         if (destination.lock_->is_held_elsewhere())
-            return fail(ErrorKind::output, "another restore is writing into the destination", folder.string(),
+            return fail(ErrorKind::unsafe, "another restore is writing into the destination", folder.string(),
                         "wait until it is done, or give another folder");
     }
     destination.existing_ = existing;

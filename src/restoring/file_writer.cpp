@@ -29,9 +29,9 @@ constexpr std::uint64_t kZerosAtOnce = 64 << 20;
 constexpr std::uint64_t kSyncAlone = 1 << 20;  // bytes; larger files are on the drive before they get their name
 
 tl::unexpected<Error> unwritable(const fs::path& target) {
-    return fail(ErrorKind::output, fmt::format("can't be written ({})", std::strerror(errno)), target.string(),
-                errno == ENOSPC || errno == EDQUOT ? "the destination is full: restore the rest elsewhere"
-                                                   : "check the destination");
+    return not_written("can't be written", target.string(),
+                       errno == ENOSPC || errno == EDQUOT ? "the destination is full: restore the rest elsewhere"
+                                                          : "check the destination");
 }
 
 timespec time_for(const std::optional<FileTime>& time) {

@@ -68,8 +68,7 @@ Result<std::vector<WrittenMailbox>> write_mailboxes(const fs::path& destination)
                 mailbox.messages += add_message(destination / message, modified, out) ? 1 : 0;
             out.flush();
             if (!out)
-                return fail(ErrorKind::output, "the mailbox can't be written", unfinished.string(),
-                            "is the destination full?");
+                return not_written("the mailbox can't be written", unfinished.string(), "is the destination full?");
         }
         if (const auto failed = rename_beneath(unfinished, {destination, mailbox.place}))
             return fail(ErrorKind::output, "the mailbox can't get its name: " + failed.message(),

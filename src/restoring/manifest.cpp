@@ -49,8 +49,8 @@ Number number_in(const std::string& text) {
 }
 
 tl::unexpected<Error> unwritable(const fs::path& file) {
-    return fail(ErrorKind::output, "the manifest can't be written", file.string(),
-                "check space and permissions of the destination");
+    return not_written("the manifest can't be written", file.string(),
+                       "check space and permissions of the destination");
 }
 
 std::string sum_line(const ManifestRow& row) { return row.sum() + "  " + row.restored_path + "\n"; }

@@ -263,7 +263,7 @@ class Restoration {
     }
 
     void stop_as_full() {
-        report_.stopped = Error{ErrorKind::output, "the destination is full", request_.destination.string(),
+        report_.stopped = Error{ErrorKind::full, "the destination is full", request_.destination.string(),
                                 fmt::format("go on elsewhere: the same command with --to ELSEWHERE --after {}",
                                             request_.destination.string())};
     }

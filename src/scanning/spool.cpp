@@ -180,9 +180,8 @@ Result<void> Spool::flush() {
         const ssize_t n = ::pwrite(descriptor_, left.data(), left.size(), static_cast<off_t>(written_));
         if (n < 0 && errno == EINTR) continue;
         if (n <= 0)
-            return fail(ErrorKind::output,
-                        fmt::format("the scan's temporary file can't be written ({})", std::strerror(errno)), where_,
-                        "make room there, or keep the catalog elsewhere");
+            return not_written("the scan's temporary file can't be written", where_,
+                               "make room there, or keep the catalog elsewhere");
         left.remove_prefix(static_cast<std::size_t>(n));
         written_ += static_cast<std::uint64_t>(n);
     }

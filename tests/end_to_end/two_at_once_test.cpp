@@ -30,7 +30,7 @@ class TwoAtOnce : public testing::Test {
     void expect_refused(const std::vector<std::string>& words, const std::string& place, const char* why) {
         std::optional<FileLock> other(path(place));
         const Ran refused = run_program(words);
-        EXPECT_EQ(refused.exit_code, 2);
+        EXPECT_EQ(refused.exit_code, 4);
         EXPECT_EQ(refused.out, "");
         EXPECT_EQ(std::count(refused.err.begin(), refused.err.end(), '\n'), 1) << refused.err;
         EXPECT_THAT(refused.err, testing::AllOf(HasSubstr(why), HasSubstr(path(place)), HasSubstr("wait until")));

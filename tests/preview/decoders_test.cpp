@@ -1,9 +1,7 @@
 // Pictures, films and sounds of samples that other programs made, whole and damaged.
 #include "preview/decoders.h"
 
-#include <atomic>
 #include <gmock/gmock.h>
-#include <random>
 
 #include "preview/sandbox.h"
 #include "support/support.h"
@@ -151,46 +149,6 @@ TEST(Likeness, IsThatOfWhatIsSeen) {
     EXPECT_EQ(likeness_of({4, 4, std::vector<std::uint32_t>(16), 4}), 0U) << "too small to tell";
 }
 
-TEST(Sandbox, GivesBackTheAnswer) {
-    EXPECT_EQ(run_apart([] { return std::string("seen"); }), "seen");
-    const std::string long_answer(300'000, 'x');
-    EXPECT_EQ(run_apart([&] { return long_answer; }), long_answer);
-}
-
-TEST(Sandbox, OutlivesWhateverHappensInIt) {
-    EXPECT_FALSE(run_apart([]() -> std::string { std::abort(); }));
-    EXPECT_FALSE(run_apart([]() -> std::string { throw std::runtime_error("no"); }));
-    EXPECT_FALSE(run_apart([]() -> std::string { ::_exit(3); }));
-    EXPECT_FALSE(run_apart([] { return std::string(8 << 20, 'x'); })) << "more than anyone asked for";
-    const auto endless = []() -> std::string {
-        std::atomic<unsigned> turns = 0;
-        for (;;) ++turns;
-    };
-    EXPECT_FALSE(run_apart(endless, {std::uint64_t{1} << 30, 1}));
-    if (test::is_watched()) return;  // by what takes terabytes of address space
-    EXPECT_FALSE(run_apart([] { return std::to_string(std::vector<char>(std::size_t{1} << 31, 'x').size()); },
-                           {std::uint64_t{64} << 20, 5}));
-}
-
-// Whatever a decoder makes of damage, the run goes on.
-TEST(Sandbox, DamagedSamplesCostOnlyThemselves) {
-    std::mt19937 random(11);
-    for (const auto& [name, bytes] : all_samples()) {
-        auto damaged = bytes;
-        for (auto blows = 3 + random() % 20; blows > 0; --blows)
-            damaged[random() % damaged.size()] = static_cast<std::byte>(random());
-        const MemoryMedium content(std::move(damaged));
-        (void)run_apart([&content = content] {
-            (void)decode_picture(content, 64);
-            (void)decode_film(content, 2, 64);
-            (void)decode_sound(content);
-            (void)decode_first_page(content, 64);
-            return std::string("done");
-        });
-    }
-    EXPECT_EQ(run_apart([] { return std::string("still here"); }), "still here");
-}
-
 TEST(Mail, IsReadAsPeopleReadIt) {
     const std::string text = text_of_mail(sample("eml-parts.eml"), 100'000);
     EXPECT_THAT(text, testing::HasSubstr("Subject: Rings for June"));
@@ -226,7 +184,7 @@ TEST(Tables, AreCountedWithTheirColumns) {
 }
 
 TEST(Tables, WhatIsLostOfADatabaseIsSaid) {
-    const auto answer = run_apart([] { return tables_of(MemoryMedium(cut("sqlite-plain.sqlite", 0.5))); });
+    const auto answer = run_apart(MemoryMedium(cut("sqlite-plain.sqlite", 0.5)), tables_of);
     ASSERT_TRUE(answer);
     EXPECT_TRUE(answer->empty() || answer->find("rings") != std::string::npos) << *answer;
 }

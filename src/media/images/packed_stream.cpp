@@ -59,10 +59,9 @@ class Spilled final : public Medium {
             // Zeros stay holes.
             const bool is_zeros = bytes[0] == std::byte{0} && ByteView(bytes).is_uniform();
             if (!is_zeros && !write_all(descriptor_, reached_, bytes))
-                return fail(ErrorKind::output,
-                            fmt::format("a packed image can't be unpacked for reading ({})", std::strerror(errno)),
-                            std::filesystem::temp_directory_path().string(),
-                            "TMPDIR=FOLDER names a folder with more room; or unpack the image first");
+                return not_written("a packed image can't be unpacked for reading",
+                                   std::filesystem::temp_directory_path().string(),
+                                   "TMPDIR=FOLDER names a folder with more room; or unpack the image first");
             reached_ += bytes.size();
             ended_ = reached_ >= size_;
         }
