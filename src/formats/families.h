@@ -48,6 +48,7 @@ const std::vector<Format>& archives();
 const std::vector<Format>& packed();
 const std::vector<Format>& databases();
 const std::vector<Format>& programs();
+const std::vector<Format>& fonts();
 const std::vector<Format>& jpeg2000();
 const std::vector<Format>& images();
 const std::vector<Format>& scans();

@@ -1,5 +1,5 @@
-// Programs, fonts and files of Windows: ELF (System V ABI), PE (Microsoft PE/COFF), Mach-O (mach-o/loader.h), OpenType
-// and WOFF (W3C), shortcuts ([MS-SHLLINK]), event logs, registry hives, prefetch files, and torrents (BEP 3).
+// Programs and files of Windows: ELF (System V ABI), PE (Microsoft PE/COFF), Mach-O (mach-o/loader.h), shortcuts
+// ([MS-SHLLINK]), event logs, registry hives, prefetch files, and torrents (BEP 3).
 #include <algorithm>
 #include <bit>
 #include <fmt/format.h>
@@ -101,68 +101,6 @@ Measured measure_macho(Reader& content) {
                 {end, u32(at + 8) + u32(at + 12) * (wide ? 16 : 12), u32(at + 16) + u32(at + 20)});  // LC_SYMTAB
         at += length;
     }
-    return sized(content, end, Proof::length);
-}
-
-unsigned bid_font(ByteView head) {
-    if (head.size() < 28) return 0;
-    const bool mark = head.has(0, "\0\1\0\0"sv) || head.has(0, "OTTO") || head.has(0, "true");
-    // Tables stand in the order of their names; the first is one of few.
-    const bool first = head.has(12, "BASE") || head.has(12, "CFF ") || head.has(12, "DSIG") || head.has(12, "FFTM") ||
-                       head.has(12, "GDEF") || head.has(12, "GPOS") || head.has(12, "GSUB") || head.has(12, "LTSH") ||
-                       head.has(12, "OS/2") || head.has(12, "COLR") || head.has(12, "CBDT");
-    // The numbers that help to look a table up follow from how many there are.
-    const auto number = [&](std::size_t at) {
-        return std::to_integer<unsigned>(head.bytes()[at]) << 8 | std::to_integer<unsigned>(head.bytes()[at + 1]);
-    };
-    const unsigned tables = number(4), range = number(6);
-    const bool is_counted =
-        tables >= 4 && tables <= 128 && range == 16 * std::bit_floor(tables) && number(10) == 16 * tables - range;
-    return mark && (first || is_counted) ? 64 : 0;
-}
-
-Measured measure_font(Reader& content) {
-    const unsigned tables = content.u16be(4);
-    if (tables < 4 || tables > 128) return nonsense();
-    std::uint64_t end = 12 + 16 * std::uint64_t{tables};
-    unsigned wrong = 0;
-    for (unsigned i = 0; i < tables; ++i) {
-        const std::uint64_t entry = 12 + 16 * std::uint64_t{i};
-        const std::uint64_t at = content.u32be(entry + 8);
-        const std::uint64_t length = content.u32be(entry + 12);
-        if (at < 12 + 16 * std::uint64_t{tables} || length > 64 << 20) return nonsense();
-        end = std::max(end, at + length);
-        if (!content.holds(at, length) || content.has(entry, "head")) continue;
-        std::uint32_t sum = 0;
-        for (std::uint64_t p = 0; p < length; p += 4) {
-            std::uint32_t value = 0;
-            if (length - p >= 4)
-                value = content.u32be(at + p);
-            else
-                for (std::uint64_t byte = 0; byte < length - p; ++byte)
-                    value |= std::uint32_t{content.u8(at + p + byte)} << (24 - 8 * byte);
-            sum += value;
-        }
-        if (sum != content.u32be(entry + 4)) ++wrong;
-    }
-    if (wrong * 2 > tables) return nonsense();
-    // Tables are filled up to four bytes, the last one too, mostly.
-    const std::uint64_t filled = (end + 3) / 4 * 4;
-    if (content.holds(0, filled) && content.is_zeros(end, filled)) end = filled;
-    if (!content.holds(0, end)) return broken(content.size(), "its end is missing", end);
-    return wrong == 0 ? whole(end, Proof::checksums) : broken(end, "the checksum of a table is off", end);
-}
-
-Measured measure_woff(Reader& content) {
-    const std::uint64_t end = content.u32be(8);
-    const unsigned tables = content.u16be(12);
-    if (end < 44 || tables == 0 || tables > 128 || content.u16be(14) != 0) return nonsense();
-    if (content.has(0, "wOFF"))
-        for (unsigned i = 0; i < tables; ++i)
-            if (content.u32be(44 + 20 * std::uint64_t{i} + 4) +
-                    std::uint64_t{content.u32be(44 + 20 * std::uint64_t{i} + 8)} >
-                end)
-                return nonsense();
     return sized(content, end, Proof::length);
 }
 
@@ -303,21 +241,6 @@ const std::vector<Format>& programs() {
          .measure = measure_macho,
          .ending = "the furthest segment or symbol",
          .checked = "the load commands"},
-        {.name = "ttf",
-         .kind = Kind::other,
-         .extensions = {"ttf", "otf"},
-         .signatures = {{{0, "\0\1\0\0\0"sv}}, {{0, "OTTO"sv}}, {{0, "true"sv}}},
-         .bid = bid_font,
-         .measure = measure_font,
-         .ending = "the furthest table",
-         .checked = "the checksum of every table"},
-        {.name = "woff",
-         .kind = Kind::other,
-         .extensions = {"woff", "woff2"},
-         .signatures = {{{0, "wOFF"sv}}, {{0, "wOF2"sv}}},
-         .measure = measure_woff,
-         .ending = "the length in its header",
-         .checked = "the table directory"},
         {.name = "lnk",
          .kind = Kind::other,
          .extensions = {"lnk"},

@@ -27,17 +27,17 @@ bool looks_like_text(ByteView head) {
 
 std::vector<const std::vector<Format>*>& families() {
     static std::vector<const std::vector<Format>*> list = {
-        &formats::jpeg(),     &formats::png(),       &formats::gif(),          &formats::bitmaps(),
-        &formats::tiff(),     &formats::riff(),      &formats::isobmff(),      &formats::matroska(),
-        &formats::mpeg(),     &formats::streaming(), &formats::mpeg_audio(),   &formats::sound(),
-        &formats::pdf(),      &formats::zip(),       &formats::ole2(),         &formats::archives(),
-        &formats::packed(),   &formats::databases(), &formats::programs(),     &formats::jpeg2000(),
-        &formats::images(),   &formats::scans(),     &formats::drawings(),     &formats::models(),
-        &formats::music(),    &formats::broadcast(), &formats::old_archives(), &formats::disks(),
-        &formats::books(),    &formats::compiled(),  &formats::system_files(), &formats::tga(),
-        &formats::netpbm(),   &formats::stl(),       &formats::keys(),         &formats::design(),
-        &formats::compress(), &formats::pyc(),       &formats::page_stores(),  &formats::regions(),
-        &formats::text()};
+        &formats::jpeg(),     &formats::png(),       &formats::gif(),        &formats::bitmaps(),
+        &formats::tiff(),     &formats::riff(),      &formats::isobmff(),    &formats::matroska(),
+        &formats::mpeg(),     &formats::streaming(), &formats::mpeg_audio(), &formats::sound(),
+        &formats::pdf(),      &formats::zip(),       &formats::ole2(),       &formats::archives(),
+        &formats::packed(),   &formats::databases(), &formats::programs(),   &formats::fonts(),
+        &formats::jpeg2000(), &formats::images(),    &formats::scans(),      &formats::drawings(),
+        &formats::models(),   &formats::music(),     &formats::broadcast(),  &formats::old_archives(),
+        &formats::disks(),    &formats::books(),     &formats::compiled(),   &formats::system_files(),
+        &formats::tga(),      &formats::netpbm(),    &formats::stl(),        &formats::keys(),
+        &formats::design(),   &formats::compress(),  &formats::pyc(),        &formats::page_stores(),
+        &formats::regions(),  &formats::text()};
     return list;
 }
 

@@ -6,8 +6,10 @@
 #include <optional>
 #include <set>
 
+#include "base/checked.h"
 #include "formats/exif.h"
 #include "formats/families.h"
+#include "formats/tiff_strip.h"
 
 namespace dredger::formats {
 namespace {
@@ -15,15 +17,24 @@ namespace {
 constexpr std::size_t kMaxDirectories = 256;
 constexpr unsigned kMaxEntries = 1024;
 constexpr std::uint64_t kMaxStrips = 4 << 20;
+constexpr std::size_t kMaxChecked = 64 << 10;                 // strips that are unpacked
+constexpr std::uint64_t kTelling = 2 << 10;                   // bytes of a strip that hardly make sense by chance
 constexpr std::uint64_t kMaxValues = std::uint64_t{1} << 32;  // of one entry
 
 enum Tag : std::uint16_t {
     kWidth = 256,
     kHeight = 257,
+    kBitsPerSample = 258,
     kCompression = 259,
+    kPhotometric = 262,
     kMake = 271,
     kStripOffsets = 273,
+    kSamplesPerPixel = 277,
+    kRowsPerStrip = 278,
     kStripLengths = 279,
+    kPlanarConfiguration = 284,
+    kTileWidth = 322,
+    kTileHeight = 323,
     kSubDirectories = 330,
     kTileOffsets = 324,
     kTileLengths = 325,
@@ -68,7 +79,36 @@ class DirectoryWalk {
         const std::uint64_t there = std::min(end_, content_.size());
         if (damaged) return broken_between(kHeader, there, "a directory is damaged", 0, finer());
         if (!content_.holds(0, end_)) return broken(content_.size(), "its end is missing", end_, finer());
-        return whole(end_, Proof::length, finer());
+        return by_strips();
+    }
+
+    // What is packed in strips shows whether it is right, and where not.
+    Measured by_strips() {
+        if (strips_.size() > kMaxChecked) strips_.clear();
+        std::stable_sort(strips_.begin(), strips_.end(),
+                         [](const TiffStrip& a, const TiffStrip& b) { return a.at < b.at; });
+        const TiffStrip* wrong = nullptr;
+        std::uint64_t summed = 0, unpacked = 0, sense = 0, right_behind = 0;
+        for (const TiffStrip& strip : strips_) {
+            const StripLook look = look_at(content_, strip);
+            const bool is_right = look.found == StripLook::Found::summed || look.found == StripLook::Found::unpacked;
+            if (look.found == StripLook::Found::wrong && wrong == nullptr) {
+                wrong = &strip;
+                sense = look.sense;
+            }
+            if (is_right) (look.found == StripLook::Found::summed ? summed : unpacked) += strip.length;
+            if (is_right && wrong != nullptr) ++right_behind;
+        }
+        // One of a kind that is not packed as it is known here is no damage.
+        if (wrong != nullptr && (summed + unpacked > 0 || sense >= kTelling)) {
+            Measured found = broken_between(wrong->at, std::min(wrong->end(), wrong->at + sense + 1),
+                                            "a strip of the picture does not unpack", end_, finer());
+            found.has_its_end = right_behind > 0;
+            return found;
+        }
+        if (wrong != nullptr || summed + unpacked == 0) return whole(end_, Proof::length, finer());
+        const Proof proof = proof_without(end_ - std::min(end_, summed + unpacked), end_);
+        return whole(end_, unpacked > 0 ? std::min(proof, Proof::structure) : proof, finer());
     }
 
     std::string_view finer() const {
@@ -98,6 +138,13 @@ class DirectoryWalk {
         return type == 3 ? u16(values + 2 * n) : type >= 16 ? u64(values + 8 * n) : u32(values + 4 * n);
     }
 
+    // 0 where that is more than can be.
+    static std::uint64_t bytes_of_row(std::uint64_t width, std::uint64_t bits, std::uint64_t samples) {
+        const auto of_pixel = checked_mul(bits, samples);
+        const auto of_row = of_pixel ? checked_mul(*of_pixel, width) : std::nullopt;
+        return of_row ? divide_up(*of_row, 8) : 0;
+    }
+
     bool directory(std::uint64_t at, bool is_first) {
         static constexpr unsigned kSizes[] = {0, 1, 1, 2, 4, 8, 1, 1, 2, 4, 8, 4, 8, 4, 0, 0, 8, 8, 8};
         const std::uint64_t counter = wide_ ? 8 : 2, each = wide_ ? 20 : 12;
@@ -110,6 +157,9 @@ class DirectoryWalk {
         };
         List offsets, lengths;
         std::uint64_t width = 0, height = 0, jpeg_at = 0, jpeg_length = 0;
+        std::uint64_t bits = 1, samples = 1, rows = 0, planes = 1, tile_width = 0, tile_height = 0;
+        std::uint32_t compression = 1;
+        bool is_subsampled = false;
         unsigned before = 0;
         for (std::uint64_t i = 0; i < count; ++i) {
             const std::uint64_t entry = at + counter + each * i;
@@ -129,7 +179,17 @@ class DirectoryWalk {
             switch (tag) {
                 case kWidth: width = number(); break;
                 case kHeight: height = number(); break;
+                case kPhotometric:
+                    is_subsampled = number() == 6;
+                    break;  // colours may be stored for several points at once
+                case kBitsPerSample: bits = number(); break;
+                case kSamplesPerPixel: samples = number(); break;
+                case kRowsPerStrip: rows = number(); break;
+                case kPlanarConfiguration: planes = number(); break;
+                case kTileWidth: tile_width = number(); break;
+                case kTileHeight: tile_height = number(); break;
                 case kCompression:
+                    compression = static_cast<std::uint32_t>(number());
                     is_raw_ = is_raw_ || number() == 34713 || number() == 32767 || number() == 65535;
                     break;
                 case kMake: make_ = content_.text(place, std::min<std::size_t>(values, 16)); break;
@@ -163,8 +223,21 @@ class DirectoryWalk {
         const auto exists = [&](const List& list) { return content_.holds(list.at, list.count * kSizes[list.type]); };
         if (offsets.count > 0 && offsets.count == lengths.count && offsets.count <= kMaxStrips && exists(offsets) &&
             exists(lengths)) {
-            for (std::uint64_t n = 0; n < offsets.count; ++n)
-                reach(value(offsets.at, offsets.type, n), value(lengths.at, lengths.type, n));
+            const bool is_tiled = tile_width > 0;
+            const std::uint64_t in_one = is_tiled ? tile_height : rows == 0 ? height : std::min(rows, height);
+            // Planes follow each other, each in strips of its own.
+            const std::uint64_t in_plane = in_one == 0 ? 0 : divide_up(height, in_one);
+            const std::uint64_t row =
+                is_subsampled ? 0 : bytes_of_row(is_tiled ? tile_width : width, bits, planes == 2 ? 1 : samples);
+            for (std::uint64_t n = 0; n < offsets.count; ++n) {
+                const std::uint64_t at_n = value(offsets.at, offsets.type, n);
+                const std::uint64_t length_n = value(lengths.at, lengths.type, n);
+                reach(at_n, length_n);
+                if (compression == 1 || strips_.size() > kMaxChecked) continue;
+                const std::uint64_t above = in_plane == 0 ? 0 : n % in_plane * in_one;
+                const std::uint64_t here = is_tiled ? in_one : std::min(in_one, height - std::min(height, above));
+                strips_.push_back({at_n, length_n, compression, checked_mul(row, here).value_or(0)});
+            }
             if (width > 0 && height > 0) ++pictures_;
         }
         // Panasonic's directories are one alone.
@@ -188,6 +261,7 @@ class DirectoryWalk {
     std::string make_;
     std::uint64_t end_ = 8;
     unsigned pictures_ = 0;
+    std::vector<TiffStrip> strips_;  // that are packed
     bool is_dng_ = false, is_raw_ = false, has_sub_directories_ = false;
 };
 
@@ -296,7 +370,8 @@ Measured measure_crw(Reader& content) {
 }
 
 constexpr std::string_view kTiffEnding = "the furthest value, strip or tile";
-constexpr std::string_view kTiffChecked = "the directories";
+constexpr std::string_view kTiffChecked =
+    "the directories; strips and tiles that are packed by Deflate, LZW, PackBits, LZMA or Zstandard";
 
 // What the maker in its directories shows.
 Format told_by_tiff(std::string_view name, std::vector<std::string_view> extensions = {}) {

@@ -177,8 +177,11 @@ TEST(Specified, MachO) {
 TEST(Specified, WoffSaysItsLength) {
     Layout font;
     font.text("wOFF").little(0x0100, 4).big(400, 4).big(1, 2).big(0, 2).up_to(44);
-    font.text("cmap").big(64, 4).big(100, 4).big(100, 4).fill(4).up_to(400, 'f');
+    font.text("cmap").big(64, 4).big(100, 4).big(100, 4).big(25 * 0x66666666U, 4).up_to(400, 'f');
     expect_whole("woff", font.bytes());
+    Layout wrong = font;
+    wrong.put(44 + 16, 1, 4);
+    EXPECT_EQ(measured("woff", wrong.bytes()).end, End::broken) << "a checksum";
     font.put(44 + 4, 0xFFFFFFFF, 4);
     EXPECT_EQ(measured("woff", font.bytes()).end, End::nonsense) << "a table beyond the end";
 }
