@@ -142,6 +142,18 @@ Description describe_avi(Reader& content, std::uint64_t) {
     return said;
 }
 
+// The first sector of packed pictures that holds nothing packed; profiles and words about them may be plain.
+std::optional<std::uint64_t> plain_sector_of_pictures(Reader& content, std::uint64_t end) {
+    for (std::uint64_t at = 12; at + 8 <= end;) {
+        const std::uint64_t length = content.u32le(at + 4);
+        const bool is_packed = content.has(at, "VP8 ") || content.has(at, "VP8L") || content.has(at, "ANMF");
+        if (is_packed)
+            if (const auto plain = content.first_plain_sector(at + 8, std::min(end, at + 8 + length))) return plain;
+        at += 8 + length + length % 2;
+    }
+    return std::nullopt;
+}
+
 Measured take_webp_apart(Reader& content, const PartSink& sink) {
     PartTeller parts(sink);
     const std::uint64_t end = 8 + std::uint64_t{content.u32le(4)};
@@ -155,7 +167,7 @@ Measured take_webp_apart(Reader& content, const PartSink& sink) {
     if (!extended && picture + picture % 2 != end) return nonsense();
     const Chunks chunks = walk(content, 12, end, "VP8", false, parts);
     if (chunks.complete && content.holds(0, end)) {
-        if (const auto plain = content.first_plain_sector(20, end))
+        if (const auto plain = plain_sector_of_pictures(content, end))
             return broken(*plain, "the picture data stops making sense", end);
         return whole(end, extended ? Proof::chain : Proof::length);
     }

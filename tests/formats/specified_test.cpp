@@ -174,6 +174,18 @@ TEST(Specified, MachO) {
     expect_whole("macho", program.bytes());
 }
 
+TEST(Specified, WebpWithWordsAboutIt) {
+    Layout picture;
+    picture.text("RIFF").little(0, 4).text("WEBP").text("VP8X").little(10, 4).fill(10, '\x04');
+    picture.text("VP8 ").little(3000, 4).fill(3000, '\x9D');
+    picture.text("XMP ").little(2000, 4).fill(2000, 'x');
+    picture.put(4, picture.size() - 8, 4);
+    expect_whole("webp", picture.bytes());
+    std::string plain = picture.bytes();
+    std::fill_n(plain.begin() + 1024, 1024, 'x');
+    EXPECT_EQ(measured("webp", plain).end, End::broken) << "within the picture";
+}
+
 TEST(Specified, WoffSaysItsLength) {
     Layout font;
     font.text("wOFF").little(0x0100, 4).big(400, 4).big(1, 2).big(0, 2).up_to(44);
