@@ -14,7 +14,7 @@ enum class ErrorKind {
     not_understood,  // it was read, but is not what it should be
     unsafe,          // refused because somebody's data could be destroyed
     output,          // something can't be written where it was asked for
-    full,            // the same, for want of room
+    gave_out,        // the same, and its drive is the cause: there is no more room, or it fails
     interrupted,     // somebody asked to stop
 };
 
@@ -40,6 +40,9 @@ inline tl::unexpected<Error> fail(ErrorKind kind, std::string what, std::string 
     return tl::unexpected<Error>(Error{kind, std::move(what), std::move(where), std::move(hint)});
 }
 
+// Whether such an errno says that there is no room, or that the drive fails.
+bool is_want_of_room(int reason);
+bool is_failure_of_drive(int reason);
 // Something can't be written, for the reason that errno has: "what (reason): where; hint".
 tl::unexpected<Error> not_written(std::string what, std::string where, std::string hint);
 tl::unexpected<Error> not_written(std::string what, std::string where, std::string hint, int reason);

@@ -1,7 +1,9 @@
 #include "catalog/sqlite.h"
 
+#include <cerrno>
 #include <fmt/format.h>
 #include <sqlite3.h>
+#include <unistd.h>
 
 namespace dredger::sqlite {
 namespace {
@@ -9,13 +11,24 @@ namespace {
 tl::unexpected<Error> failure(sqlite3* handle) {
     const int code = sqlite3_extended_errcode(handle);
     const char* file = sqlite3_db_filename(handle, "main");
-    const ErrorKind kind = (code & 0xFF) == SQLITE_NOTADB || (code & 0xFF) == SQLITE_CORRUPT ? ErrorKind::not_understood
+    const int reason = sqlite3_system_errno(handle);
+    const bool is_full = (code & 0xFF) == SQLITE_FULL || ((code & 0xFF) == SQLITE_IOERR && is_want_of_room(reason));
+    // Where it is there and can't be opened, what can't be made is the log beside it.
+    const bool has_no_log = (code & 0xFF) == SQLITE_CANTOPEN && file != nullptr && ::access(file, R_OK | W_OK) == 0;
+    const bool is_failing = (code & 0xFF) == SQLITE_IOERR || has_no_log;
+    const ErrorKind kind = is_full || is_failing ? ErrorKind::gave_out
+                           : (code & 0xFF) == SQLITE_NOTADB || (code & 0xFF) == SQLITE_CORRUPT
+                               ? ErrorKind::not_understood
                            : (code & 0xFF) == SQLITE_CANTOPEN || (code & 0xFF) == SQLITE_AUTH ? ErrorKind::unreadable
-                           : (code & 0xFF) == SQLITE_FULL                                     ? ErrorKind::full
                                                                                               : ErrorKind::output;
-    return fail(kind, std::string("the catalog: ") + sqlite3_errmsg(handle), file == nullptr ? "" : file,
-                (code & 0xFF) == SQLITE_FULL      ? "free some space and run the same command again"
-                : (code & 0xFF) == SQLITE_BUSY    ? "another command is writing to it; try again when it is done"
+    return fail(kind,
+                std::string("the catalog: ") + (is_full      ? "no more room"
+                                                : has_no_log ? "its log can't be written"
+                                                             : sqlite3_errmsg(handle)),
+                file == nullptr ? "" : file,
+                is_full                        ? "free some space and run the same command again"
+                : is_failing                   ? "check its drive and the room on it, then run the same command again"
+                : (code & 0xFF) == SQLITE_BUSY ? "another command is writing to it; try again when it is done"
                 : (code & 0xFF) == SQLITE_CORRUPT ? "it is damaged; scan again into a new catalog"
                                                   : "");
 }
@@ -123,6 +136,14 @@ Result<std::int64_t> Database::number(std::string_view sql) const {
     DREDGER_TRY(Statement statement, prepare(sql));
     DREDGER_TRY(const bool there, statement.step());
     return there ? statement.number(0) : 0;
+}
+
+std::string Database::content() const {
+    sqlite3_int64 size = 0;
+    const std::unique_ptr<unsigned char, decltype(&sqlite3_free)> bytes(
+        sqlite3_serialize(handle_.get(), "main", &size, 0), sqlite3_free);
+    return bytes == nullptr ? std::string()
+                            : std::string(reinterpret_cast<const char*>(bytes.get()), static_cast<std::size_t>(size));
 }
 
 std::int64_t Database::last_id() const { return sqlite3_last_insert_rowid(handle_.get()); }

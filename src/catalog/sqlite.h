@@ -84,6 +84,7 @@ class Database {
     Result<Statement> prepare(std::string_view sql) const;
     Result<std::int64_t> number(std::string_view sql) const;  // of a query with one row and one column
     std::int64_t last_id() const;
+    std::string content() const;  // what its file holds, or would hold
     sqlite3* handle() const { return handle_.get(); }
 
   private:

@@ -8,6 +8,7 @@
 
 #include "base/beneath.h"
 #include "base/unique_id.h"
+#include "base/whole_file.h"
 #include "catalog/rows.h"
 #include "catalog/schema.h"
 #include "catalog/selection.h"
@@ -100,16 +101,22 @@ Result<Store> Store::open_for_scan(const fs::path& path) {
     if (exists && (fs::is_directory(path, failed) || !begins_as_database(path)))
         return fail(ErrorKind::not_understood, "this is not a catalog, and is left alone", path.string(),
                     "give another name after -c");
-    auto opened = Database::open(path.string(), Database::Mode::create);
-    if (!opened || !can_be_written_beside(path))
+    if (!can_be_written_beside(path))
         return fail(ErrorKind::output, "the catalog can't be written here", path.string(),
                     "check that the folder exists and is yours");
-    Database database = std::move(*opened);
+    // Whenever it is interrupted, there is a catalog by this name or none.
+    if (!exists) {
+        DREDGER_TRY(Database empty, Database::open(":memory:", Database::Mode::create));
+        DREDGER_CHECK(make_tables(empty));
+        DREDGER_CHECK(write_new_file(path, empty.content()));
+    }
+    DREDGER_TRY(Database database, Database::open(path.string(), Database::Mode::read_write));
     DREDGER_CHECK(database.execute("PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL; PRAGMA cache_size=-16384;"));
     auto lock = std::make_shared<const FileLock>(path);
     if (lock->is_held_elsewhere())
         return fail(ErrorKind::unsafe, "another scan is writing this catalog", path.string(),
                     "wait until it is done, or give another name after -c");
+    // An empty file may stand there from before.
     DREDGER_TRY(const std::int64_t tables, database.number("SELECT count(*) FROM sqlite_master"));
     if (tables == 0) DREDGER_CHECK(make_tables(database));
     auto catalog = checked(path, std::move(database));
@@ -125,8 +132,9 @@ Result<Store> Store::open(const fs::path& path) {
     if (fs::is_directory(path, failed) || !begins_as_database(path))
         return fail(ErrorKind::not_understood, "this is not a catalog", path.string(),
                     "dredger scan SOURCE -c CATALOG makes one");
-    // Reading a catalog that a scan is writing needs its shared-memory file, which a read-only folder does not allow.
-    if (!can_be_written_beside(path)) {
+    // Reading a catalog that a scan is writing needs its shared-memory file, which a read-only folder does not allow:
+    // where somebody else has made it, it will do.
+    if (!can_be_written_beside(path) && !fs::exists(path.string() + "-shm", failed)) {
         const fs::path log = path.string() + "-wal";
         if (fs::exists(log, failed) && fs::file_size(log, failed) > 0)
             return fail(ErrorKind::unreadable,
@@ -388,18 +396,23 @@ Result<void> Store::update(const Candidate& c) {
                 database_.prepare(fmt::format("UPDATE candidates SET {} WHERE id=?", rows::assignments())));
     const int last = rows::bind_candidate(change, c);
     DREDGER_CHECK(change.bind(last, c.id).run());
-    for (const char* table : {"packs", "sums", "extents"}) {
-        DREDGER_TRY(Statement forget, database_.prepare(fmt::format("DELETE FROM {} WHERE candidate=?", table)));
-        DREDGER_CHECK(forget.bind(1, c.id).run());
-    }
+    DREDGER_CHECK(remove_layout(c.id));
     return add_layout(c);
 }
 
 Result<void> Store::remove(const std::vector<std::int64_t>& candidates) {
-    for (const char* sql : {"DELETE FROM extents WHERE candidate=?", "DELETE FROM packs WHERE candidate=?",
-                            "DELETE FROM sums WHERE candidate=?", "DELETE FROM candidates WHERE id=?"}) {
-        DREDGER_TRY(Statement remove, database_.prepare(sql));
-        for (const std::int64_t candidate : candidates) DREDGER_CHECK(remove.bind(1, candidate).run());
+    DREDGER_TRY(Statement remove, database_.prepare("DELETE FROM candidates WHERE id=?"));
+    for (const std::int64_t candidate : candidates) {
+        DREDGER_CHECK(remove_layout(candidate));
+        DREDGER_CHECK(remove.bind(1, candidate).run());
+    }
+    return {};
+}
+
+Result<void> Store::remove_layout(std::int64_t candidate) {
+    for (const char* table : {"packs", "sums", "extents"}) {
+        DREDGER_TRY(Statement forget, database_.prepare(fmt::format("DELETE FROM {} WHERE candidate=?", table)));
+        DREDGER_CHECK(forget.bind(1, candidate).run());
     }
     return {};
 }

@@ -98,6 +98,7 @@ class Store {
     Store(std::filesystem::path path, sqlite::Database database);
     static Result<Store> checked(const std::filesystem::path& path, sqlite::Database database);
     Result<void> add_layout(const Candidate& candidate);
+    Result<void> remove_layout(std::int64_t candidate);
     Result<void> load_packs(Candidate& candidate) const;
 
     std::filesystem::path path_;

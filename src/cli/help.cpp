@@ -77,7 +77,7 @@ const std::vector<Topic>& topics() {
          "  0    done\n"
          "  1    done in part: something that was selected did not come back whole, something could not be read, "
          "there\n"
-         "       was no more room to write to, or nothing is selected\n"
+         "       was no more room to write to or what was written to failed, or nothing is selected\n"
          "  2    wrong use\n"
          "  3    the source can't be read or is not understood\n"
          "  4    refused, as it could destroy what is to be restored, or what another run is writing there\n"

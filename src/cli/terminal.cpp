@@ -68,7 +68,7 @@ int report(const Error& error) {
         case ErrorKind::not_understood: return kSource;
         case ErrorKind::unsafe: return kRefused;
         case ErrorKind::interrupted: return kInterrupted;
-        case ErrorKind::full: return kDoneInPart;
+        case ErrorKind::gave_out: return kDoneInPart;
         case ErrorKind::usage:
         case ErrorKind::output: break;
     }

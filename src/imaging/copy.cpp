@@ -221,9 +221,11 @@ class Copying final : CopySoFar {
             return fail(ErrorKind::unreadable, "the copy has ended", source_.name);
         }
         const auto answer = ask(area, true);
+        // The map calls nothing copied that could not be written.
+        if (answer.came())
+            DREDGER_CHECK(image_.write(area.offset, std::span(*bytes_).first(static_cast<std::size_t>(area.length))));
         map_.answer(area, answer.came(), answer.took);
         if (answer.came()) {
-            DREDGER_CHECK(image_.write(area.offset, std::span(*bytes_).first(static_cast<std::size_t>(area.length))));
             hash_.arrived(area);
         } else {
             DREDGER_CHECK(ask_whether_it_answers(answer));

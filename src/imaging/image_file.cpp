@@ -65,7 +65,7 @@ ImageFile::ImageFile(ImageFile&& other) noexcept
 
 tl::unexpected<Error> ImageFile::unwritable(const Part& part) const {
     return not_written("the image can't be written", part.path.string(),
-                       errno == ENOSPC || errno == EFBIG || errno == EDQUOT
+                       is_want_of_room(errno)
                            ? "make room and run the same command again, or copy elsewhere with --split"
                            : "check the destination");
 }

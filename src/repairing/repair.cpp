@@ -184,7 +184,8 @@ class Run {
             if (is_over()) break;
             observer_.progress({doing, done++, tasks.size(), "files", report_.count(Outcome::mended)});
             const Result<void> made = visit(task);
-            if (!made && made.error().kind != ErrorKind::output && made.error().kind != ErrorKind::full) return made;
+            if (!made && made.error().kind != ErrorKind::output && made.error().kind != ErrorKind::gave_out)
+                return made;
             stop_if_unwritten(made);
         }
         return {};

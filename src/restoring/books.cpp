@@ -157,6 +157,8 @@ Result<std::optional<Outcome>> Books::enter_replaced(const std::pair<std::string
     return before;
 }
 
+Result<void> Books::secure() const { return manifest_ ? manifest_->secure() : Result<void>(); }
+
 Result<void> Books::close() {
     // The files before the list that vouches for them, and this one, too.
     auto waiting = std::async(std::launch::async, [this] { return drive_->wait(); });
@@ -165,11 +167,9 @@ Result<void> Books::close() {
     if (!trouble) DREDGER_CHECK(manifest_->finish(form));
     if (!trouble) trouble = drive_->wait();
     if (trouble) {
-        const std::string why = trouble.message();
-        note("the destination did not confirm that everything is on the drive: " + why, true);
-        return fail(ErrorKind::output,
-                    fmt::format("the destination did not confirm that everything is on the drive ({})", why),
-                    folder_.string(), "check the drive, then run the same command again");
+        const std::string what = "the destination did not confirm that everything is on the drive";
+        note(what + ": " + trouble.message(), true);
+        return not_written(what, folder_.string(), "check the drive, then run the same command again", trouble.value());
     }
     log_->flush();
     return {};

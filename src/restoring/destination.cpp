@@ -46,8 +46,8 @@ Result<Destination> Destination::open(const fs::path& folder, bool dry_run) {
     if (!dry_run) {
         fs::create_directories(folder, failed);
         if (failed)
-            return fail(ErrorKind::output, "the destination can't be made: " + failed.message(), folder.string(),
-                        "choose a folder that is yours");
+            return not_written("the destination can't be made", folder.string(), "choose a folder that is yours",
+                               failed.value());
     }
     const fs::path existing = nearest_existing(folder);
     if (::access(existing.c_str(), W_OK) != 0)
@@ -92,8 +92,8 @@ Result<void> Destination::make_staging() const {
     for (unsigned n = 0; n < kStagingFolders; ++n) {
         const fs::path folder = folder_ / kStaging / std::to_string(n);
         if (const auto failed = make_folder_beneath({folder_, fs::path(kStaging) / std::to_string(n)}))
-            return fail(ErrorKind::output, "the folder for unfinished files can't be made: " + failed.message(),
-                        folder.string(), "check space and permissions of the destination");
+            return not_written("the folder for unfinished files can't be made", folder.string(),
+                               "check space and permissions of the destination", failed.value());
     }
     return {};
 }

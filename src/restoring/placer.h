@@ -3,6 +3,7 @@
 
 #include <condition_variable>
 #include <filesystem>
+#include <functional>
 #include <mutex>
 #include <thread>
 #include <vector>
@@ -24,7 +25,8 @@ struct Placement {
 
 class Placer {
   public:
-    Placer();
+    // `before`: called in front of each lot of files that get their names; where it fails, none of them does.
+    explicit Placer(std::function<Result<void>()> before);
     // All that was given is placed first.
     ~Placer();
     Placer(const Placer&) = delete;
@@ -44,6 +46,7 @@ class Placer {
   private:
     void run();
 
+    const std::function<Result<void>()> before_;
     std::mutex lock_;
     std::condition_variable given_, done_;  // done_: also when all that waited was taken
     std::vector<Placement> waiting_;

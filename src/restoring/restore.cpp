@@ -68,7 +68,8 @@ class Restoration {
             crew_.emplace(std::thread::hardware_concurrency(), [this](Deed& deed) {
                 return carry_out(deed, request_, planner_->asks_content(), making_time_, watch_);
             });
-            placer_.emplace();
+            // A run that the power cuts off finds by its row whatever has its name already.
+            placer_.emplace([this] { return books_->secure(); });
             auto all = restore_all();
             watch_.stop = true;
             crew_.reset();
@@ -263,7 +264,7 @@ class Restoration {
     }
 
     void stop_as_full() {
-        report_.stopped = Error{ErrorKind::full, "the destination is full", request_.destination.string(),
+        report_.stopped = Error{ErrorKind::gave_out, "the destination is full", request_.destination.string(),
                                 fmt::format("go on elsewhere: the same command with --to ELSEWHERE --after {}",
                                             request_.destination.string())};
     }
@@ -329,7 +330,7 @@ class Restoration {
         for (const Extent& gap : written.gaps)
             gaps += fmt::format("{}{}+{}", gaps.empty() ? "bytes not had: " : ", ", gap.offset, gap.length);
         if (is_aside) DREDGER_CHECK(write_sidecar(target, *job.catalog, c, written.gaps));
-        // The row comes first: a run that is killed between the two finds no file, and restores it again to this place.
+        // The row comes first: a run that is ended between the two finds no file, and restores it again to this place.
         DREDGER_CHECK(tell(job, c, landed.place, outcome, gaps, &written));
         placer_->give({std::move(written.file),
                        {request_.destination, landed.place},
