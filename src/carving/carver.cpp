@@ -387,11 +387,11 @@ Result<void> Carver::sweep(const SweepState& state, FindSink& sink) {
         if (searched->block.failure) return tl::unexpected<Error>(*searched->block.failure);
         DREDGER_CHECK(settle(ground, *searched, sink));
         ground.let_go_first();
-        const std::uint64_t done = at = searched->block.next;
+        at = searched->block.next;
         // What lies before the place that comes next is not met again, unless the ground leads back there.
-        if (const auto place = ground_->places_of(done, 1); is_in_order_ && !place.empty() && place.front().is_stored())
+        if (const auto place = ground_->places_of(at, 1); is_in_order_ && !place.empty() && place.front().is_stored())
             for (Coverage* coverage : {&taken_, &doubtful_}) coverage->forget_before(place.front().offset);
-        DREDGER_TRY(const bool go_on, sink.reached(state_at(done)));
+        DREDGER_TRY(const bool go_on, sink.reached(state_at(at)));
         if (!go_on) return {};
     }
     return {};

@@ -19,15 +19,7 @@ void Remains::hold(const Extent& part) {
     if (from < to) held_.add({from, to - from});
 }
 
-void Remains::settle() {
-    runs_.clear();
-    std::uint64_t at = 0;
-    for (const Extent& held : held_.extents()) {
-        if (held.offset > at) runs_.push_back({at, held.offset - at});
-        at = held.end();
-    }
-    if (at < size_) runs_.push_back({at, size_ - at});
-}
+void Remains::settle() { runs_ = held_.gaps_within(0, size_); }
 
 std::size_t Remains::run_at(std::uint64_t at) const {
     const auto run =

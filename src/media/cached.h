@@ -8,10 +8,9 @@ namespace dredger {
 
 class Cached final : public Medium {
   public:
-    static constexpr std::size_t kBlock = 4096;  // bytes
-
-    // Holds at most `blocks` blocks of kBlock bytes.
-    explicit Cached(MediumPtr whole, std::size_t blocks = 2048) : whole_(std::move(whole)), blocks_(blocks) {}
+    // Holds at most `blocks` blocks of `block` bytes.
+    explicit Cached(MediumPtr whole, std::size_t blocks = 2048, std::size_t block = 4096)
+        : whole_(std::move(whole)), block_(block), blocks_(blocks) {}
 
     std::uint64_t size() const override { return whole_->size(); }
     std::uint32_t sector_size() const override { return whole_->sector_size(); }
@@ -31,6 +30,7 @@ class Cached final : public Medium {
     };
 
     MediumPtr whole_;
+    std::size_t block_;
     Recent<Block> blocks_;  // by number
 };
 

@@ -50,6 +50,13 @@ std::vector<Extent> Coverage::gaps_within(std::uint64_t offset, std::uint64_t le
     return list;
 }
 
+Coverage Coverage::without(const Coverage& other) const {
+    Coverage rest;
+    for (const auto& [start, end] : ends_)
+        for (const Extent& gap : other.gaps_within(start, end - start)) rest.add(gap);
+    return rest;
+}
+
 std::uint64_t Coverage::bytes() const {
     std::uint64_t sum = 0;
     for (const auto& [start, end] : ends_) sum += end - start;

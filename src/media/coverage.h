@@ -29,6 +29,8 @@ class Coverage {
     std::vector<Extent> within(std::uint64_t offset, std::uint64_t length) const;
     // What of it is not, in order.
     std::vector<Extent> gaps_within(std::uint64_t offset, std::uint64_t length) const;
+    // All of it that `other` does not cover.
+    Coverage without(const Coverage& other) const;
     bool empty() const { return ends_.empty(); }
     std::uint64_t bytes() const;
     // Leaves out what lies before `at`.

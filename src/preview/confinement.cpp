@@ -5,12 +5,18 @@
 #include <fstream>
 #include <grp.h>
 #include <linux/landlock.h>
+#include <linux/seccomp.h>
+#include <memory>
 #include <sched.h>
 #include <seccomp.h>
+#include <span>
+#include <sys/mman.h>
 #include <sys/prctl.h>
 #include <sys/resource.h>
 #include <sys/syscall.h>
 #include <unistd.h>
+
+#include "base/file_io.h"
 
 namespace dredger::preview {
 namespace {
@@ -102,36 +108,49 @@ void read_only_what_is_nobodys() {
 }
 
 // What is not allowed fails, so that libraries that can do without it go on.
-void allow_few_calls() {
-    scmp_filter_ctx filter = ::seccomp_init(SCMP_ACT_ERRNO(EPERM));
-    if (filter == nullptr) return;
+std::vector<sock_filter> filter_of_calls() {
+    const std::unique_ptr<void, void (*)(void*)> filter(::seccomp_init(SCMP_ACT_ERRNO(EPERM)), ::seccomp_release);
+    if (filter == nullptr) return {};
     const auto number = [](const char* name) { return ::seccomp_syscall_resolve_name(name); };
-    for (const char* name : kAllowed) ::seccomp_rule_add(filter, SCMP_ACT_ALLOW, number(name), 0);
+    for (const char* name : kAllowed) ::seccomp_rule_add(filter.get(), SCMP_ACT_ALLOW, number(name), 0);
     for (const auto& [name, argument] : {std::pair("open", 1U), std::pair("openat", 2U)})
-        ::seccomp_rule_add(filter, SCMP_ACT_ALLOW, number(name), 1,
+        ::seccomp_rule_add(filter.get(), SCMP_ACT_ALLOW, number(name), 1,
                            SCMP_CMP(argument, SCMP_CMP_MASKED_EQ, O_ACCMODE | O_CREAT | O_TRUNC, O_RDONLY));
-    ::seccomp_rule_add(filter, SCMP_ACT_ALLOW, number("clone"), 1,
+    ::seccomp_rule_add(filter.get(), SCMP_ACT_ALLOW, number("clone"), 1,
                        SCMP_CMP(0, SCMP_CMP_MASKED_EQ, CLONE_THREAD, CLONE_THREAD));
     // Its flags can't be seen; without it the C library takes the older call.
-    ::seccomp_rule_add(filter, SCMP_ACT_ERRNO(ENOSYS), number("clone3"), 0);
-    ::seccomp_load(filter);
-    ::seccomp_release(filter);
+    ::seccomp_rule_add(filter.get(), SCMP_ACT_ERRNO(ENOSYS), number("clone3"), 0);
+    // The library hands it out through a descriptor only.
+    const int descriptor = ::memfd_create("calls", MFD_CLOEXEC);
+    std::vector<sock_filter> program;
+    if (descriptor >= 0 && ::seccomp_export_bpf(filter.get(), descriptor) == 0) {
+        program.resize(static_cast<std::size_t>(::lseek(descriptor, 0, SEEK_END)) / sizeof(sock_filter));
+        if (read_all(descriptor, 0, std::as_writable_bytes(std::span(program))) != program.size() * sizeof(sock_filter))
+            program.clear();
+    }
+    if (descriptor >= 0) ::close(descriptor);
+    return program;
 }
 
 #else
 void read_only_what_is_nobodys() {}
-void allow_few_calls() {}
+std::vector<sock_filter> filter_of_calls() { return {}; }
 #endif
 
 }  // namespace
 
-void confine(int tie, const SandboxLimits& limits) {
+Confinement::Confinement() : few_calls_(filter_of_calls()) {}
+
+void Confinement::enter(int tie, const SandboxLimits& limits) const {
     close_all_but(tie);
     set_limits(limits);
     drop_root();
     ::prctl(PR_SET_NO_NEW_PRIVS, 1, 0, 0, 0);
     read_only_what_is_nobodys();
-    allow_few_calls();
+    if (few_calls_.empty()) return;
+    const sock_fprog program = {static_cast<unsigned short>(few_calls_.size()),
+                                const_cast<sock_filter*>(few_calls_.data())};  // which the kernel only reads
+    ::prctl(PR_SET_SECCOMP, SECCOMP_MODE_FILTER, &program, 0, 0);
 }
 
 std::vector<std::string> confinement_lacks() {

@@ -1,10 +1,10 @@
 #include "preview/preview.h"
 
 #include <fmt/format.h>
-#include <fstream>
 
 #include "base/beneath.h"
 #include "base/text.h"
+#include "base/whole_file.h"
 #include "checking/checking.h"
 #include "media/content.h"
 #include "preview/page.h"
@@ -24,15 +24,6 @@ Result<void> make_folders(const fs::path& folder) {
             return fail(ErrorKind::output, "the folder for previews can't be made: " + failed.message(),
                         folder.string(), "choose a folder that is yours");
     }
-    return {};
-}
-
-Result<void> write_file(const fs::path& path, const std::string& text) {
-    DREDGER_CHECK(refuse_link(path));
-    std::ofstream out(path, std::ios::binary | std::ios::trunc);
-    out << text;
-    out.flush();
-    if (!out) return not_written("this can't be written", path.string(), "check for room on the drive");
     return {};
 }
 
@@ -90,14 +81,14 @@ Result<PreviewReport> make_previews(Catalog& catalog, const PreviewRequest& requ
         report.pictures += one.tile.has_picture ? 1 : 0;
         report.failed += one.tile.failed ? 1 : 0;
         if (!one.tile.text.empty())
-            DREDGER_CHECK(write_file(folder / "texts" / (std::to_string(one.candidate.id) + ".txt"), one.tile.text));
+            DREDGER_CHECK(write_over(folder / "texts" / (std::to_string(one.candidate.id) + ".txt"), one.tile.text));
     }
     catalog.keep(learnt);
     report.looked_at = done;
     report.sheets = preview::write_sheets(shown, folder);
     report.page = folder / "index.html";
     DREDGER_TRY(const std::string uuid, catalog.uuid());
-    DREDGER_CHECK(write_file(report.page, preview::page_of(shown, {catalog.path().filename().string(), uuid, done})));
+    DREDGER_CHECK(write_over(report.page, preview::page_of(shown, {catalog.path().filename().string(), uuid, done})));
     return report;
 }
 

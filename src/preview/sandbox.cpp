@@ -10,7 +10,7 @@
 #include <unistd.h>
 
 #include "base/checked.h"
-#include "media/recent.h"
+#include "media/cached.h"
 
 namespace dredger::preview {
 namespace {
@@ -53,7 +53,7 @@ bool receive_all(void* bytes, std::size_t length) {
                     [](char* at, std::size_t left) { return ::read(kTie, at, left); });
 }
 
-// The content as the child sees it.
+// The content as the child sees it, up to kBlock bytes at once.
 class ThroughTheTie final : public Medium {
   public:
     ThroughTheTie(std::uint64_t size, std::uint32_t sector) : size_(size), sector_(sector) {}
@@ -63,53 +63,27 @@ class ThroughTheTie final : public Medium {
 
   protected:
     Result<void> read_within(std::uint64_t offset, std::span<std::byte> into, std::vector<Extent>& bad) const override {
-        while (!into.empty()) {
-            const std::uint64_t start = offset / kBlock * kBlock;
-            DREDGER_TRY(const auto block, blocks_.get(start, [&] { return fetch(start); }));
-            const std::size_t skip = static_cast<std::size_t>(offset - start);
-            const auto here = into.first(std::min(into.size(), block->bytes.size() - skip));
-            std::copy_n(block->bytes.begin() + static_cast<std::ptrdiff_t>(skip), here.size(), here.begin());
-            for (const Extent& lost : block->bad) {
-                const std::uint64_t from = std::max(lost.offset, offset),
-                                    to = std::min(lost.end(), offset + here.size());
-                if (from < to) bad.push_back({from, to - from});
-            }
-            offset += here.size();
-            into = into.subspan(here.size());
-        }
-        return {};
-    }
-
-  private:
-    struct Block {
-        std::vector<std::byte> bytes;
-        std::vector<Extent> bad;
-    };
-
-    Result<Block> fetch(std::uint64_t start) const {
-        Block block;
-        block.bytes.resize(static_cast<std::size_t>(std::min(kBlock, size_ - start)));
-        const Ask ask = {0, start, block.bytes.size()};
+        const Ask ask = {0, offset, into.size()};
         Give give{};
         bool came = send_all(&ask, sizeof ask) && receive_all(&give, sizeof give) && give.is_read == 1 &&
-                    receive_all(block.bytes.data(), block.bytes.size());
+                    receive_all(into.data(), into.size());
         for (std::uint64_t n = 0; came && n < give.bad; ++n) {
             std::uint64_t place[2] = {};
             came = receive_all(place, sizeof place);
-            block.bad.push_back({place[0], place[1]});
+            bad.push_back({place[0], place[1]});
         }
-        if (!came) return fail(ErrorKind::unreadable, "the content can't be had");
-        return block;
+        return came ? Result<void>() : fail(ErrorKind::unreadable, "the content can't be had");
     }
 
+  private:
     std::uint64_t size_;
     std::uint32_t sector_;
-    Recent<Block> blocks_{kBlocksKept};
 };
 
-[[noreturn]] void work(int tie, const Medium& content, const ConfinedJob& job, const SandboxLimits& limits) {
-    const ThroughTheTie told(content.size(), content.sector_size());
-    confine(tie, limits);
+[[noreturn]] void work(int tie, const Medium& content, const ConfinedJob& job, const SandboxLimits& limits,
+                       const Confinement& confinement) {
+    const Cached told(std::make_shared<ThroughTheTie>(content.size(), content.sector_size()), kBlocksKept, kBlock);
+    confinement.enter(tie, limits);
     std::string answer;
     try {
         answer = job(told);
@@ -189,10 +163,11 @@ class Serving {
 }  // namespace
 
 std::optional<std::string> run_apart(const Medium& content, const ConfinedJob& job, const SandboxLimits& limits) {
+    static const Confinement confinement;
     int ends[2];
     if (::socketpair(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0, ends) != 0) return std::nullopt;
     const pid_t child = ::fork();
-    if (child == 0) work(ends[1], content, job, limits);
+    if (child == 0) work(ends[1], content, job, limits, confinement);
     ::close(ends[1]);
     std::optional<std::string> answer;
     if (child > 0) answer = Serving(ends[0], content, std::chrono::seconds(3 * limits.seconds)).run();

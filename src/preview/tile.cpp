@@ -3,11 +3,10 @@
 #include <algorithm>
 #include <cmath>
 #include <fmt/format.h>
-#include <fstream>
 #include <nlohmann/json.hpp>
 
-#include "base/beneath.h"
 #include "base/text.h"
+#include "base/whole_file.h"
 #include "formats/compound_file.h"
 #include "formats/format.h"
 #include "preview/canvas.h"
@@ -298,10 +297,7 @@ std::optional<Look> unpacked(const std::string& bytes) {
 
 // Whether there is such a file now.
 bool keep(const std::string& bytes, const std::filesystem::path& file) {
-    if (bytes.empty() || !refuse_link(file)) return false;
-    std::ofstream out(file, std::ios::binary | std::ios::trunc);
-    out << bytes << std::flush;
-    return static_cast<bool>(out);
+    return !bytes.empty() && write_over(file, bytes).has_value();
 }
 
 }  // namespace

@@ -2,11 +2,9 @@
 
 #include <charconv>
 #include <fmt/format.h>
-#include <fstream>
 #include <openssl/evp.h>
 
 #include "base/amounts.h"
-#include "base/beneath.h"
 #include "base/csv.h"
 #include "base/markup.h"
 #include "base/text.h"
@@ -284,11 +282,7 @@ Result<fs::path> write_report(const Catalog& catalog, const ReportRequest& reque
         DREDGER_CHECK(
             reporting::write_dfxml(catalog, request.selection, request.version, request.destination / "finds.dfxml"));
     const fs::path page = request.destination / "report.html";
-    DREDGER_CHECK(refuse_link(page));
-    std::ofstream out(page, std::ios::binary | std::ios::trunc);
-    out << html;
-    out.flush();
-    if (!out) return not_written("the report can't be written", page.string(), "check for room on the drive");
+    DREDGER_CHECK(write_over(page, html, "the report can't be written"));
     return page;
 }
 

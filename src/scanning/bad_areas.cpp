@@ -34,56 +34,49 @@ bool answers_in(const Medium& medium, const Extent& area) {
     return false;
 }
 
-bool touches(const Volume& place, const Extent& area) {
+bool touches(const Volume& place, const Coverage& areas) {
     const auto pieces = place.pieces.empty() ? std::vector<Extent>{{place.offset, place.length}} : place.pieces;
     return std::any_of(pieces.begin(), pieces.end(),
-                       [&](const Extent& piece) { return piece.offset < area.end() && area.offset < piece.end(); });
+                       [&](const Extent& piece) { return !areas.within(piece.offset, piece.length).empty(); });
+}
+
+Coverage known_bad(const Medium& medium) {
+    std::vector<Extent> bad;
+    medium.add_known_bad(0, medium.size(), bad);
+    return Coverage(bad);
 }
 
 }  // namespace
 
-Result<std::vector<Extent>> ask_again(Catalog& catalog, std::int64_t source, const Medium& medium,
-                                      bool also_what_failed) {
-    std::vector<Extent> answering, still_bad, charted;
-    medium.add_known_bad(0, medium.size(), charted);
-    const Coverage still_charted(charted);
+Result<Coverage> ask_again(Catalog& catalog, std::int64_t source, const Medium& medium, bool also_what_failed) {
+    const Coverage charted = known_bad(medium);
     DREDGER_TRY(const std::vector<Extent> once_charted, catalog.bad_areas(source, Store::ToldBy::map));
-    for (const Extent& area : once_charted)
-        for (const Extent& part : still_charted.gaps_within(area.offset, area.length)) answering.push_back(part);
+    Coverage answering = Coverage(once_charted).without(charted), still_bad;
     DREDGER_TRY(const std::vector<Extent> failed, catalog.bad_areas(source));
-    for (const Extent& area : failed)
-        (also_what_failed && answers_in(medium, area) ? answering : still_bad).push_back(area);
+    for (const Extent& area : failed) (also_what_failed && answers_in(medium, area) ? answering : still_bad).add(area);
     if (answering.empty()) return answering;
 
     DREDGER_TRY(const auto volumes, catalog.volumes());
     std::vector<std::int64_t> touched;
     for (const ScannedVolume& volume : volumes)
-        if (volume.source == source && volume.find == 0 &&
-            std::any_of(answering.begin(), answering.end(),
-                        [&](const Extent& area) { return touches(volume.place, area); }))
+        if (volume.source == source && volume.find == 0 && touches(volume.place, answering))
             touched.push_back(volume.id);
     DREDGER_CHECK(catalog.begin());
     DREDGER_CHECK(catalog.expect_more_of(touched));
-    DREDGER_CHECK(catalog.save_bad_areas(source, still_bad));
-    DREDGER_CHECK(catalog.save_bad_areas(source, charted, Store::ToldBy::map));
+    DREDGER_CHECK(catalog.save_bad_areas(source, still_bad.extents()));
+    DREDGER_CHECK(catalog.save_bad_areas(source, charted.extents(), Store::ToldBy::map));
     DREDGER_CHECK(catalog.commit());
     return answering;
 }
 
-Result<std::uint64_t> count_bad_areas(Catalog& catalog, std::int64_t source, const Sparing& medium,
-                                      Observer& observer) {
-    std::vector<Extent> bad;
-    medium.add_known_bad(0, medium.size(), bad);
-    if (bad.empty()) return 0;
-    const Coverage unreadable(bad), failed(medium.bad_areas());
-    std::vector<Extent> charted;
-    for (const Extent& area : unreadable.extents())
-        for (const Extent& part : failed.gaps_within(area.offset, area.length)) charted.push_back(part);
+Result<Coverage> count_bad_areas(Catalog& catalog, std::int64_t source, const Sparing& medium, Observer& observer) {
+    Coverage unreadable = known_bad(medium);
+    if (unreadable.empty()) return unreadable;
+    const Coverage failed(medium.bad_areas());
     DREDGER_CHECK(catalog.begin());
     DREDGER_CHECK(catalog.save_bad_areas(source, failed.extents()));
-    DREDGER_CHECK(catalog.save_bad_areas(source, charted, Store::ToldBy::map));
+    DREDGER_CHECK(catalog.save_bad_areas(source, unreadable.without(failed).extents(), Store::ToldBy::map));
     DREDGER_CHECK(catalog.commit());
-    const std::uint64_t bytes = unreadable.bytes();
 
     std::map<std::int64_t, std::uint64_t> lost;  // bytes by candidate
     DREDGER_CHECK(catalog.each_stored_extent(source, [&](std::int64_t candidate, const Extent& extent) {
@@ -99,11 +92,12 @@ Result<std::uint64_t> count_bad_areas(Catalog& catalog, std::int64_t source, con
     DREDGER_CHECK(catalog.summarise());
     DREDGER_CHECK(catalog.commit());
     const std::size_t areas = unreadable.extents().size();
-    observer.warning(fmt::format("{} in {} can't be read; what lies there counts as lost in {}{}", size_text(bytes),
+    observer.warning(fmt::format("{} in {} can't be read; what lies there counts as lost in {}{}",
+                                 size_text(unreadable.bytes()),
                                  areas == 1 ? "one area" : fmt::format("{} areas", areas),
                                  lost.size() == 1 ? "one prospect" : fmt::format("{} prospects", lost.size()),
                                  failed.empty() ? "" : "; with --again it is asked for once more"));
-    return bytes;
+    return unreadable;
 }
 
 }  // namespace dredger

@@ -307,7 +307,7 @@ Result<ScanReport> scan(Catalog& catalog, const OpenedMedium& opened, const Scan
     DREDGER_CHECK(refuse_catalogs(opened));
     for (const std::string& remark : opened.remarks) observer.warning(remark);
     DREDGER_TRY(const std::int64_t source, source_row(catalog, opened, observer));
-    DREDGER_TRY(const std::vector<Extent> asked_again, ask_again(catalog, source, *opened.medium, request.again));
+    DREDGER_TRY(const Coverage answering, ask_again(catalog, source, *opened.medium, request.again));
     DREDGER_TRY(const auto known_bad, catalog.bad_areas(source));
     const auto medium =
         std::make_shared<const Sparing>(opened.medium, known_bad, request.again ? Sparing::kFineStep : Sparing::kStep);
@@ -320,16 +320,12 @@ Result<ScanReport> scan(Catalog& catalog, const OpenedMedium& opened, const Scan
     const auto present = medium->check_presence();
     catalog.keep_only_if({});
     // Also after an error: what was asked for in vain is not asked for again.
-    const auto counted = count_bad_areas(catalog, source, *medium, observer);
+    const auto unreadable = count_bad_areas(catalog, source, *medium, observer);
     if (!present) return tl::unexpected<Error>(present.error());
     if (!scanned) return tl::unexpected<Error>(scanned.error());
-    if (!counted) return tl::unexpected<Error>(counted.error());
-    session.report.unreadable = *counted;
-    std::vector<Extent> bad;
-    medium->add_known_bad(0, medium->size(), bad);
-    for (const Extent& area : asked_again)
-        for (const Extent& part : Coverage(bad).gaps_within(area.offset, area.length))
-            session.report.answered_anew += part.length;
+    if (!unreadable) return tl::unexpected<Error>(unreadable.error());
+    session.report.unreadable = unreadable->bytes();
+    session.report.answered_anew = answering.without(*unreadable).bytes();
     return std::move(session.report);
 }
 

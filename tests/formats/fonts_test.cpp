@@ -1,15 +1,12 @@
 // Fonts, whole, damaged and in two pieces: their tables have checksums.
 #include <gtest/gtest.h>
 
-#include "carving/joining.h"
-#include "support/support.h"
+#include "formats/two_pieces.h"
 
 namespace dredger {
 namespace {
 
 using test::MemoryMedium;
-
-constexpr std::uint64_t kGrain = 512;
 
 class Font : public testing::TestWithParam<const char*> {
   protected:
@@ -48,25 +45,9 @@ TEST_P(Font, ATableThatIsWrongIsNamedByItsPlace) {
 }
 
 TEST_P(Font, ItsRestIsFoundByItsTables) {
-    const auto font = sample();
-    for (const std::uint64_t split : {2 * kGrain, 3 * kGrain}) {
-        for (const std::uint64_t foreign : {3 * kGrain, 700 * kGrain}) {
-            const auto others = test::noise(static_cast<std::size_t>(foreign), 5);
-            std::vector<std::byte> ground(font.begin(), font.begin() + static_cast<std::ptrdiff_t>(split));
-            ground.insert(ground.end(), others.begin(), others.end());
-            ground.insert(ground.end(), font.begin() + static_cast<std::ptrdiff_t>(split), font.end());
-            ground.resize((ground.size() + kGrain - 1) / kGrain * kGrain);
-            const MemoryMedium medium(ground);
-            Remains remains(medium.size(), kGrain);
-            remains.hold({0, kGrain});
-            remains.settle();
-            const TornFile torn{.start = 0, .format = &format(), .measured = measured(ground), .own = medium.size()};
-            const auto whole = join(medium, remains, torn, {});
-            ASSERT_TRUE(whole) << split << " " << foreign;
-            EXPECT_TRUE(whole->is_proven());
-            EXPECT_EQ(whole->pieces, (std::vector<Extent>{{0, split}, {split + foreign, font.size() - split}}));
-        }
-    }
+    for (const std::uint64_t split : {1024U, 1536U})
+        for (const std::uint64_t foreign : {3U * 512, 700U * 512})
+            test::expect_joined(format(), sample(), split, foreign);
 }
 
 INSTANTIATE_TEST_SUITE_P(Samples, Font, testing::Values("ttf-subset.ttf", "woff-subset.woff"));

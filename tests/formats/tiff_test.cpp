@@ -2,16 +2,13 @@
 #include <gtest/gtest.h>
 #include <zlib.h>
 
-#include "carving/joining.h"
-#include "support/support.h"
+#include "formats/two_pieces.h"
 
 namespace dredger {
 namespace {
 
 using Bytes = std::vector<std::byte>;
 using test::MemoryMedium;
-
-constexpr std::uint64_t kGrain = 512;
 
 Measured measured(const Bytes& bytes) {
     const MemoryMedium medium(bytes);
@@ -127,28 +124,8 @@ TEST(Tiff, AStripOfAnotherKindIsNoDamage) {
 }
 
 TEST(Tiff, ItsTwoPiecesMeetWhereItsStripsUnpack) {
-    for (const auto& picture : {Picture(6, false).bytes(), Picture(6, true).bytes()}) {
-        const std::uint64_t split = 20 * kGrain, foreign = 6 * kGrain;
-        const auto middle = picture.begin() + static_cast<std::ptrdiff_t>(split);
-        Bytes ground(picture.begin(), middle);
-        const auto others = test::noise(static_cast<std::size_t>(foreign), 9);
-        ground.insert(ground.end(), others.begin(), others.end());
-        ground.insert(ground.end(), middle, picture.end());
-        ground.resize((ground.size() + kGrain - 1) / kGrain * kGrain);
-        const MemoryMedium medium(ground);
-        Remains remains(medium.size(), kGrain);
-        remains.hold({0, kGrain});
-        remains.settle();
-        const Format& format = *format_named("tiff");
-        Budget budget;
-        Reader reader(medium, budget);
-        TornFile torn{.start = 0, .format = &format, .measured = measure(format, reader), .own = medium.size()};
-        const auto whole = join(medium, remains, torn, {});
-        ASSERT_TRUE(whole) << picture.size() << " " << torn.measured.sure << " " << torn.measured.length << " "
-                           << static_cast<int>(torn.measured.end);
-        EXPECT_TRUE(whole->is_proven());
-        EXPECT_EQ(whole->pieces, (std::vector<Extent>{{0, split}, {split + foreign, picture.size() - split}}));
-    }
+    for (const bool is_runs : {false, true})
+        test::expect_joined(*format_named("tiff"), Picture(6, is_runs).bytes(), 20 * 512, 6 * 512);
 }
 
 }  // namespace
