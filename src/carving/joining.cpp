@@ -98,7 +98,7 @@ class Search {
         own_ = own_part(file_, remains_.grain(), limits_.effort);
         if (endings_ != nullptr && tail_at_ == 0 && is_only_sized(file_, remains_.grain())) {
             if (auto joined = with_sized_rest()) return ended(std::move(*joined));
-            if (file_.is_followed) return std::nullopt;
+            if (file_.is_followed || file_.measured.is_contradicted()) return std::nullopt;
         }
         Joined in_one{file_.measured, {{file_.start, ground_->size() - file_.start}}};
         if (limits_.effort >= Effort::near && file_.is_broken && tail_at_ == 0)
@@ -152,10 +152,25 @@ class Search {
 
     // In two pieces, as its length, its bytes and the endings around tell.
     std::optional<Joined> with_sized_rest() {
-        const auto rest = rest_of_sized(*ground_, remains_, {file_.start, file_.own, file_.measured.expected},
-                                        *endings_, limit_, [this] { return is_stopped(); });
-        if (!rest) return std::nullopt;
         const std::uint64_t length = file_.measured.expected;
+        const SizedFile sized{file_.start, file_.own, length};
+        if (file_.measured.is_contradicted()) {
+            // The one that is shown to be right, or else the only one that can be.
+            std::optional<Joined> fitting;
+            std::size_t count = 0;
+            bool is_shown = false;
+            each_rest_of_sized(*ground_, remains_, sized, *endings_, [&](const Extent& rest) {
+                Joined tried = measured_as({{file_.start, length - rest.length}, rest});
+                if (!tried.measured.is_whole() || tried.measured.length != length) return may_go_on();
+                is_shown = is_proven(tried.measured);
+                ++count;
+                fitting = std::move(tried);
+                return !is_shown && may_go_on();
+            });
+            return is_shown || count == 1 ? fitting : std::nullopt;
+        }
+        const auto rest = rest_of_sized(*ground_, remains_, sized, *endings_, limit_, [this] { return is_stopped(); });
+        if (!rest) return std::nullopt;
         Joined joined = measured_as({{file_.start, length - rest->length}, *rest});
         joined.fits_exactly = joined.measured.is_whole() && joined.measured.length == length;
         return joined.fits_exactly ? std::optional(std::move(joined)) : std::nullopt;
@@ -583,6 +598,7 @@ std::vector<std::uint64_t> places_of(const Landmark& landmark, const Medium& gro
 
 bool is_only_sized(const TornFile& file, std::uint64_t grain) {
     if (file.measured.proof != Proof::length || file.is_head) return false;
+    if (file.measured.is_contradicted()) return true;
     return file.is_followed || (file.measured.expected > file.own && file.own < file.measured.length + grain);
 }
 

@@ -93,10 +93,44 @@ class SizedRest {
         return best;
     }
 
+    void each_way(const std::function<bool(const Extent& rest)>& take) {
+        constexpr std::uint64_t kMostZeros = 4;  // with which it may end
+        const std::uint64_t grain = remains_.grain(), length = file_.length;
+        const bool is_cut = file_.own < length;
+        std::vector<std::uint64_t> ends;
+        for (std::uint64_t zeros = 0; zeros <= kMostZeros && zeros < length; ++zeros)
+            for (const std::uint64_t end : endings_.of(length - zeros)) ends.push_back(end + zeros);
+        keep_nearest(ends, file_.start);
+        std::vector<std::uint64_t> splits;
+        if (is_cut) {
+            splits.push_back(file_.own / grain * grain);
+        } else {
+            // Packed bytes are never plain: those before such are likelier.
+            const std::uint64_t last = (length - 1) / grain * grain, plain = first_plain() / grain * grain;
+            for (std::uint64_t split = plain; split > 0; split -= grain) splits.push_back(split);
+            for (std::uint64_t split = last; split > plain; split -= grain) splits.push_back(split);
+        }
+        for (const std::uint64_t end : ends) {
+            const Extent* run = remains_.run_around(end - 1);
+            if (run == nullptr || run->end() < end || end == file_.start + length) continue;
+            for (const std::uint64_t split : splits) {
+                const std::uint64_t rest = length - split;
+                const bool is_apart = end <= file_.start || (end >= rest && end - rest >= file_.start + split);
+                if (end >= run->offset + rest && is_apart && !take({end - rest, rest})) return;
+            }
+        }
+    }
+
   private:
     std::optional<std::vector<std::byte>> bytes_at(std::uint64_t at, std::uint64_t size) const {
         auto bytes = ground_.bytes(at, static_cast<std::size_t>(size));
         return bytes ? std::optional(std::move(*bytes)) : std::nullopt;
+    }
+    // Where in one piece the first sector of something else lies; 0: that does not show.
+    std::uint64_t first_plain() const {
+        Budget budget;
+        Reader reader(ground_, budget, file_.start);
+        return reader.first_plain_sector(remains_.grain(), file_.length).value_or(0);
     }
     bool may_read(std::uint64_t bytes) {
         if (bytes > left_to_read_ || (stop_ && stop_())) return false;
@@ -135,6 +169,12 @@ std::optional<Extent> rest_of_sized(const Medium& ground, const Remains& remains
                                     const Endings& endings, std::uint64_t most_read, const Budget::Stop& stop) {
     SizedRest search(ground, remains, file, endings, most_read, stop);
     return file.own < file.length ? search.behind_own() : search.where_bytes_change();
+}
+
+void each_rest_of_sized(const Medium& ground, const Remains& remains, const SizedFile& file, const Endings& endings,
+                        const std::function<bool(const Extent& rest)>& take) {
+    const Budget::Stop never;
+    SizedRest(ground, remains, file, endings, 0, never).each_way(take);
 }
 
 }  // namespace dredger

@@ -2,6 +2,7 @@
 // fill, with the bytes that are most like those before it.
 #pragma once
 
+#include <functional>
 #include <optional>
 
 #include "carving/endings.h"
@@ -20,5 +21,10 @@ struct SizedFile {
 // for them. `most_read`: bytes that may be looked at.
 std::optional<Extent> rest_of_sized(const Medium& ground, const Remains& remains, const SizedFile& file,
                                     const Endings& endings, std::uint64_t most_read, const Budget::Stop& stop);
+
+// Every way in which it can lie, those that end nearby first, until `take` says that it is enough: for files whose
+// content shows whether it is right, though not where it goes wrong.
+void each_rest_of_sized(const Medium& ground, const Remains& remains, const SizedFile& file, const Endings& endings,
+                        const std::function<bool(const Extent& rest)>& take);
 
 }  // namespace dredger

@@ -5,6 +5,7 @@
 
 #include "base/checked.h"
 #include "base/text.h"
+#include "formats/compound/known_streams.h"
 
 namespace dredger::formats {
 namespace {
@@ -47,7 +48,10 @@ class Structure {
         if (!content_.holds(0, end)) return broken(content_.size(), "its end is missing", end, format());
         if (!hold || (!parts_.is_wanted() && !chains_hold()))
             return broken(std::min(bad_at_, content_.size()), "a chain of sectors is damaged", end, format());
-        if (!parts_.is_wanted()) look_into_streams();
+        if (!parts_.is_wanted()) {
+            look_into_tables();
+            look_into_streams();
+        }
         if (first_wrong_) return torn(end);
         return whole(end, Proof::chain, format());
     }
@@ -125,7 +129,8 @@ class Structure {
         const unsigned type = content_.u8(entry + 66);
         const unsigned length = content_.u16le(entry + 64);
         entries_.push_back({{}, kFree, kFree, kFree});
-        if (type == 0) return true;
+        // The first one is the root.
+        if (type == 0) return entries_.size() > 1;
         if (length < 2 || length > 64 || type > 5 || (names_.empty() && type != 5)) return false;
         const std::string raw = content_.text(entry, length - 2);
         const std::string name = utf16le_to_utf8(std::as_bytes(std::span(raw)));
@@ -163,8 +168,8 @@ class Structure {
 
     // Which storage each entry lies in. Each is reached once, whatever the links say.
     void learn_folders() {
+        if (folders_.size() == entries_.size()) return;
         folders_.assign(entries_.size(), {});
-        if (entries_.empty()) return;
         std::vector<bool> seen(entries_.size());
         std::vector<std::pair<std::uint32_t, std::string>> left = {{entries_.front().child, ""}};
         while (!left.empty()) {
@@ -188,63 +193,41 @@ class Structure {
         return places;
     }
 
-    // Streams of which the syntax is known are walked record by record.
+    // What is in the streams shows where another file's sectors stand.
     void look_into_streams() {
         // Beside an encrypted document ([MS-OFFCRYPTO]) an empty one stands for programs that don't know of such.
         if (std::find(names_.begin(), names_.end(), "EncryptedPackage") != names_.end()) return;
+        learn_folders();
+        BlockStreams streams;
         for (const Stream& stream : streams_) {
-            if (stream.size < content_.u32le(56)) continue;
-            const bool is_sheet = stream.name == "Workbook" || stream.name == "Book";
-            const bool is_slides = stream.name == "PowerPoint Document" || stream.name == "Pictures";
-            if (stream.name == "WordDocument") {
-                const auto places = places_of(stream);
-                if (!places.empty() && (content_.u8(places[0] + 1) != 0xA5 || content_.u8(places[0]) < 0x99))
-                    wrong_at(places[0]);
-                if (!places.empty()) right_at(places[0]);
-            }
-            if (is_sheet || is_slides) walk_records(places_of(stream), stream.size, is_sheet);
+            if (stream.size == 0) continue;
+            const bool is_small = stream.size < content_.u32le(56);
+            streams.emplace(joined(folders_[stream.entry], stream.name),
+                            BlockStream(content_, is_small ? places_of_small(stream) : places_of(stream),
+                                        is_small ? kSmallSector : sector_, stream.size));
         }
+        look_into(streams,
+                  {[this](std::uint64_t place) { right_at(place); }, [this](std::uint64_t place) { wrong_at(place); }});
     }
 
-    // Of sheets ([MS-XLS] 2.1.4): a type and a length in two bytes each. Of slides ([MS-PPT] 2.3.1): version and
-    // instance, type, and a length of four bytes; those of version 15 hold others.
-    void walk_records(const std::vector<std::uint64_t>& places, std::uint64_t size, bool is_sheet) {
-        constexpr std::uint32_t kMostOfSheet = 8224;
-        constexpr std::uint32_t kPacked = 0x4B50;  // "PK"
-        const auto place_at = [&](std::uint64_t at) {
-            return places[static_cast<std::size_t>(at / sector_)] + at % sector_;
-        };
-        const auto u16_at = [&](std::uint64_t at) {
-            return static_cast<std::uint32_t>(content_.u8(place_at(at)) | content_.u8(place_at(at + 1)) << 8);
-        };
-        const std::uint64_t head = is_sheet ? 4 : 8;
-        // Slides of 1995 have no such records.
-        if (!is_sheet && (places.empty() || u16_at(2) == 0)) return;
-        std::vector<std::uint64_t> ends;  // of the records that hold the one at `at`
-        for (std::uint64_t at = 0; at + head <= std::min(size, places.size() * sector_) && content_.ok();) {
-            const std::uint32_t first = u16_at(at), second = u16_at(at + 2);
-            if (first == 0 && second == 0) break;
-            std::uint64_t length = second;
-            bool makes_sense = second <= kMostOfSheet;
-            if (!is_sheet) {
-                length = u16_at(at + 4) | u16_at(at + 6) << 16;
-                makes_sense = (second >= 0x3E8 && second < 0x3000) || second >= 0xF000;
+    // Links lead to sectors that there can be.
+    void look_into_tables() {
+        constexpr std::uint32_t kLeastMark = 0xFFFFFFFC;
+        const std::uint64_t count = table_sectors_.size() * (sector_ / 4);
+        for (std::size_t t = 0; t < table_sectors_.size(); ++t)
+            for (std::uint64_t i = 0; i < sector_ / 4 && is_right_[t]; ++i) {
+                const std::uint32_t link = content_.u32le(place_of(table_sectors_[t]) + 4 * i);
+                if (link >= count && link < kLeastMark) return wrong_at(place_of(table_sectors_[t]));
             }
-            while (!ends.empty() && ends.back() <= at) ends.pop_back();
-            const bool fits = at + head + length <= (ends.empty() ? size : ends.back());
-            // Some hold what are no records: a packed theme.
-            if ((!makes_sense || !fits) && !ends.empty() && u16_at(at) == kPacked) {
-                at = ends.back();
-                continue;
+        const std::uint64_t holder = chain(root_.start, kMaxSmall).size() * sector_;
+        const std::uint64_t small = divide_up(std::min(std::max(root_.size, holder), kMaxSmall), kSmallSector);
+        std::uint64_t left = small;
+        for (const std::uint32_t sector : chain(content_.u32le(60), small * 4)) {
+            for (std::uint64_t i = 0; i < sector_ / 4 && left > 0; ++i, --left) {
+                const std::uint32_t link = content_.u32le(place_of(sector) + 4 * i);
+                if (link >= small && link < kLeastMark) return wrong_at(place_of(sector));
             }
-            if (!makes_sense || at + head + length > size) {
-                wrong_at(place_at(at));
-                return;
-            }
-            right_at(place_at(at));
-            const bool holds_others = !is_sheet && (first & 0xFU) == 0xF;
-            if (holds_others) ends.push_back(at + head + length);
-            at += holds_others ? head : head + length;
+            right_at(place_of(sector));
         }
     }
 
@@ -257,31 +240,44 @@ class Structure {
         return sectors;
     }
 
-    // Small streams lie in the one of the root, in sectors of 64 bytes with a table of their own.
-    void tell_small_streams() {
-        const std::uint64_t cutoff = content_.u32le(56);
-        const auto holder = chain(root_.start, std::min(root_.size, kMaxSmall));
-        const auto tables = chain(content_.u32le(60), divide_up(std::min(root_.size, kMaxSmall), kSmallSector) * 4);
+    // The places of a small stream's sectors: those lie in the stream of the root, with a table of their own. Fewer
+    // where their chain ends early.
+    std::vector<std::uint64_t> places_of_small(const Stream& stream) {
+        if (small_holder_.empty()) {
+            small_holder_ = chain(root_.start, std::min(root_.size, kMaxSmall));
+            small_table_ = chain(content_.u32le(60), divide_up(std::min(root_.size, kMaxSmall), kSmallSector) * 4);
+        }
         const auto place_in = [&](const std::vector<std::uint32_t>& sectors, std::uint64_t at) {
             const std::uint64_t n = at / sector_;
             return n < sectors.size() ? std::optional(place_of(sectors[static_cast<std::size_t>(n)]) + at % sector_)
                                       : std::nullopt;
         };
+        std::vector<std::uint64_t> places;
+        std::uint32_t sector = stream.start;
+        for (std::uint64_t left = divide_up(stream.size, kSmallSector); left > 0 && content_.ok(); --left) {
+            const auto place = place_in(small_holder_, std::uint64_t{sector} * kSmallSector);
+            const auto link = place_in(small_table_, std::uint64_t{sector} * 4);
+            if (!place || !link) break;
+            places.push_back(*place);
+            sector = content_.u32le(*link);
+            if (left == 1) small_ends_ = sector == kEndOfChain;
+        }
+        return places;
+    }
+
+    void tell_small_streams() {
+        const std::uint64_t cutoff = content_.u32le(56);
         for (const Stream& stream : streams_) {
             if (stream.size >= cutoff || stream.size == 0) continue;
             Part part{"stream",           stream.name,           {}, Packing::none, stream.size,
                       Part::Check::wrong, folders_[stream.entry]};
-            std::uint32_t sector = stream.start;
-            for (std::uint64_t left = stream.size; left > 0;) {
-                const auto place = place_in(holder, std::uint64_t{sector} * kSmallSector);
-                const auto link = place_in(tables, std::uint64_t{sector} * 4);
-                if (!place || !link) break;
-                const Extent here{*place, std::min(left, kSmallSector)};
-                append(part.where, here);
-                left -= here.length;
-                sector = content_.u32le(*link);
-                if (left == 0 && sector == kEndOfChain) part.check = Part::Check::right;
+            small_ends_ = false;
+            std::uint64_t left = stream.size;
+            for (const std::uint64_t place : places_of_small(stream)) {
+                append(part.where, {place, std::min(left, kSmallSector)});
+                left -= std::min(left, kSmallSector);
             }
+            if (left == 0 && small_ends_) part.check = Part::Check::right;
             parts_.tell(std::move(part));
         }
     }
@@ -312,13 +308,17 @@ class Structure {
         return hold;
     }
 
-    std::string_view format() const {
+    // By the names of what lies at the top: documents within have theirs, too.
+    std::string_view format() {
+        learn_folders();
         const auto has = [&](std::string_view wanted) {
-            return std::find(names_.begin(), names_.end(), wanted) != names_.end();
+            for (std::size_t n = 0; n < entries_.size(); ++n)
+                if (folders_[n].empty() && entries_[n].name == wanted) return true;
+            return false;
         };
         if (has("WordDocument")) return "doc";
-        if (has("Workbook") || has("Book")) return "xls";
-        if (has("PowerPoint Document")) return "ppt";
+        if (has("Workbook") || has("Book") || has("WORKBOOK") || has("BOOK")) return "xls";
+        if (has("PowerPoint Document") || has("PP40")) return "ppt";
         if (has("__properties_version1.0")) return "msg";
         if (has("VisioDocument")) return "vsd";
         if (has("Quill")) return "pub";
@@ -343,6 +343,8 @@ class Structure {
     std::vector<std::string> folders_;  // of these
     Stream root_{0, 0, {}};             // holds the small ones
     std::uint32_t root_class_ = 0;
+    std::vector<std::uint32_t> small_holder_, small_table_;  // sectors
+    bool small_ends_ = false;                                // the chain that was followed last
     std::uint64_t bad_at_ = 0;
 };
 

@@ -13,9 +13,9 @@ namespace dredger::formats {
 namespace {
 
 // The end of a document, not that of one that is embedded in it. Binary data may stand within.
-std::optional<std::uint64_t> end_of_postscript(Reader& content) {
+std::optional<std::uint64_t> end_of_postscript(Reader& content, std::uint64_t limit) {
     unsigned depth = 0;
-    for (std::uint64_t at = 0; const auto comment = content.find("%%", at, content.size());) {
+    for (std::uint64_t at = 0; const auto comment = content.find("%%", at, limit);) {
         at = *comment + 2;
         if (content.has(at, "BeginDocument")) ++depth;
         if (content.has(at, "EndDocument") && depth > 0) --depth;
@@ -23,6 +23,14 @@ std::optional<std::uint64_t> end_of_postscript(Reader& content) {
         if (!content.has(at, "EOF") || depth > 0) continue;
         std::uint64_t end = behind_line_end(content, at + 3);
         if (content.has(end, "\x04")) ++end;
+        // What a drawing program keeps for itself.
+        if (content.has(end, "%AI9_PrintingDataEnd")) {
+            constexpr std::string_view kLast = "%AI9_PrivateDataEnd";
+            // It is told of before it comes, in parentheses.
+            for (auto last = content.find(kLast, end, limit); last; last = content.find(kLast, *last + 1, limit))
+                if (!content.has(*last - 1, "(")) return behind_line_end(content, *last + kLast.size());
+            continue;
+        }
         const std::string next = content.text(end, 2);
         const bool goes_on =
             next.size() == 2 && next[0] > ' ' && next[0] < 0x7F && end % 512 != 0 && !content.has(end, "%!PS");
@@ -34,8 +42,12 @@ std::optional<std::uint64_t> end_of_postscript(Reader& content) {
 Measured measure_postscript(Reader& content) {
     constexpr std::uint64_t kLeast = 512;
     const std::string_view format = content.text(0, 64).find("EPSF") != std::string::npos ? "eps" : "ps";
-    if (const auto end = end_of_postscript(content)) return whole(*end, Proof::length, format);
+    // Text that ends with zeros up to the next sector is all there is, though binary data may stand within.
     const std::uint64_t limit = end_of_characters(content, 0);
+    const bool ends_as_text = limit >= kLeast && ends_like_a_file(content, limit);
+    if (const auto end = end_of_postscript(content, ends_as_text ? limit : content.size()))
+        return whole(*end, Proof::length, format);
+    if (ends_as_text) return open_ended(limit, Proof::length, format);
     return limit < kLeast ? nonsense() : broken(limit, "its end mark is missing", 0, format);
 }
 

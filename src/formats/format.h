@@ -60,6 +60,7 @@ struct Measured {
     std::string_view format;     // the finer format that its content shows; empty: the one that was measured
     std::string_view trouble;    // why it is broken
     bool is_whole() const { return end == End::whole; }
+    bool is_contradicted() const { return end == End::broken && proof == Proof::length && has_its_end; }
     bool is_file() const { return end != End::nonsense && end != End::gave_up; }
     // Nothing behind its beginning makes sense: worth listing only if the rest is found.
     bool is_lone_head() const { return end == End::broken && proof == Proof::none; }
@@ -80,6 +81,14 @@ inline Measured broken(std::uint64_t length, std::string_view trouble, std::uint
 inline Measured broken_between(std::uint64_t sure, std::uint64_t length, std::string_view trouble,
                                std::uint64_t expected = 0, std::string_view format = {}) {
     return {Measured::End::broken, length, Proof::structure, std::min(sure, length), expected, false, format, trouble};
+}
+
+// It ends where it says, and something before that is wrong: nothing shows where.
+inline Measured contradicted(std::uint64_t sure, std::uint64_t end, std::string_view trouble) {
+    Measured found = broken_between(sure, end, trouble, end);
+    found.proof = Proof::length;
+    found.has_its_end = true;
+    return found;
 }
 
 inline Measured lone_head(std::uint64_t sure, std::uint64_t length, std::string_view trouble) {

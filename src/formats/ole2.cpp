@@ -85,7 +85,7 @@ const std::vector<Format>& ole2() {
          .take_apart = take_compound_apart,
          .describe = describe_ole2,
          .ending = "the last sector in use",
-         .checked = "the chain of every stream"},
+         .checked = "every chain, and known streams"},
         {.name = "doc", .kind = Kind::document, .extensions = {"doc", "dot"}, .signatures = mark, .told_by = "ole2"},
         {.name = "xls", .kind = Kind::document, .extensions = {"xls", "xlt"}, .signatures = mark, .told_by = "ole2"},
         {.name = "ppt", .kind = Kind::document, .extensions = {"ppt", "pps"}, .signatures = mark, .told_by = "ole2"},

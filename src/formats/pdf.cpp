@@ -117,7 +117,8 @@ class Document {
             // An update begins right behind the mark; anything else is another file.
             if (best.is_whole() && !is_update(best.length)) break;
         }
-        if (best.is_whole() || best.end == Measured::End::broken) return best;
+        if (best.is_whole()) return is_torn_update(best.length) ? torn_update(best.length) : best;
+        if (best.end == Measured::End::broken) return best;
         return has_objects() ? broken_between(512, std::min(objects_end_, content_.size()), "its end is missing")
                              : nonsense();
     }
@@ -130,7 +131,30 @@ class Document {
             if (!next.is_whole()) break;
             end = next;
         }
-        return end;
+        return is_torn_update(end.length) ? torn_update(end.length) : end;
+    }
+
+    // What follows at the start of a sector may be a piece of another file.
+    bool is_torn_update(std::uint64_t at) {
+        constexpr std::uint64_t kSector = 512;
+        return at % kSector != 0 && is_update(at);
+    }
+
+    // An update began behind a whole file: as far as its objects make sense.
+    Measured torn_update(std::uint64_t at) {
+        constexpr std::uint64_t kMostOfObject = 4 << 20;  // bytes
+        constexpr std::string_view kTrouble = "an update behind its end is torn";
+        bool all_checked = true;
+        for (std::uint64_t n = 0; n < kMaxObjects && is_update(at) && content_.ok(); ++n) {
+            while (is_space(content_.u8(at))) ++at;
+            const std::uint64_t limit = std::min(content_.size(), at + kMostOfObject);
+            const auto object_end = content_.find("endobj", at, limit);
+            if (const auto trouble = check_stream(at, object_end.value_or(limit), all_checked))
+                return broken_between(at, *trouble, kTrouble);
+            if (!object_end) return broken_between(at, std::max(at + 1, checked_to_), kTrouble);
+            at = *object_end + std::string_view("endobj").size();
+        }
+        return broken_between(at, std::max(at + 1, end_of_characters(content_, at)), kTrouble);
     }
 
     bool is_update(std::uint64_t at) {

@@ -4,7 +4,10 @@
 #include <algorithm>
 #include <fmt/format.h>
 
+#include "formats/bytes_of_content.h"
 #include "formats/families.h"
+#include "formats/vp8.h"
+#include "formats/vp8l.h"
 
 namespace dredger::formats {
 namespace {
@@ -154,6 +157,43 @@ std::optional<std::uint64_t> plain_sector_of_pictures(Reader& content, std::uint
     return std::nullopt;
 }
 
+// The bytes of a chunk, unless there are too many to be followed.
+std::string packed_picture(Reader& content, std::uint64_t at, std::uint64_t length) {
+    constexpr std::uint64_t kMost = 64 << 20;
+    std::string bytes;
+    if (length > kMost || !content.holds(at, length)) return bytes;
+    bytes.reserve(static_cast<std::size_t>(length));
+    each_span(content, at, length, [&](std::span<const std::byte> here) {
+        bytes.append(reinterpret_cast<const char*>(here.data()), here.size());
+    });
+    return bytes;
+}
+
+// What following the packed pictures in [at, end) proves: nothing where one does not take as many bytes as its chunk
+// has. Codes of lossless ones find back behind foreign bytes, so that these may come out even. No value where none can
+// be followed.
+std::optional<Proof> proof_of_pictures(Reader& content, std::uint64_t at, std::uint64_t end) {
+    constexpr std::uint64_t kFrameHeader = 16;
+    std::optional<Proof> proof;
+    while (at + 8 <= end && content.ok()) {
+        const std::uint64_t length = content.u32le(at + 4);
+        std::optional<Proof> here;
+        if (content.has(at, "ANMF")) {
+            here = proof_of_pictures(content, at + 8 + kFrameHeader, std::min(end, at + 8 + length));
+        } else if (const bool lossy = content.has(at, "VP8 "); lossy || content.has(at, "VP8L")) {
+            const std::string bytes = packed_picture(content, at + 8, length);
+            const auto data = std::as_bytes(std::span(bytes));
+            if (const auto fills = lossy ? vp8_fills(data) : vp8l_fills(data))
+                here = !*fills ? Proof::none : lossy ? Proof::structure : Proof::length;
+        } else if (content.has(at, "ALPH") && length > (end - at) / 16) {
+            here = Proof::length;
+        }
+        if (here) proof = std::min(proof.value_or(Proof::structure), *here);
+        at += 8 + length + length % 2;
+    }
+    return proof;
+}
+
 Measured take_webp_apart(Reader& content, const PartSink& sink) {
     PartTeller parts(sink);
     const std::uint64_t end = 8 + std::uint64_t{content.u32le(4)};
@@ -167,6 +207,9 @@ Measured take_webp_apart(Reader& content, const PartSink& sink) {
     if (!extended && picture + picture % 2 != end) return nonsense();
     const Chunks chunks = walk(content, 12, end, "VP8", false, parts);
     if (chunks.complete && content.holds(0, end)) {
+        const auto proof = parts.is_wanted() ? std::nullopt : proof_of_pictures(content, 12, end);
+        if (proof == Proof::structure) return whole(end, Proof::structure);
+        if (proof == Proof::none) return contradicted(512, end, "its picture does not end where its data does");
         if (const auto plain = plain_sector_of_pictures(content, end))
             return broken(*plain, "the picture data stops making sense", end);
         return whole(end, extended ? Proof::chain : Proof::length);
@@ -244,7 +287,7 @@ const std::vector<Format>& riff() {
          .measure = measure_by<take_webp_apart>,
          .take_apart = take_webp_apart,
          .ending = kEnding,
-         .checked = "the chain of chunks"},
+         .checked = "that its picture fills it"},
         {.name = "aiff",
          .kind = Kind::audio,
          .extensions = {"aif", "aiff", "aifc"},

@@ -253,6 +253,54 @@ TEST(Measured, SoundThatStopsInTheMiddleOfASectorGoesOnElsewhere) {
     EXPECT_NE(measure(padded(sound)).measured.end, Measured::End::broken);
 }
 
+// An update that begins behind a whole document belongs to it, though its end lies elsewhere.
+TEST(Measured, AnUpdateThatIsTornIsNoEnd) {
+    const auto document = all_samples().at("pdf-office.pdf");
+    const std::string text(reinterpret_cast<const char*>(document.data()), document.size());
+    const std::size_t table = std::stoul(text.substr(text.rfind("startxref") + 9));
+    const std::string object =
+        "900 0 obj\n<</Length 3000>>\nstream\n" + std::string(3000, 'r') + "\nendstream\nendobj\n";
+    const std::string another = "901 0 obj\n(" + std::string(2000, 'n') + ")\nendobj\n";
+    const auto digits = [](std::size_t place) {
+        std::string number = std::to_string(place);
+        return std::string(10 - number.size(), '0') + number + " 00000 n \n";
+    };
+    std::string update = object + another;
+    const std::size_t at = document.size() + update.size();
+    update += "xref\n900 2\n" + digits(document.size()) + digits(document.size() + object.size()) +
+              "trailer\n<</Size 902/Prev " + std::to_string(table) + "/Root 1 0 R>>\nstartxref\n" + std::to_string(at) +
+              "\n%%EOF\n";
+    const auto whole = followed_by(document, test::bytes_of(update));
+    const Outcome updated = measure(padded(whole));
+    EXPECT_TRUE(updated.measured.is_whole());
+    EXPECT_EQ(updated.measured.length, whole.size());
+    for (const std::size_t had : {1000U, 3500U, 4600U}) {
+        auto torn =
+            std::vector<std::byte>(whole.begin(), whole.begin() + static_cast<std::ptrdiff_t>(document.size() + had));
+        const Outcome outcome = measure(followed_by(torn, noise(8192, 6)));
+        EXPECT_EQ(outcome.measured.end, Measured::End::broken) << had;
+        EXPECT_GE(outcome.measured.sure, document.size()) << had;
+        EXPECT_LE(outcome.measured.sure, torn.size()) << had;
+    }
+    EXPECT_EQ(measure(padded(document)).measured.length, document.size());
+}
+
+TEST(Measured, PostScriptEndsWithItsTextOrWhatItsProgramKeeps) {
+    const std::string drawing = "%!PS-Adobe-3.0 EPSF-3.0\n%%BoundingBox: 0 0 72 48\n" + std::string(1200, 'm') + "\n";
+    const auto next = test::bytes_of("%!PS-Adobe-3.0\n" + std::string(900, 'l') + "\n%%EOF\n");
+    const auto text = test::bytes_of(drawing + "%%Trailer\n");
+    const Outcome without_mark = measure(followed_by(padded(text), next));
+    EXPECT_EQ(without_mark.format, "eps");
+    EXPECT_EQ(without_mark.measured.end, Measured::End::open);
+    EXPECT_EQ(without_mark.measured.length, text.size());
+    const auto kept = test::bytes_of(drawing +
+                                     "%%EOF\n%AI9_PrintingDataEnd\n(%AI9_PrivateDataEnd) eq\n%AI9_PrivateDataBegin\n"
+                                     "%!PS-Adobe-3.0 EPSF-3.0\n%AI9_DataStream\n%AI9_PrivateDataEnd\n");
+    const Outcome with_more = measure(followed_by(padded(kept), next));
+    EXPECT_TRUE(with_more.measured.is_whole());
+    EXPECT_EQ(with_more.measured.length, kept.size());
+}
+
 TEST(Measured, SaysWhatTheContentSays) {
     const auto described = [](const char* name) {
         const auto& bytes = all_samples().at(name);
