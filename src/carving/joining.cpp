@@ -329,7 +329,7 @@ class Search {
         return run->end() - end < remains_.grain();
     }
 
-    // What the format's own tables tell is tried one gap after the other, each with a share of what may be read.
+    // What the format's own tables tell is tried one gap after the other, each with half of what may still be read.
     std::optional<Joined> by_told_gaps(const Joined& from) {
         if (file_.format->gaps == nullptr) return std::nullopt;
         Budget budget(limits_.stop);
@@ -341,24 +341,27 @@ class Search {
         const std::uint64_t grain = remains_.grain();
         const std::uint64_t last = from.measured.length / grain * grain;
         const std::uint64_t reach = limits_.most_told_split * grain;
-        const std::uint64_t first = std::max(from.measured.sure / grain * grain, last - std::min(last, reach));
+        const std::uint64_t sure = from.measured.sure / grain * grain;
+        const std::uint64_t first = std::max(sure - std::min(sure, kUnsure * grain), last - std::min(last, reach));
         std::optional<Joined> best;
-        for (std::size_t i = 0; i < told.size(); ++i) {
-            const std::uint64_t most = read_ + limit_ / (told.size() + 1);
+        for (std::size_t i = 0; i < told.size() && !best; ++i) {
+            const std::uint64_t most = read_ + (limit_ - std::min(limit_, read_)) / 2;
             for (std::uint64_t split = last; split > 0 && read_ < most && !is_stopped(); split -= grain) {
-                const std::uint64_t behind = file_.start + split + told[i];
-                if (behind < ground_->size()) {
-                    const std::uint64_t wanted =
-                        from.measured.expected > split ? from.measured.expected - split + kMaxFurther : ground_->size();
-                    Joined tried =
-                        measured_as({{file_.start, split}, {behind, std::min(wanted, ground_->size() - behind)}});
-                    if (is_proven(tried.measured)) return tried;
-                    if (tried.measured.is_whole() && !best) best = std::move(tried);
-                }
+                auto tried = split_by_gap(split, told[i], from.measured.expected);
+                if (tried && is_proven(tried->measured)) return tried;
+                if (tried && tried->measured.is_whole() && !best) best = std::move(tried);
                 if (split <= first) break;
             }
         }
         return best;
+    }
+
+    // Two pieces with so many foreign bytes between them; nothing where the second would lie behind the ground.
+    std::optional<Joined> split_by_gap(std::uint64_t split, std::uint64_t gap, std::uint64_t expected) {
+        const std::uint64_t behind = file_.start + split + gap;
+        if (behind >= ground_->size()) return std::nullopt;
+        const std::uint64_t wanted = expected > split ? expected - split + kMaxFurther : ground_->size();
+        return measured_as({{file_.start, split}, {behind, std::min(wanted, ground_->size() - behind)}});
     }
 
     // Where the content may be split: where pieces meet already, then from the trouble backwards, further than what

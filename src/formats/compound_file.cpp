@@ -13,8 +13,10 @@ namespace {
 constexpr std::uint32_t kFree = 0xFFFFFFFF;
 constexpr std::uint32_t kEndOfChain = 0xFFFFFFFE;
 constexpr std::uint32_t kTableMark = 0xFFFFFFFD;
+constexpr std::uint32_t kLeastMark = 0xFFFFFFFC;
 constexpr std::uint32_t kMaxSectors = 16 << 20;
 constexpr std::uint64_t kSmallSector = 64;     // bytes
+constexpr std::uint64_t kGrain = 512;          // bytes; places of files are multiples of it
 constexpr std::uint64_t kMaxSmall = 64 << 20;  // bytes of all small streams together
 
 // Its tables, its directory and its chains, as far as they tell where it ends.
@@ -41,10 +43,12 @@ class Structure {
         std::uint32_t last = 0;
         for (std::size_t t = table_sectors_.size(); t-- > 0 && last == 0;)
             for (std::uint64_t i = sector_ / 4; i-- > 0 && last == 0 && is_right_[t];)
-                if (content_.u32le(place_of(table_sectors_[t]) + 4 * i) != kFree)
+                if (view_of(links_of(t)).u32le(4 * i).value_or(kFree) != kFree)
                     last = static_cast<std::uint32_t>(t * (sector_ / 4) + i);
         const std::uint64_t end = place_of(last) + sector_;
-        if (first_wrong_) return torn(has_names ? end : 0);
+        // Tables that lie elsewhere may tell of more.
+        const bool has_tables = std::find(is_right_.begin(), is_right_.end(), false) == is_right_.end();
+        if (first_wrong_) return torn(has_names && has_tables ? end : 0);
         if (!content_.holds(0, end)) return broken(content_.size(), "its end is missing", end, format());
         if (!hold || (!parts_.is_wanted() && !chains_hold()))
             return broken(std::min(bad_at_, content_.size()), "a chain of sectors is damaged", end, format());
@@ -56,7 +60,71 @@ class Structure {
         return whole(end, Proof::chain, format());
     }
 
+    // How much further on than they should the first table and the directory stand that could be this one's.
+    std::vector<std::uint64_t> gaps() {
+        std::vector<std::uint64_t> found;
+        const unsigned shift = content_.u16le(30);
+        if (!has_header(content_.u16le(26), shift)) return found;
+        sector_ = std::uint64_t{1} << shift;
+        const std::uint32_t tables = content_.u32le(44);
+        if (tables == 0 || tables > kMaxSectors / (sector_ / 4)) return found;
+        list_tables(tables);
+        for (std::size_t t = 0; t < table_sectors_.size() && found.empty(); ++t)
+            if (!is_right_[t] && table_sectors_[t] / (sector_ / 4) == t) add_gaps_of_table(table_sectors_[t], found);
+        std::vector<std::uint64_t> of_directory;
+        add_gaps_of_directory(of_directory);
+        // What both tell comes first, and the nearest.
+        const auto is_of_both = [&](std::uint64_t gap) {
+            return std::find(of_directory.begin(), of_directory.end(), gap) != of_directory.end();
+        };
+        const auto apart = std::stable_partition(found.begin(), found.end(), is_of_both);
+        std::vector<std::uint64_t> others(apart, found.end());
+        for (const std::uint64_t gap : of_directory)
+            if (std::find(found.begin(), apart, gap) == apart) others.push_back(gap);
+        std::sort(others.begin(), others.end());
+        found.erase(apart, found.end());
+        found.insert(found.end(), others.begin(), others.end());
+        return found;
+    }
+
   private:
+    static constexpr std::uint64_t kFurthest = 64 << 20;  // bytes that are looked through
+    static constexpr std::size_t kMostGaps = 12;
+
+    // A table has its own mark where it tells of itself, and links to sectors that there can be.
+    void add_gaps_of_table(std::uint32_t sector, std::vector<std::uint64_t>& found) {
+        using namespace std::string_view_literals;
+        const std::uint64_t place = place_of(sector), mark_at = place + 4 * (sector % (sector_ / 4));
+        const std::uint64_t limit = std::min(content_.size(), mark_at + kFurthest);
+        for (std::uint64_t at = mark_at + kGrain; found.size() < kMostGaps && content_.ok();) {
+            const auto mark = content_.find("\xFD\xFF\xFF\xFF"sv, at, limit);
+            if (!mark) return;
+            at = *mark + 1;
+            const std::uint64_t gap = *mark - mark_at;
+            if (gap % kGrain == 0 && is_table(place + gap)) found.push_back(gap);
+        }
+    }
+    bool is_table(std::uint64_t place) {
+        const std::uint64_t count = table_sectors_.size() * (sector_ / 4);
+        for (std::uint64_t i = 0; i < sector_ / 4; ++i)
+            if (const std::uint32_t link = content_.u32le(place + 4 * i); link >= count && link < kLeastMark)
+                return false;
+        return content_.ok();
+    }
+
+    void add_gaps_of_directory(std::vector<std::uint64_t>& found) {
+        using namespace std::string_view_literals;
+        const std::uint32_t sector = content_.u32le(48);
+        if (sector >= kMaxSectors) return;
+        const std::uint64_t place = place_of(sector), limit = std::min(content_.size(), place + kFurthest);
+        for (std::uint64_t at = place + kGrain; found.size() < kMostGaps && content_.ok();) {
+            const auto root = content_.find("R\0o\0o\0t\0 \0E\0n\0t\0r\0y\0"sv, at, limit);
+            if (!root) return;
+            at = *root + 1;
+            if ((*root - place) % kGrain == 0) found.push_back(*root - place);
+        }
+    }
+
     struct Stream {
         std::uint32_t start;
         std::uint64_t size;
@@ -117,11 +185,18 @@ class Structure {
     }
 
     std::uint32_t next(std::uint32_t sector) {
-        const std::uint64_t table = sector / (sector_ / 4);
-        if (table >= table_sectors_.size() || !is_right_[static_cast<std::size_t>(table)]) return kFree;
-        const std::uint64_t place =
-            place_of(table_sectors_[static_cast<std::size_t>(table)]) + 4 * (sector % (sector_ / 4));
-        return content_.holds(place, 4) ? content_.u32le(place) : kFree;
+        const std::size_t table = sector / (sector_ / 4);
+        if (table >= table_sectors_.size() || !is_right_[table]) return kFree;
+        const std::string& links = links_of(table);
+        return view_of(links).u32le(4 * (sector % (sector_ / 4))).value_or(kFree);
+    }
+
+    // The bytes of a table's sector, read once.
+    const std::string& links_of(std::size_t table) {
+        links_.resize(table_sectors_.size());
+        if (links_[table].empty())
+            links_[table] = content_.text(place_of(table_sectors_[table]), static_cast<std::size_t>(sector_));
+        return links_[table];
     }
 
     // An entry of the directory that makes sense; nothing where it does not.
@@ -212,11 +287,10 @@ class Structure {
 
     // Links lead to sectors that there can be.
     void look_into_tables() {
-        constexpr std::uint32_t kLeastMark = 0xFFFFFFFC;
         const std::uint64_t count = table_sectors_.size() * (sector_ / 4);
         for (std::size_t t = 0; t < table_sectors_.size(); ++t)
             for (std::uint64_t i = 0; i < sector_ / 4 && is_right_[t]; ++i) {
-                const std::uint32_t link = content_.u32le(place_of(table_sectors_[t]) + 4 * i);
+                const std::uint32_t link = view_of(links_of(t)).u32le(4 * i).value_or(kFree);
                 if (link >= count && link < kLeastMark) return wrong_at(place_of(table_sectors_[t]));
             }
         const std::uint64_t holder = chain(root_.start, kMaxSmall).size() * sector_;
@@ -334,7 +408,8 @@ class Structure {
     PartTeller parts_;
     std::uint64_t sector_ = 512;
     std::vector<std::uint32_t> table_sectors_;
-    std::vector<bool> is_right_;  // of these
+    std::vector<bool> is_right_;      // of these
+    std::vector<std::string> links_;  // of these, as far as they were asked for
     std::vector<std::uint64_t> right_;
     std::optional<std::uint64_t> first_wrong_;
     std::vector<std::string> names_;
@@ -351,6 +426,8 @@ class Structure {
 }  // namespace
 
 Measured take_compound_apart(Reader& content, const PartSink& parts) { return Structure(content, parts).measure(); }
+
+std::vector<std::uint64_t> gaps_of_compound(Reader& content, const Measured&) { return Structure(content, {}).gaps(); }
 
 CompoundFile::CompoundFile(Reader& content) : content_(content) {
     if (!content.has(0, kMark)) return;

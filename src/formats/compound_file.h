@@ -12,6 +12,9 @@ namespace dredger::formats {
 // Its streams, the small ones first; and how far it holds. Measures it where no parts are wanted.
 Measured take_compound_apart(Reader& content, const PartSink& parts);
 
+// As Format::gaps.
+std::vector<std::uint64_t> gaps_of_compound(Reader& content, const Measured& found);
+
 class CompoundFile {
   public:
     static constexpr std::string_view kMark = "\xD0\xCF\x11\xE0\xA1\xB1\x1A\xE1";

@@ -83,6 +83,7 @@ const std::vector<Format>& ole2() {
          .signatures = mark,
          .measure = measure_by<take_compound_apart>,
          .take_apart = take_compound_apart,
+         .gaps = gaps_of_compound,
          .describe = describe_ole2,
          .ending = "the last sector in use",
          .checked = "every chain, and known streams"},
