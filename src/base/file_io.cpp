@@ -31,16 +31,6 @@ bool write_all(int descriptor, std::uint64_t offset, std::span<const std::byte> 
     return true;
 }
 
-bool sync_file(const std::filesystem::path& file) {
-    const int descriptor = ::open(file.c_str(), O_RDONLY | O_CLOEXEC);
-    if (descriptor < 0) return false;
-    const bool done = ::fdatasync(descriptor) == 0;
-    const int why = errno;
-    ::close(descriptor);
-    errno = why;
-    return done;
-}
-
 int nameless_file(const std::filesystem::path& folder) {
     const int descriptor = ::open(folder.c_str(), O_TMPFILE | O_RDWR | O_CLOEXEC, 0600);
     if (descriptor >= 0) return descriptor;

@@ -13,9 +13,6 @@ std::size_t read_all(int descriptor, std::uint64_t offset, std::span<std::byte> 
 // Whether all was written; errno says why not.
 bool write_all(int descriptor, std::uint64_t offset, std::span<const std::byte> bytes);
 
-// Whether all that was written to a file so far is on its drive; errno says why not.
-bool sync_file(const std::filesystem::path& file);
-
 // A file in `folder` without a name, for reading and writing; it is gone when it is closed. -1 where none can be made.
 int nameless_file(const std::filesystem::path& folder);
 

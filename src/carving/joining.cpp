@@ -155,19 +155,18 @@ class Search {
         const std::uint64_t length = file_.measured.expected;
         const SizedFile sized{file_.start, file_.own, length};
         if (file_.measured.is_contradicted()) {
-            // The one that is shown to be right, or else the only one that can be.
+            // The only way that fits; wrong ones seldom do.
             std::optional<Joined> fitting;
             std::size_t count = 0;
-            bool is_shown = false;
             each_rest_of_sized(*ground_, remains_, sized, *endings_, [&](const Extent& rest) {
                 Joined tried = measured_as({{file_.start, length - rest.length}, rest});
-                if (!tried.measured.is_whole() || tried.measured.length != length) return may_go_on();
-                is_shown = is_proven(tried.measured);
-                ++count;
-                fitting = std::move(tried);
-                return !is_shown && may_go_on();
+                if (tried.measured.is_whole() && tried.measured.length == length) {
+                    ++count;
+                    fitting = std::move(tried);
+                }
+                return count < 2 && may_go_on();
             });
-            return is_shown || count == 1 ? fitting : std::nullopt;
+            return count == 1 ? fitting : std::nullopt;
         }
         const auto rest = rest_of_sized(*ground_, remains_, sized, *endings_, limit_, [this] { return is_stopped(); });
         if (!rest) return std::nullopt;

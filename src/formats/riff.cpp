@@ -169,29 +169,26 @@ std::string packed_picture(Reader& content, std::uint64_t at, std::uint64_t leng
     return bytes;
 }
 
-// What following the packed pictures in [at, end) proves: nothing where one does not take as many bytes as its chunk
-// has. Codes of lossless ones find back behind foreign bytes, so that these may come out even. No value where none can
-// be followed.
-std::optional<Proof> proof_of_pictures(Reader& content, std::uint64_t at, std::uint64_t end) {
+// Whether each packed picture in [at, end) takes as many bytes as its chunk has. Nothing where none can be followed.
+// Where it is so, little may be wrong near its end; codes of lossless ones find back behind foreign bytes, so that
+// these may come out even.
+std::optional<bool> pictures_fill(Reader& content, std::uint64_t at, std::uint64_t end) {
     constexpr std::uint64_t kFrameHeader = 16;
-    std::optional<Proof> proof;
+    std::optional<bool> all;
     while (at + 8 <= end && content.ok()) {
         const std::uint64_t length = content.u32le(at + 4);
-        std::optional<Proof> here;
+        std::optional<bool> fills;
         if (content.has(at, "ANMF")) {
-            here = proof_of_pictures(content, at + 8 + kFrameHeader, std::min(end, at + 8 + length));
+            fills = pictures_fill(content, at + 8 + kFrameHeader, std::min(end, at + 8 + length));
         } else if (const bool lossy = content.has(at, "VP8 "); lossy || content.has(at, "VP8L")) {
             const std::string bytes = packed_picture(content, at + 8, length);
             const auto data = std::as_bytes(std::span(bytes));
-            if (const auto fills = lossy ? vp8_fills(data) : vp8l_fills(data))
-                here = !*fills ? Proof::none : lossy ? Proof::structure : Proof::length;
-        } else if (content.has(at, "ALPH") && length > (end - at) / 16) {
-            here = Proof::length;
+            fills = lossy ? vp8_fills(data) : vp8l_fills(data);
         }
-        if (here) proof = std::min(proof.value_or(Proof::structure), *here);
+        if (fills) all = all.value_or(true) && *fills;
         at += 8 + length + length % 2;
     }
-    return proof;
+    return all;
 }
 
 Measured take_webp_apart(Reader& content, const PartSink& sink) {
@@ -207,12 +204,11 @@ Measured take_webp_apart(Reader& content, const PartSink& sink) {
     if (!extended && picture + picture % 2 != end) return nonsense();
     const Chunks chunks = walk(content, 12, end, "VP8", false, parts);
     if (chunks.complete && content.holds(0, end)) {
-        const auto proof = parts.is_wanted() ? std::nullopt : proof_of_pictures(content, 12, end);
-        if (proof == Proof::structure) return whole(end, Proof::structure);
-        if (proof == Proof::none) return contradicted(512, end, "its picture does not end where its data does");
+        const auto fills = parts.is_wanted() ? std::nullopt : pictures_fill(content, 12, end);
+        if (fills == false) return contradicted(512, end, "its picture does not end where its data does");
         if (const auto plain = plain_sector_of_pictures(content, end))
             return broken(*plain, "the picture data stops making sense", end);
-        return whole(end, extended ? Proof::chain : Proof::length);
+        return whole(end, extended || (lossy && fills) ? Proof::chain : Proof::length);
     }
     return chunks.data != 0 && content.size() > 4096
                ? broken(std::min(std::max(chunks.end, chunks.data), content.size()), "its end is missing", end)

@@ -1,5 +1,5 @@
 // Pictures of VP8 (RFC 6386), as WebP and WebM hold them: followed to their last block without being drawn. The code
-// has no check of its own, and anything can be decoded; but only what is right comes to its end where the data does.
+// has no check of its own, and anything can be decoded; but what is wrong seldom comes to its end where the data does.
 #pragma once
 
 #include <cstddef>

@@ -157,8 +157,6 @@ Result<std::optional<Outcome>> Books::enter_replaced(const std::pair<std::string
     return before;
 }
 
-Result<void> Books::secure() const { return manifest_ ? manifest_->secure() : Result<void>(); }
-
 Result<void> Books::close() {
     // The files before the list that vouches for them, and this one, too.
     auto waiting = std::async(std::launch::async, [this] { return drive_->wait(); });

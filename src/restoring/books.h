@@ -45,8 +45,6 @@ class Books {
     // The file of this row gave its place to another one; what became of it before.
     Result<std::optional<Outcome>> enter_replaced(const std::pair<std::string, std::int64_t>& row,
                                                   const std::filesystem::path& place);
-    // All that was entered is on the drive then. By any thread.
-    Result<void> secure() const;
     // All files are on the drive when the sums say so.
     Result<void> close();
 

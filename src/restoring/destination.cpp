@@ -60,6 +60,7 @@ Result<Destination> Destination::open(const fs::path& folder, bool dry_run) {
                         "wait until it is done, or give another folder");
     }
     destination.existing_ = existing;
+    destination.was_cut_off_ = fs::is_directory(fs::symlink_status(folder / kStaging, failed));
     destination.rules_ = rules_of(existing);
     return destination;
 }

@@ -18,6 +18,8 @@ class Destination {
 
     const std::filesystem::path& folder() const { return folder_; }
     const NameRules& rules() const { return rules_; }
+    // Whether an earlier run was ended from outside: files may stand under their names whose content never arrived.
+    bool was_cut_off() const { return was_cut_off_; }
     // Bytes that files can take now; some are kept for the manifest and the log.
     std::uint64_t room() const;
     // Whether there is room for one more file of so many bytes, while `in_hand` bytes of others are being written. The
@@ -36,6 +38,7 @@ class Destination {
     NameRules rules_;
     std::uint64_t told_ = 0, given_ = 0;  // bytes: what the file system told, and what was given of it since
     std::shared_ptr<const FileLock> lock_;
+    bool was_cut_off_ = false;
     std::uint64_t unit_ = 1;  // bytes in which it gives room to files
 };
 

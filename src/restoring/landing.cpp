@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <fmt/format.h>
+#include <fstream>
 #include <sys/stat.h>
 
 #include "base/beneath.h"
@@ -38,6 +39,31 @@ std::optional<Word> meaning_of(std::string_view word, const std::string_view (&w
     return found == std::end(words) ? std::nullopt : std::optional(static_cast<Word>(found - std::begin(words)));
 }
 
+// What a power cut leaves of a file that had its name already: its bytes as far as they arrived, and zeros or nothing
+// for the others. So nothing is lost with it.
+bool is_remnant(const fs::path& there, const fs::path& whole) {
+    constexpr std::size_t kAtOnce = 64 << 10, kUnit = 512;
+    std::error_code failed;
+    if (!fs::is_regular_file(fs::symlink_status(there, failed))) return false;
+    const std::uint64_t size = fs::file_size(there, failed), all = fs::file_size(whole, failed);
+    if (failed || size > all) return false;
+    std::ifstream remnant(there, std::ios::binary), right(whole, std::ios::binary);
+    std::string had(kAtOnce, '\0'), wanted(kAtOnce, '\0');
+    for (std::uint64_t left = size; left > 0;) {
+        const auto length = static_cast<std::size_t>(std::min<std::uint64_t>(left, kAtOnce));
+        remnant.read(had.data(), static_cast<std::streamsize>(length));
+        right.read(wanted.data(), static_cast<std::streamsize>(length));
+        if (!remnant || !right) return false;
+        for (std::size_t at = 0; at < length; at += kUnit) {
+            const auto unit = std::string_view(had).substr(at, std::min(kUnit, length - at));
+            if (unit != std::string_view(wanted).substr(at, unit.size()) && unit.find_first_not_of('\0') != unit.npos)
+                return false;
+        }
+        left -= length;
+    }
+    return true;
+}
+
 }  // namespace
 
 Standing standing_of(Outcome outcome, Check check, int prospect, std::uint64_t bytes) {
@@ -47,8 +73,8 @@ Standing standing_of(Outcome outcome, Check check, int prospect, std::uint64_t b
             bytes};
 }
 
-Landing::Landing(fs::path folder, NameRules rules, IfExists if_exists, const Manifest* manifest)
-    : folder_(std::move(folder)), rules_(rules), if_exists_(if_exists) {
+Landing::Landing(fs::path folder, NameRules rules, IfExists if_exists, const Manifest* manifest, bool was_cut_off)
+    : folder_(std::move(folder)), rules_(rules), if_exists_(if_exists), was_cut_off_(was_cut_off) {
     if (manifest == nullptr) return;
     for (const auto& [key, row] : manifest->rows()) {
         std::error_code failed;
@@ -124,7 +150,7 @@ Landed Landing::take(Landed::How how, const fs::path& place, const Arrival& arri
 }
 
 std::string Landing::refusal(const fs::path& wanted) const {
-    return if_exists_ == IfExists::skip && is_taken(wanted) ? "a file of that name is there" : "";
+    return if_exists_ == IfExists::skip && !was_cut_off_ && is_taken(wanted) ? "a file of that name is there" : "";
 }
 
 Landed Landing::settle(Arrival arrival) {
@@ -142,6 +168,8 @@ Landed Landing::settle(Arrival arrival) {
         landed.loser.reset();
         return landed;
     }
+    if (known == nullptr && was_cut_off_ && is_remnant(folder_ / wanted, arrival.staged))
+        return take(How::replacing, wanted, arrival);
     switch (if_exists_) {
         case IfExists::skip: return {How::refused, wanted, "a file of that name is there", std::nullopt};
         case IfExists::newer: return settle_newer(arrival, known);

@@ -47,6 +47,7 @@ struct Arrival {
     std::optional<FileTime> modified;
     std::string sum;
     Standing standing;
+    std::filesystem::path staged;  // where its content stands until then; empty: nowhere
 };
 
 struct Landed {
@@ -59,8 +60,9 @@ struct Landed {
 
 class Landing {
   public:
-    // `folder` is the destination; what `manifest` has put there is known.
-    Landing(std::filesystem::path folder, NameRules rules, IfExists if_exists, const Manifest* manifest);
+    // `folder` is the destination; what `manifest` has put there is known. `was_cut_off`: an earlier run into it was.
+    Landing(std::filesystem::path folder, NameRules rules, IfExists if_exists, const Manifest* manifest,
+            bool was_cut_off = false);
 
     // Where a file would like to go. `said` where the arrangement or the pattern asks for it.
     static std::filesystem::path wanted(const NameFacts& facts, Arrangement arrangement, const Pattern* pattern,
@@ -94,6 +96,7 @@ class Landing {
     std::filesystem::path folder_;
     NameRules rules_;
     IfExists if_exists_;
+    bool was_cut_off_;
     std::map<std::string, Taken> taken_;  // by path_key
     std::map<std::string, bool> made_;    // folders that are there now; whether they were not before
     std::map<std::filesystem::path, std::filesystem::path> folders_;  // those that were asked for, and where they are

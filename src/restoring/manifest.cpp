@@ -5,7 +5,6 @@
 #include <sstream>
 
 #include "base/csv.h"
-#include "base/file_io.h"
 #include "base/whole_file.h"
 
 namespace dredger {
@@ -135,11 +134,6 @@ Result<void> Manifest::add(ManifestRow row) {
     place->second = std::move(row);
     is_superseded_ = is_superseded_ || !is_new;
     return {};
-}
-
-Result<void> Manifest::secure() const {
-    const fs::path file = folder_ / "manifest.csv";
-    return sync_file(file) ? Result<void>() : unwritable(file);
 }
 
 Manifest::Final Manifest::final_form() const {

@@ -44,8 +44,6 @@ class Manifest {
     // Written to the file at once, so that an interrupted run is remembered. A later row of a candidate replaces the
     // earlier one.
     Result<void> add(ManifestRow row);
-    // All rows so far are on the drive then. May be called by another thread than the one that adds them.
-    Result<void> secure() const;
     // The text of each file once no more is added: each candidate once.
     struct Final {
         std::string table;                // empty: it is as it should be already

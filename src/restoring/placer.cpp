@@ -8,7 +8,7 @@ constexpr std::size_t kMaxWaiting = 1024;
 
 }  // namespace
 
-Placer::Placer(std::function<Result<void>()> before) : before_(std::move(before)), thread_([this] { run(); }) {}
+Placer::Placer() : thread_([this] { run(); }) {}
 
 Placer::~Placer() {
     {
@@ -49,9 +49,8 @@ void Placer::run() {
         done_.notify_all();
         guard.unlock();
         std::vector<Failure> failed;
-        const Result<void> may_be_placed = before_();
         for (Placement& one : some)
-            if (auto placed = may_be_placed ? one.file.place(one.target) : may_be_placed; !placed)
+            if (auto placed = one.file.place(one.target); !placed)
                 failed.push_back({std::move(one), std::move(placed.error())});
         some.clear();
         guard.lock();

@@ -3,7 +3,6 @@
 
 #include <condition_variable>
 #include <filesystem>
-#include <functional>
 #include <mutex>
 #include <thread>
 #include <vector>
@@ -25,8 +24,7 @@ struct Placement {
 
 class Placer {
   public:
-    // `before`: called in front of each lot of files that get their names; where it fails, none of them does.
-    explicit Placer(std::function<Result<void>()> before);
+    Placer();
     // All that was given is placed first.
     ~Placer();
     Placer(const Placer&) = delete;
@@ -46,7 +44,6 @@ class Placer {
   private:
     void run();
 
-    const std::function<Result<void>()> before_;
     std::mutex lock_;
     std::condition_variable given_, done_;  // done_: also when all that waited was taken
     std::vector<Placement> waiting_;

@@ -58,7 +58,8 @@ class Restoration {
             DREDGER_CHECK(destination_->make_staging());
         }
         books_ = std::move(earlier);
-        landing_.emplace(request_.destination, rules_, request_.if_exists, books_->manifest());
+        landing_.emplace(request_.destination, rules_, request_.if_exists, books_->manifest(),
+                         destination_->was_cut_off());
         planner_.emplace(request_, rules_, *books_, *landing_);
         if (report_.bytes > destination_->room())
             observer_.warning(
@@ -68,20 +69,24 @@ class Restoration {
             crew_.emplace(std::thread::hardware_concurrency(), [this](Deed& deed) {
                 return carry_out(deed, request_, planner_->asks_content(), making_time_, watch_);
             });
-            // A run that the power cuts off finds by its row whatever has its name already.
-            placer_.emplace([this] { return books_->secure(); });
+            placer_.emplace();
             auto all = restore_all();
             watch_.stop = true;
             crew_.reset();
             if (auto told = tell_unplaced(placer_->rest()); all) all = told;
             placer_.reset();
-            if (!request_.dry_run) destination_->clear_staging();
+            if (!all && !request_.dry_run) destination_->clear_staging();
             DREDGER_CHECK(all);
         }
         if (report_.missing.size() == jobs_.size() && first_missing_ && report_.written == 0 &&
-            report_.count(Outcome::already) == 0)
+            report_.count(Outcome::already) == 0) {
+            if (!request_.dry_run) destination_->clear_staging();
             return tl::unexpected<Error>(*first_missing_);
-        if (!request_.dry_run) DREDGER_CHECK(close_books());
+        }
+        if (request_.dry_run) return report_;
+        // As long as the folder for unfinished files is there, names may stand for content that has not arrived.
+        DREDGER_CHECK(close_books());
+        destination_->clear_staging();
         return report_;
     }
 
@@ -314,7 +319,8 @@ class Restoration {
         Arrival arrival{
             job.name,    c.id,
             relative,    c.record.modified,
-            written.sum, standing_of(outcome, c.prospect.check, c.prospect.value, c.record.size - written.missing)};
+            written.sum, standing_of(outcome, c.prospect.check, c.prospect.value, c.record.size - written.missing),
+            deed.staged};
         const Landed landed = landing_->settle(arrival);
         if (landed.how == Landed::How::refused)
             return tell(job, c, landed.place, Outcome::skipped, landed.why, nullptr);
@@ -356,9 +362,13 @@ class Restoration {
     Result<void> pretend(Job& job, const Candidate& c, fs::path relative) {
         const Outcome outcome = expected(c);
         if (request_.partials == Partials::aside && outcome != Outcome::whole) relative = kAsideFolder / relative;
-        const Landed landed =
-            landing_->settle({job.name, c.id, relative, c.record.modified, "",
-                              standing_of(outcome, c.prospect.check, c.prospect.value, c.record.size)});
+        const Landed landed = landing_->settle({job.name,
+                                                c.id,
+                                                relative,
+                                                c.record.modified,
+                                                "",
+                                                standing_of(outcome, c.prospect.check, c.prospect.value, c.record.size),
+                                                {}});
         const bool refused = landed.how == Landed::How::refused;
         return tell(job, c, landed.place, refused ? Outcome::skipped : outcome, landed.why, nullptr);
     }

@@ -44,7 +44,8 @@ TEST_F(PlacesTest, NoMoreRoomIsExitCodeOneForEveryCommand) {
           "repair " + image_ + " --to " + to("small/mended")}) {
         const auto said = within(small, words);
         EXPECT_EQ(said.exit_code, 1) << words << "\n" << said.out;
-        EXPECT_THAT(said.out, testing::AnyOf(HasSubstr("full"), HasSubstr("No space left"), HasSubstr("no more room"))) << words;
+        EXPECT_THAT(said.out, testing::AnyOf(HasSubstr("full"), HasSubstr("No space left"), HasSubstr("no more room")))
+            << words;
     }
 }
 

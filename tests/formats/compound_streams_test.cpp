@@ -72,6 +72,29 @@ TEST_P(Document, IsPutTogetherFromTwoPieces) {
     test::expect_fitted(*format_named("ole2"), bytes(), split, 3 * kSector);
 }
 
+// The header tells where the directory should be, and it shows where it is.
+TEST(CompoundFile, TellsHowManyForeignBytesLieInFrontOfItsDirectory) {
+    const auto document = sample("doc-office.doc");
+    const auto middle = document.begin() + 3584;
+    for (const std::size_t foreign : {512U, 1536U, 40960U}) {
+        std::vector<std::byte> torn(document.begin(), middle);
+        const auto others = test::noise(foreign, 8);
+        torn.insert(torn.end(), others.begin(), others.end());
+        torn.insert(torn.end(), middle, document.end());
+        const test::MemoryMedium medium(std::move(torn));
+        Budget budget;
+        Reader reader(medium, budget);
+        const auto& format = *format_named("ole2");
+        const Measured found = measure(format, reader);
+        EXPECT_EQ(found.end, Measured::End::broken);
+        EXPECT_EQ(format.gaps(reader, found), std::vector<std::uint64_t>{foreign});
+    }
+    const test::MemoryMedium whole(document);
+    Budget budget;
+    Reader reader(whole, budget);
+    EXPECT_TRUE(format_named("ole2")->gaps(reader, {}).empty());
+}
+
 INSTANTIATE_TEST_SUITE_P(Of, Document,
                          testing::Values(std::pair("doc-office.doc", 0.6), std::pair("xls-office.xls", 0.8)),
                          [](const auto& document) { return std::string(document.param.first).substr(0, 3); });

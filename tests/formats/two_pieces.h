@@ -45,8 +45,8 @@ inline void expect_fitted(const Format& format, const std::vector<std::byte>& co
 
 // The same, and its content proves it.
 inline void expect_joined(const Format& format, const std::vector<std::byte>& content, std::uint64_t split,
-                          std::uint64_t foreign, bool asks_for_endings = false) {
-    const auto whole = joined_from_two(format, content, split, foreign, asks_for_endings);
+                          std::uint64_t foreign) {
+    const auto whole = joined_from_two(format, content, split, foreign);
     ASSERT_TRUE(whole) << split << " " << foreign;
     EXPECT_TRUE(whole->is_proven());
     EXPECT_EQ(whole->pieces, (std::vector<Extent>{{0, split}, {split + foreign, content.size() - split}}));

@@ -80,7 +80,7 @@ TEST(Landing, ArrangesByTreeKindDateOrFlat) {
 }
 
 Arrival arrival(std::int64_t id, const char* wanted, std::int64_t modified, const char* sum, Standing standing) {
-    return {"card.dredge", id, wanted, FileTime{modified, 0, {}}, sum, standing};
+    return {"card.dredge", id, wanted, FileTime{modified, 0, {}}, sum, standing, {}};
 }
 
 TEST(Landing, TakenNamesAreNumbered) {
@@ -95,6 +95,31 @@ TEST(Landing, TakenNamesAreNumbered) {
     Landing windows(folder.path(), kWindowsNames, IfExists::number, nullptr);
     windows.settle(arrival(5, "c.txt", 0, "x", {}));
     EXPECT_EQ(windows.settle(arrival(6, "C.TXT", 0, "x", {})).place, fs::path("C (2).TXT"));
+}
+
+// What a power cut leaves under a name: the first bytes, and zeros or nothing for the rest.
+TEST(Landing, WhatAPowerCutLeftIsReplacedAndNothingElse) {
+    const TempFolder folder;
+    const std::string content(2000, 'n'), other = "somebody's own";
+    test::write_text(folder / "staged", content);
+    test::write_text(folder / "empty.txt", "");
+    test::write_text(folder / "cut.txt", content.substr(0, 700));
+    test::write_text(folder / "zeros.txt", content.substr(0, 512) + std::string(1488, '\0'));
+    test::write_text(folder / "other.txt", other);
+    test::write_text(folder / "longer.txt", content + "more");
+    test::write_text(folder / "half.txt", content.substr(0, 600) + std::string(1400, '\0'));
+    fs::create_symlink(folder / "other.txt", folder / "link.txt");
+    const auto place = [&](const char* name, bool was_cut_off) {
+        Landing landing(folder.path(), kUnixNames, IfExists::number, nullptr, was_cut_off);
+        Arrival one = arrival(1, name, 0, "x", {});
+        one.staged = folder / "staged";
+        return landing.settle(one).place.string();
+    };
+    for (const char* name : {"empty.txt", "cut.txt", "zeros.txt"}) {
+        EXPECT_EQ(place(name, true), name);
+        EXPECT_NE(place(name, false), name) << "nothing was cut off: it is somebody's";
+    }
+    for (const char* name : {"other.txt", "longer.txt", "half.txt", "link.txt"}) EXPECT_NE(place(name, true), name);
 }
 
 // On a medium a name can be that of a file and, later, of a folder.

@@ -10,8 +10,6 @@ namespace {
 
 namespace fs = std::filesystem;
 
-Result<void> nothing_before() { return {}; }
-
 class PlacerTest : public testing::Test {
   protected:
     // A completed file that says `text`, to be placed below the folder.
@@ -31,7 +29,7 @@ class PlacerTest : public testing::Test {
 };
 
 TEST_F(PlacerTest, LaterOnesTakeThePlaceOfEarlierOnes) {
-    Placer placer(nothing_before);
+    Placer placer;
     for (int n = 0; n < 3000; ++n) placer.give(placement(std::to_string(n), "log"));
     EXPECT_TRUE(placer.rest().empty());
     EXPECT_EQ(test::read_text(folder_ / "log"), "2999");
@@ -39,7 +37,7 @@ TEST_F(PlacerTest, LaterOnesTakeThePlaceOfEarlierOnes) {
 }
 
 TEST_F(PlacerTest, TellsEachOneThatHasNoPlaceOnce) {
-    Placer placer(nothing_before);
+    Placer placer;
     placer.give(placement("a", "a"));
     placer.give(placement("b", "nowhere/b"));
     placer.give(placement("c", "c"));
@@ -51,26 +49,9 @@ TEST_F(PlacerTest, TellsEachOneThatHasNoPlaceOnce) {
     EXPECT_EQ(test::read_text(folder_ / "c"), "c");
 }
 
-// A row that is not on the drive yet vouches for nothing.
-TEST_F(PlacerTest, PlacesNothingWhereWhatHasToComeBeforeFails) {
-    unsigned asked = 0;
-    Placer placer([&]() -> Result<void> {
-        if (++asked == 1) return {};
-        return fail(ErrorKind::gave_out, "the manifest can't be written");
-    });
-    placer.give(placement("a", "a"));
-    EXPECT_TRUE(placer.rest().empty());
-    placer.give(placement("b", "b"));
-    const auto failed = placer.rest();
-    ASSERT_EQ(failed.size(), 1U);
-    EXPECT_EQ(failed.front().why.what, "the manifest can't be written");
-    EXPECT_TRUE(fs::exists(folder_ / "a"));
-    EXPECT_FALSE(fs::exists(folder_ / "b"));
-}
-
 TEST_F(PlacerTest, WhatWasGivenIsPlacedBeforeItEnds) {
     {
-        Placer placer(nothing_before);
+        Placer placer;
         for (int n = 0; n < 50; ++n) placer.give(placement("x", std::to_string(n)));
     }
     EXPECT_EQ(files(), 50U);
